@@ -1,0 +1,34 @@
+"""`./lantern bench [NAME ...]`: measure and print; a figure beyond its wish is marked, and nothing fails."""
+
+from __future__ import annotations
+
+import sys
+
+from bench import evidence, heat, imports, live, pages, scrub, sweep
+
+ALL = {
+    "heat": heat.run,
+    "sweep": sweep.run,
+    "evidence": evidence.run,
+    "imports": imports.run,
+    "live": live.run,
+    "pages": pages.run,
+    "scrub": scrub.run,
+}
+
+
+def main() -> int:
+    names = sys.argv[1:] or list(ALL)
+    unknown = [name for name in names if name not in ALL]
+    if unknown:
+        print(f"no measurement {', '.join(unknown)}; there are {', '.join(ALL)}", file=sys.stderr)
+        return 2
+    for name in names:
+        print(f"\n{name}", flush=True)
+        for figure in ALL[name]():
+            print(f"  {figure}", flush=True)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

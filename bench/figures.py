@@ -1,0 +1,39 @@
+"""One measured figure, and how it is printed."""
+
+from __future__ import annotations
+
+import statistics
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Figure:
+    what: str
+    value: float
+    unit: str
+    wish: float | None = None  # at most this
+
+    def __str__(self) -> str:
+        verdict = (
+            ""
+            if self.wish is None
+            else f"   (wish: at most {self.wish:g} {self.unit})" + ("" if self.value <= self.wish else "   MISSED")
+        )
+        return f"{self.what:<66} {self.value:10.3g} {self.unit}{verdict}"
+
+
+def seconds(work: Callable[[], object], times: int = 3) -> float:
+    """The median of a few runs."""
+    taken = []
+    for _ in range(times):
+        began = time.perf_counter()
+        work()
+        taken.append(time.perf_counter() - began)
+    return statistics.median(taken)
+
+
+def percentile(values: list[float], share: float) -> float:
+    ordered = sorted(values)
+    return ordered[min(int(share * len(ordered)), len(ordered) - 1)]

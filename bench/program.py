@@ -1,0 +1,49 @@
+"""The whole program in a folder of its own, for measurements from outside."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from lantern.cluster import free_port
+
+
+@contextmanager
+def program() -> Iterator[tuple[str, Path]]:
+    """Start the demo; gives its address and its folder; stops it at the end."""
+    with tempfile.TemporaryDirectory(prefix="lantern-bench-") as name:
+        Path(name).chmod(0o755)
+        port = free_port()
+        environment = os.environ | {"LANTERN_STATE_DIR": f"{name}/state"}
+        command = [
+            "setpriv",
+            "--pdeathsig",
+            "TERM",
+            str(Path(sys.executable).with_name("lantern")),
+            "serve",
+            "--demo",
+            "--port",
+            str(port),
+        ]
+        process = subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL)
+        try:
+            deadline = time.monotonic() + 120
+            while True:
+                try:
+                    urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1).close()
+                    break
+                except OSError:
+                    if process.poll() is not None or time.monotonic() > deadline:
+                        raise RuntimeError("the program did not start") from None
+                    time.sleep(0.2)
+            yield f"http://127.0.0.1:{port}", Path(name) / "state"
+        finally:
+            process.terminate()
+            process.wait(30)

@@ -1,0 +1,83 @@
+"""What a detector is and what it says: regions and dials in, events out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from lantern.core.rule import ClearedBy
+
+Shape = Literal["spot", "line", "polygon", "box", "sector"]
+Role = Literal["watch", "reference", "mask"]
+
+
+class Region(BaseModel):
+    """A spot, line, polygon, box or sector in a device's own picture; points in pixels, origin top left."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    name: str = Field(min_length=1, max_length=80)
+    shape: Shape
+    points: tuple[tuple[float, float], ...] = Field(min_length=1)
+    emissivity: float | None = Field(default=None, gt=0, le=1, description="of the target; empty: the dial's")
+    reflected_c: float | None = Field(
+        default=None, gt=-273.15, le=2000, description="reflected apparent temperature, °C"
+    )
+    role: Role = Field(default="watch", description="watched; held against; or pixels that no region may use")
+    target_mm: float | None = Field(
+        default=None, gt=0, le=1e6, description="least size of what is to be measured in it"
+    )
+
+
+class Detector(BaseModel):
+    """One decision on one device: a kind, its regions, its dials, its timetable (file format `lantern-detector/1`)."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+
+    format: Literal["lantern-detector/1"] = "lantern-detector/1"
+    name: str = Field(min_length=1, max_length=120)
+    kind: str
+    device: str | None = None
+    regions: tuple[Region, ...] = Field(min_length=1)
+    dials: dict[str, Any] = Field(default_factory=dict)
+    timetable: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """A decision's raise with its clear. Times in s from the take's start; `peak` in the reading's unit."""
+
+    detector: str
+    region: str
+    raised_s: float
+    cleared_s: float | None
+    cleared_by: ClearedBy
+    repeat: bool
+    peak: float
+    object: int | str | None = None
+    direction: str | None = None
+    why: dict[str, Any] = field(default_factory=dict)
+
+    def as_dict(self) -> dict[str, Any]:
+        """The event line of the contract; `direction` only where the kind has one."""
+        line: dict[str, Any] = {
+            "detector": self.detector,
+            "region": self.region,
+            "raised_s": self.raised_s,
+            "cleared_s": self.cleared_s,
+            "cleared_by": self.cleared_by,
+            "repeat": self.repeat,
+            "peak": self.peak,
+            "object": self.object,
+            "why": self.why,
+        }
+        if self.direction is not None:
+            line["direction"] = self.direction
+        return line
+
+
+def in_order(events: list[Event]) -> list[Event]:
+    """By time of the raise, then detector, then region."""
+    return sorted(events, key=lambda event: (event.raised_s, event.detector, event.region))

@@ -1,0 +1,109 @@
+"""The register of detector kinds: one line a kind. Pages, commands, rehearsal and live engine know kinds only through it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from lantern.core.dials import Dials, read_dials
+from lantern.core.events import Detector, Event, Region
+from lantern.core.faults import Fault, Refused
+from lantern.core.heat import dials as heat_dials
+from lantern.core.heat import kind as heat
+from lantern.core.heat import reading as heat_reading
+from lantern.core.heat.dials import HeatDials
+from lantern.core.rule import Rule
+from lantern.core.signals import Frames, RecordedAs, Series
+from lantern.core.skin import dials as skin_dials
+from lantern.core.skin import kind as skin
+from lantern.core.skin.dials import SkinDials
+from lantern.core.tuning.chains import Swept
+
+
+class LiveReader(Protocol):
+    def read(self, frames: Frames, t: float) -> dict[str, tuple[float, float]]:
+        """One frame, taken at t by the device's clock, to (reading, seconds that the device took out before it) a watched region; nothing: no reading now."""
+
+
+@dataclass(frozen=True)
+class Kind:
+    """All that the rest of the program needs to know of a kind."""
+
+    name: str
+    dials: type[Dials]
+    groups: tuple[tuple[str, tuple[str, ...]], ...]  # as a page lays the dials out
+    signals: tuple[str, ...]  # kinds of take it can look at
+    exact: Callable[[Any], Mapping[str, Swept]]  # dials that sweep exactly, and what each is in a decision
+    readings: Callable[..., dict[str, Series]]  # (frames, regions, dials, reduce=...)
+    readings_of_series: Callable[[Mapping[str, Series], Sequence[Region], Any], dict[str, Series]]
+    reader: Callable[[Sequence[Region], Any], LiveReader]  # the same, a frame at a time
+    reading_key: Callable[[Any], tuple[Any, ...]]  # what of the dials the reading itself depends on
+    decide: Callable[..., list[Event]]  # (detector name, readings, dials) to events
+    evaluate: Callable[[Frames, str, Sequence[Region], Any], list[Event]]
+    explain: Callable[
+        [Sequence[Event], Frames, Sequence[Region], Any], list[Event]
+    ]  # what is known from the frames alone
+    cautions: Callable[[RecordedAs, Sequence[Region], Any], list[str]]  # what to know before trusting a reading
+    rule: Callable[[Series, Any], Rule]  # the decision of one reading, resolved
+    matters: Callable[[str, Any], bool]  # does this dial play a part under these dials?
+    alternatives: Callable[[Any], list[tuple[str, dict[str, Any]]]]  # other ways to look, for advice
+    unit: Callable[[Any], str]  # of the reading: "°C" a level, "K" a difference
+    notice: str = ""  # what a page must say with every result
+
+    def read_dials(self, detector: Detector) -> Any:
+        return read_dials(self.dials, detector.dials)
+
+
+KINDS: dict[str, Kind] = {
+    kind.name: kind
+    for kind in (
+        Kind(
+            name="heat",
+            dials=HeatDials,
+            groups=heat_dials.GROUPS,
+            signals=("heat", "series"),
+            exact=heat.exact,
+            readings=heat_reading.readings,
+            readings_of_series=heat_reading.readings_of_series,
+            reader=heat_reading.Reader,
+            reading_key=heat_reading.reading_key,
+            decide=heat.decide,
+            evaluate=heat.evaluate,
+            explain=heat.explain,
+            cautions=heat.cautions,
+            rule=heat.rule_for,
+            matters=heat.matters,
+            alternatives=heat.alternatives,
+            unit=heat_reading.unit,
+        ),
+        Kind(
+            name="skin",
+            dials=SkinDials,
+            groups=skin_dials.GROUPS,
+            signals=("heat",),
+            exact=skin.exact,
+            readings=skin.readings,
+            readings_of_series=skin.readings_of_series,
+            reader=skin.Reader,
+            reading_key=skin.reading_key,
+            decide=skin.decide,
+            evaluate=skin.evaluate,
+            explain=skin.explain,
+            cautions=skin.cautions,
+            rule=skin.rule_for,
+            matters=skin.matters,
+            alternatives=skin.alternatives,
+            unit=skin.unit,
+            notice=skin.NOTICE,
+        ),
+    )
+}
+
+
+def kind_of(name: str) -> Kind:
+    """The kind of that name, or a refusal with the kinds there are."""
+    kind = KINDS.get(name)
+    if kind is None:
+        raise Refused([Fault("kind", f"there is no detector kind {name!r}", f"one of {', '.join(KINDS)}")])
+    return kind

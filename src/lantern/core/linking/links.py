@@ -1,0 +1,58 @@
+"""Links: from a detector's events, under a timetable, to what outputs do."""
+
+from __future__ import annotations
+
+from typing import Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+MOST_FLASHES_PER_S = 3.0  # WCAG 2.x success criterion 2.3.1, three flashes; from memory
+
+
+class Strict(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Output(Strict):
+    """Something that can be switched: a relay's contact, or a beacon on one. `coil` is its address on the module."""
+
+    name: str = Field(min_length=1, max_length=80)
+    what: Literal["relay", "beacon"] = "relay"
+    coil: int = Field(ge=0, le=65_535)
+    contact: Literal["normally_open", "normally_closed"] = Field(
+        default="normally_open",
+        description="normally closed: the coil is held on while idle and let go when active, so a cut wire shows",
+    )
+
+    def coil_for(self, active: bool) -> bool:
+        """Normally open: coil on when active. Normally closed: coil on when idle."""
+        return active if self.contact == "normally_open" else not active
+
+
+class Effect(Strict):
+    """What one output does when the link fires."""
+
+    output: str
+    mode: Literal["pulse", "latched"] = Field(default="pulse", description="latched: on until someone acknowledges it")
+    length_s: float = Field(default=5.0, gt=0, le=86_400, description="how long a pulse lasts, in s")
+    flash_hz: float | None = Field(default=None, gt=0, le=MOST_FLASHES_PER_S, description="a beacon's flashes a second")
+    expire_s: float = Field(default=60.0, gt=0, le=86_400, description="delivered later than this it is dropped, in s")
+
+
+class LinkRule(Strict):
+    """Cause to effects. `on_repeat`: does a repeat of a standing alarm fire again (and so extend a pulse)?"""
+
+    name: str = Field(min_length=1, max_length=120)
+    detector: str
+    timetable: str | None = None
+    delay_s: float = Field(default=0.0, ge=0, le=86_400)
+    on_repeat: bool = True
+    effects: tuple[Effect, ...] = ()
+
+    @model_validator(mode="after")
+    def _one_effect_an_output(self) -> Self:
+        names = [effect.output for effect in self.effects]
+        twice = sorted({name for name in names if names.count(name) > 1})
+        if twice:
+            raise ValueError(f"output {', '.join(twice)} has two effects in one link: keep one")
+        return self

@@ -1,0 +1,149 @@
+"""An endless line's sides, the stretch of it between its two points, and who crosses: over whole takes, and a sample at a time.
+
+The side is the sign of s = ((B - A) x (P - A)) / |B - A| in pixels; with v pointing down, s > 0 is right of A to B on the
+screen (textbook). A sample is *confirmed* on a side when it lies further than `band` from the line. Crossed: confirmed on
+the other side than before, and the path since cuts the line between its points, ends included.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from lantern.core.signals import Floats
+from lantern.core.watching import Bools, Indices
+
+Direction = Literal["a_to_b", "b_to_a"]
+Point = tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Crossing:
+    """At sample `at` an object is first confirmed on the other side."""
+
+    at: int
+    direction: Direction
+
+
+def distance(points: Floats, a: Point, b: Point) -> Floats:
+    """(n, 2) to (n,): signed distance to the endless line, above 0 on the B side."""
+    along = np.array(b) - np.array(a)
+    away = points - np.array(a)
+    return np.asarray((along[0] * away[:, 1] - along[1] * away[:, 0]) / np.hypot(*along))
+
+
+def cuts(points: Floats, starts: Indices, a: Point, b: Point) -> Bools:
+    """(n,): does the step from the sample before (of the same stretch) to this one touch the line between its points?"""
+    out = np.zeros(len(points), dtype=np.bool_)
+    if len(points) < 2:
+        return out
+    p, q = points[:-1], points[1:]
+    first, second = np.broadcast_to(np.array(a), p.shape), np.broadcast_to(np.array(b), p.shape)
+    d1, d2 = _turn(first, second, p), _turn(first, second, q)
+    d3, d4 = _turn(p, q, first), _turn(p, q, second)
+    touch = (d1 * d2 <= 0) & (d3 * d4 <= 0)
+    flat = (d1 == 0) & (d2 == 0)  # along the line itself: does the step reach between the points?
+    if flat.any():
+        touch[flat] = _overlap(p[flat], q[flat], np.array(a), np.array(b))
+    same = starts[1:] == starts[:-1]
+    out[1:] = touch & same
+    return out
+
+
+def crossings(points: Floats, starts: Indices, a: Point, b: Point, band: float) -> list[Crossing]:
+    """All crossings, in the order of the samples. `starts`: for each sample the first of its stretch."""
+    s = distance(points, a, b)
+    side = np.where(s > band, 1, np.where(s < -band, -1, 0))
+    sure = np.flatnonzero(side)
+    if sure.size < 2:
+        return []
+    touched = np.cumsum(cuts(points, starts, a, b))
+    before, here = sure[:-1], sure[1:]
+    crossed = (side[before] != side[here]) & (starts[before] == starts[here]) & (touched[here] > touched[before])
+    return [Crossing(int(k), "a_to_b" if side[k] > 0 else "b_to_a") for k in here[crossed]]
+
+
+def share_beyond(box: Floats, a: Point, b: Point, *, positive: bool) -> float:
+    """Which share of a box's area (left, top, width, height) lies beyond the endless line, on the B side if `positive`."""
+    left, top, width, height = box
+    if width <= 0 or height <= 0:
+        return float((distance(np.array([[left, top]]), a, b)[0] > 0) == positive)
+    corners = np.array([[left, top], [left + width, top], [left + width, top + height], [left, top + height]])
+    s = distance(corners, a, b) * (1 if positive else -1)
+    kept: list[Floats] = []
+    for i in range(4):  # clip the box by the half-plane (Sutherland and Hodgman)
+        j = (i + 1) % 4
+        if s[i] >= 0:
+            kept.append(corners[i])
+        if s[i] * s[j] < 0:
+            kept.append(corners[i] + (corners[j] - corners[i]) * s[i] / (s[i] - s[j]))
+    if len(kept) < 3:
+        return 0.0
+    x, y = np.array(kept).T
+    return float(abs(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))) / 2 / (width * height))
+
+
+def across(
+    boxes: Floats, points: Floats, starts: Indices, crossing: Crossing, a: Point, b: Point, band: float, percent: float
+) -> int | None:
+    """The first sample from the crossing on, still on the new side, with so much of the box beyond; None: it never comes."""
+    positive = crossing.direction == "a_to_b"
+    at = crossing.at
+    while at < len(points) and starts[at] == starts[crossing.at]:
+        s = float(distance(points[at : at + 1], a, b)[0])
+        if (s < -band) if positive else (s > band):
+            return None
+        if share_beyond(boxes[at], a, b, positive=positive) * 100 >= percent - 1e-9:
+            return at
+        at += 1
+    return None
+
+
+def _turn(a: Floats, b: Floats, p: Floats) -> Floats:
+    return np.asarray((b[:, 0] - a[:, 0]) * (p[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (p[:, 0] - a[:, 0]))
+
+
+def _overlap(p: Floats, q: Floats, a: Floats, b: Floats) -> Bools:
+    axis = int(abs(b - a).argmax())
+    low, high = np.minimum(p[:, axis], q[:, axis]), np.maximum(p[:, axis], q[:, axis])
+    return np.asarray((low <= max(a[axis], b[axis])) & (high >= min(a[axis], b[axis])))
+
+
+# ---- a sample at a time ----------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class LineState:
+    """What a line remembers of one object: the side it was last confirmed on, its last place, whether it cut the line since."""
+
+    side: int = 0
+    place: Point | None = None
+    cut: bool = False
+    pending: Direction | None = None
+
+
+def step(
+    state: LineState, point: Point, box: Floats, a: Point, b: Point, band: float, percent: float = 0.0
+) -> tuple[LineState, Direction | None]:
+    """Take one sample of an object; gives the direction in which it has crossed at this sample, if it has."""
+    here = np.array([point])
+    s = float(distance(here, a, b)[0])
+    side = 1 if s > band else -1 if s < -band else 0
+    cut = state.cut
+    if state.place is not None and not cut:
+        pair = np.array([state.place, point])
+        cut = bool(cuts(pair, np.zeros(2, dtype=np.intp), a, b)[1])
+    pending = state.pending
+    crossed: Direction | None = None
+    if side and state.side and side != state.side:
+        direction: Direction = "a_to_b" if side > 0 else "b_to_a"
+        pending = direction if cut else None
+    if side:
+        cut = False
+    if pending is not None and (
+        percent == 0 or share_beyond(box, a, b, positive=pending == "a_to_b") * 100 >= percent - 1e-9
+    ):
+        crossed, pending = pending, None
+    return LineState(side or state.side, point, cut, pending), crossed

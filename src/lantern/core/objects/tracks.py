@@ -1,0 +1,155 @@
+"""Objects over time: boxes in a picture, or points on a plan, sorted by object and then by time."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lantern.core.signals import Floats
+from lantern.core.watching import Bools, Indices
+
+UNKNOWN = -1  # class of a sample whose class is not known
+
+Ids = tuple[int | str, ...]
+
+
+@dataclass(frozen=True)
+class Tracks:
+    """n samples of m objects.
+
+    `t_s` (n,) in s from the take's start, rising within each object; `object` (n,) indices into `ids`, rising; `box` (n, 4)
+    left, top, width, height in pixels (on a plan: x, y, 0, 0 in metres); `confidence` (n,); `label` (n,) indices into
+    `classes`, -1 unknown. `last_s`: when the last frame was taken, whether or not anything was in it.
+    """
+
+    t_s: Floats
+    object: Indices
+    box: Floats
+    confidence: Floats
+    label: NDArray[np.intp]
+    ids: Ids
+    classes: tuple[str, ...] = ()
+    last_s: float = 0.0
+    on_plan: bool = False
+
+    def __len__(self) -> int:
+        return int(self.t_s.size)
+
+    @property
+    def length_s(self) -> float:
+        return max(self.last_s, float(self.t_s.max()) if self.t_s.size else 0.0)
+
+    def kept(self, keep: Bools) -> Tracks:
+        """Only some samples."""
+        return Tracks(
+            self.t_s[keep],
+            self.object[keep],
+            self.box[keep],
+            self.confidence[keep],
+            self.label[keep],
+            self.ids,
+            self.classes,
+            self.last_s,
+            self.on_plan,
+        )
+
+    def anchors(self, anchor: str) -> Floats:
+        """(n, 2): where each object is: `foot` the middle of the box's lower edge, `centre`, or `top`."""
+        left, top, width, height = self.box.T
+        down = {"foot": height, "centre": height / 2, "top": 0.0}[anchor]
+        return np.column_stack((left + width / 2, top + down))
+
+
+def make_tracks(
+    t_s: Floats,
+    ids: NDArray[np.int64] | list[str],
+    box: Floats,
+    *,
+    confidence: Floats | None = None,
+    labels: list[str] | NDArray[np.int64] | None = None,
+    names: Mapping[int, str] | None = None,
+    last_s: float = 0.0,
+    on_plan: bool = False,
+) -> Tracks:
+    """Samples in any order of objects to tracks. `labels`: class numbers (named by `names`) or class names; "" is unknown."""
+    known, index = np.unique(np.asarray(ids), return_inverse=True)
+    order = np.lexsort((t_s, index))
+    classes, label = _classes(labels, names or {}, t_s.size)
+    sure = np.ones(t_s.size) if confidence is None else confidence
+    ids_out: Ids = tuple(known.tolist())
+    return Tracks(
+        t_s[order],
+        index[order].astype(np.intp),
+        box[order],
+        sure[order],
+        label[order],
+        ids_out,
+        classes,
+        last_s,
+        on_plan,
+    )
+
+
+def _classes(
+    labels: list[str] | NDArray[np.int64] | None, names: Mapping[int, str], n: int
+) -> tuple[tuple[str, ...], NDArray[np.intp]]:
+    if labels is None:
+        return (), np.full(n, UNKNOWN, dtype=np.intp)
+    if isinstance(labels, np.ndarray):
+        numbers, index = np.unique(labels, return_inverse=True)
+        words = ["" if k < 0 else names.get(int(k), str(int(k))) for k in numbers.tolist()]
+    else:
+        words_array, index = np.unique(np.array(labels, dtype=object).astype(str), return_inverse=True)
+        words = words_array.tolist()
+    classes = tuple(sorted({word for word in words if word}))
+    place = np.array([classes.index(word) if word else UNKNOWN for word in words], dtype=np.intp)
+    return classes, place[index]
+
+
+def stretch_of(tracks: Tracks, gap_s: float) -> Indices:
+    """(n,): for each sample the index of the first one of its stretch: the same object, no longer pause than `gap_s`."""
+    n = len(tracks)
+    starts = np.zeros(n, dtype=np.intp)
+    if n:
+        fresh = np.flatnonzero((np.diff(tracks.object) != 0) | (np.diff(tracks.t_s) > gap_s + 1e-6)) + 1
+        starts[fresh] = fresh
+    return np.maximum.accumulate(starts)
+
+
+def majority_so_far(tracks: Tracks) -> NDArray[np.intp]:
+    """(n,): the class that each object's samples up to here show most often, the earlier seen of equals.
+
+    Vectorised over classes: running counts of each class within the object, and when each was first seen.
+    """
+    n, kinds = len(tracks), len(tracks.classes) + 1  # the last column is "unknown"
+    if n == 0 or not tracks.classes:
+        return np.full(n, UNKNOWN, dtype=np.intp)
+    label = np.where(tracks.label < 0, kinds - 1, tracks.label)
+    first = np.flatnonzero(np.concatenate(([True], np.diff(tracks.object) != 0)))
+    begins = np.repeat(first, np.diff(np.append(first, n)))
+    best = np.full(n, -1, dtype=np.intp)
+    most = np.zeros(n)
+    seen = np.full(n, n, dtype=np.intp)
+    for kind in range(kinds):
+        here = label == kind
+        total = np.cumsum(here)
+        count = total - (total[begins] - here[begins])
+        when = np.where(here, np.arange(n), n)
+        since = _running_least(when, begins)
+        better = (count > most) | ((count == most) & (count > 0) & (since < seen))
+        best[better], most[better], seen[better] = kind, count[better], since[better]
+    return np.where(best == kinds - 1, UNKNOWN, best)
+
+
+def _running_least(values: Indices, begins: Indices) -> Indices:
+    """min(values[begins[i] .. i]): first occurrences, since within an object the earliest index is the least."""
+    index = np.arange(values.size)
+    hit = np.flatnonzero(values < values.size)
+    if hit.size == 0:
+        return np.full(values.size, values.size, dtype=np.intp)
+    at = np.searchsorted(hit, begins)
+    found = np.where(at < hit.size, hit[np.minimum(at, hit.size - 1)], values.size)
+    return np.where(found <= index, found, values.size)

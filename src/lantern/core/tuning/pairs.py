@@ -1,0 +1,170 @@
+"""Two dials at once: a map of what each pair of values would miss, raise falsely and delay, and its Pareto front.
+
+Row by row: one dial is set, the other is swept exactly where it can be, so that forty rows cost forty sweeps and not
+sixteen hundred runs.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from lantern.core.dials import describe_dial
+from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.subject import Subject
+from lantern.core.tuning.scoring import Mark
+from lantern.core.tuning.sweep import ALL, Row, counts_of, sweep_exact
+from lantern.core.tuning.tally import Counts
+
+MOST_VALUES = 40
+Progress = Callable[[int, int], None]
+
+
+@dataclass(frozen=True)
+class PairMap:
+    """`misses`, `false_alarms` (len(y), len(x)) over all takes together; `delay_s` the longest of any hit, NaN without hits."""
+
+    dial_x: str
+    dial_y: str
+    x: tuple[float, ...]
+    y: tuple[float, ...]
+    misses: Any
+    false_alarms: Any
+    delay_s: Any
+
+    def as_dict(self) -> dict[str, Any]:
+        delay = [[None if np.isnan(v) else round(float(v), 2) for v in row] for row in self.delay_s]
+        return {
+            "dial_x": self.dial_x,
+            "dial_y": self.dial_y,
+            "x": list(self.x),
+            "y": list(self.y),
+            "misses": self.misses.tolist(),
+            "false_alarms": self.false_alarms.tolist(),
+            "delay_s": delay,
+            "front": [list(cell) for cell in self.front()],
+            "robust": list(self.robust()),
+        }
+
+    def front(self) -> list[tuple[int, int]]:
+        """(row, column) of the pairs that none beats in misses, false alarms and delay at once; the first of equals."""
+        cells = [(r, c) for r in range(len(self.y)) for c in range(len(self.x))]
+        costs = [self._cost(cell) for cell in cells]
+        return [cells[i] for i in pareto(costs)]
+
+    def robust(self) -> tuple[int, int]:
+        """(row, column) whose worst neighbour is best, misses before false alarms: what a small drift does not spoil."""
+        worth = self.misses.astype(float) * (self.false_alarms.max() + 1) + self.false_alarms
+        return robust_cell(worth)[:2]
+
+    def _cost(self, cell: tuple[int, int]) -> tuple[float, float, float]:
+        delay = self.delay_s[cell]
+        return (
+            float(self.misses[cell]),
+            float(self.false_alarms[cell]),
+            float("inf") if np.isnan(delay) else float(delay),
+        )
+
+
+def pareto(costs: Sequence[Sequence[float]]) -> list[int]:
+    """Indices of the costs that no other beats or equals in all and beats in one; of equal ones the first. By first cost."""
+    order = sorted(range(len(costs)), key=lambda i: tuple(costs[i]))
+    kept: list[int] = []
+    for i in order:  # whoever dominates comes before in this order
+        if not any(all(a <= b for a, b in zip(costs[k], costs[i], strict=True)) for k in kept):
+            kept.append(i)
+    return kept
+
+
+def robust_cell(worth: Any) -> tuple[int, int, float]:
+    """(row, column, worst): least of the greatest value in the 3 x 3 neighbourhood, clipped at the edge; ties by its own."""
+    padded = np.pad(worth.astype(float), 1, constant_values=-np.inf)
+    rows, columns = worth.shape
+    worst = np.max([padded[r : r + rows, c : c + columns] for r in range(3) for c in range(3)], axis=0)
+    at = min(np.ndindex(rows, columns), key=lambda cell: (worst[cell], worth[cell]))
+    return at[0], at[1], float(worst[at])
+
+
+def check_pair(subject: Subject, dial_x: str, dial_y: str, x: Sequence[float], y: Sequence[float]) -> None:
+    """Refuse a map of one dial by itself, of dials that play no part, or of too many values."""
+    faults = FaultList()
+    if dial_x == dial_y:
+        faults.add("dial_y", f"{dial_y} is the other dial already", "two dials")
+    for name, values in ((dial_x, x), (dial_y, y)):
+        if not describe_dial(subject.kind.dials, name).numeric:
+            faults.add(f"dials.{name}", "has no range", "a numeric dial")
+        elif not subject.kind.matters(name, subject.dials):
+            faults.add(f"dials.{name}", "plays no part under the other dials", "a dial that does")
+        if not 2 <= len(values) <= MOST_VALUES:
+            faults.add(f"dials.{name}", f"{len(values)} values", f"2 to {MOST_VALUES} values")
+    faults.refuse_if_any()
+
+
+def map_pair(
+    held: Sequence[tuple[Subject, Sequence[Mark]]],
+    dial_x: str,
+    dial_y: str,
+    x: Sequence[float],
+    y: Sequence[float],
+    *,
+    progress: Progress = lambda done, total: None,
+) -> PairMap:
+    """`held`: the detector on each take, with the marks there. Dials that cannot stand together are refused, named."""
+    for subject, _ in held:
+        check_pair(subject, dial_x, dial_y, x, y)
+    misses = np.zeros((len(y), len(x)), dtype=np.int64)
+    false_alarms = np.zeros_like(misses)
+    delay_s = np.full(misses.shape, np.nan)
+    exact_y = all(dial_y in subject.kind.exact(subject.dials) for subject, _ in held)
+    done, total = 0, len(held) * (len(x) if exact_y else len(y))
+    for subject, marks in held:
+        own = subject.own(marks)
+        if exact_y:  # columns: x is set, y swept
+            for column, value in enumerate(x):
+                for row, counts in enumerate(_along(subject.with_dials(**{dial_x: value}), dial_y, y, own)):
+                    _add(misses, false_alarms, delay_s, (row, column), counts)
+                done += 1
+                progress(done, total)
+        else:
+            for row, value in enumerate(y):
+                for column, counts in enumerate(_along(subject.with_dials(**{dial_y: value}), dial_x, x, own)):
+                    _add(misses, false_alarms, delay_s, (row, column), counts)
+                done += 1
+                progress(done, total)
+    return PairMap(dial_x, dial_y, tuple(x), tuple(y), misses, false_alarms, delay_s)
+
+
+def _add(misses: Any, false_alarms: Any, delay_s: Any, cell: tuple[int, int], counts: Counts) -> None:
+    misses[cell] += counts.misses
+    false_alarms[cell] += counts.false_alarms
+    if counts.longest_delay_s is not None:
+        delay_s[cell] = np.fmax(delay_s[cell], counts.longest_delay_s)
+
+
+def _along(subject: Subject, dial: str, values: Sequence[float], own: Sequence[Mark]) -> list[Counts]:
+    """The counts at each value of a dial, from one exact sweep where there is one."""
+    swept = subject.kind.exact(subject.dials).get(dial)
+    if swept is None or len(values) < 4:
+        return [counts_of(subject.with_dials(**{dial: value}).decisions(), own) for value in values]
+    # a value on a border belongs to neither stretch for sure, so the ends are set wider and borders are run anew
+    rows = sweep_exact(subject.decisions(), own, swept, low=values[0] - 1e-6, high=values[-1] + 1e-6, apart=ALL)
+    stops = [row.stop for row in rows]
+    return [_at(subject, dial, value, rows[bisect_left(stops, value)], own) for value in values]
+
+
+def _at(subject: Subject, dial: str, value: float, row: Row, own: Sequence[Mark]) -> Counts:
+    if min(value - row.start, row.stop - value) < 1e-7:
+        return counts_of(subject.with_dials(**{dial: value}).decisions(), own)
+    return row.counts
+
+
+def values_between(low: float, high: float, count: int, step: float) -> list[float]:
+    """At most `count` values on the dial's own steps, evenly from `low` to `high`."""
+    if not low < high:
+        raise Refused([Fault("range", f"{low:g} to {high:g}", "a range that runs upwards")])
+    steps = sorted({round(v / step) for v in np.linspace(low, high, count)})
+    return [round(at * step, 6) for at in steps]

@@ -1,0 +1,174 @@
+"""Marks against events: hits, misses, false alarms, repeats, delay, and rates with their intervals."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict, dataclass
+from statistics import median
+from typing import Any, Literal
+
+from lantern.core.events import Event
+from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.tuning.intervals import poisson_rate, wilson
+
+Label = Literal["expect", "quiet", "ignore"]
+Verdict = Literal["hit", "repeat", "ignored", "false"]
+COUNTED = ("hits", "misses", "false_alarms", "repeats", "ignored")
+LABELS: tuple[Label, ...] = ("expect", "quiet", "ignore")
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A label on a stretch of a take, in s from its start. An empty detector means any."""
+
+    start_s: float
+    end_s: float
+    label: Label
+    detector: str = ""
+    note: str = ""
+
+    def concerns(self, detector: str) -> bool:
+        return self.detector in ("", detector)
+
+
+@dataclass(frozen=True, slots=True)
+class Slack:
+    """How early before a mark's start and how late after its end an event still hits it, in s."""
+
+    early_s: float = 0.0
+    late_s: float = 0.0
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """Each event's verdict, the mark it hit (index into the marks), and the marks never hit."""
+
+    verdicts: tuple[Verdict, ...]
+    hit_marks: tuple[int | None, ...]
+    missed: tuple[int, ...]
+
+
+def within(t: float, start_s: float, end_s: float) -> bool:
+    """Closed interval, with the tolerance that holds for all times."""
+    return start_s - TIME_TOLERANCE_S <= t <= end_s + TIME_TOLERANCE_S
+
+
+def judge(raised_s: Sequence[float], marks: Sequence[Mark], slack: Slack = Slack()) -> Judgement:
+    """Judge raises, in order of time, against marks.
+
+    A raise inside an `expect` mark (widened by the slack) hits: of the marks not yet hit the one that ends first; this
+    gives the most hits possible. Further raises there are repeats. Elsewhere: ignored inside an `ignore` mark, else false.
+    """
+    expected = sorted(
+        (i for i, m in enumerate(marks) if m.label == "expect"), key=lambda i: (marks[i].end_s, marks[i].start_s)
+    )
+    ignored = [m for m in marks if m.label == "ignore"]
+    open_marks = list(expected)
+    verdicts: list[Verdict] = []
+    hit_marks: list[int | None] = []
+    for t in raised_s:
+        inside = [i for i in expected if within(t, marks[i].start_s - slack.early_s, marks[i].end_s + slack.late_s)]
+        free = next((i for i in inside if i in open_marks), None)
+        if free is not None:
+            open_marks.remove(free)
+            verdicts.append("hit")
+        elif inside:
+            verdicts.append("repeat")
+        elif any(within(t, m.start_s, m.end_s) for m in ignored):
+            verdicts.append("ignored")
+        else:
+            verdicts.append("false")
+        hit_marks.append(free)
+    return Judgement(tuple(verdicts), tuple(hit_marks), tuple(sorted(open_marks)))
+
+
+def exposure_s(length_s: float, marks: Iterable[Mark]) -> float:
+    """The take's length less the union of `expect` and `ignore` marks (as they stand, within the take)."""
+    covered, reached = 0.0, 0.0
+    for start, end in sorted((m.start_s, m.end_s) for m in marks if m.label != "quiet"):
+        start, end = max(start, reached, 0.0), min(end, length_s)
+        if end > start:
+            covered += end - start
+            reached = end
+    return max(length_s - covered, 0.0)
+
+
+@dataclass(frozen=True)
+class ScoreCard:
+    """A detector on a take. What is undefined is None: a rate without exposure, a share or delay without marks or hits."""
+
+    hits: int
+    misses: int
+    false_alarms: int
+    repeats: int
+    ignored: int
+    delays_s: tuple[float, ...]
+    median_delay_s: float | None
+    hit_rate: float | None
+    hit_rate_low: float | None
+    hit_rate_high: float | None
+    exposure_h: float
+    false_per_hour: float | None
+    false_per_hour_low: float | None
+    false_per_hour_high: float | None
+
+    def as_dict(self) -> dict[str, Any]:
+        return asdict(self) | {"delays_s": list(self.delays_s)}
+
+
+def score(events: Sequence[Event], marks: Sequence[Mark], length_s: float, slack: Slack = Slack()) -> ScoreCard:
+    """The score card of one detector's events, in order of time, on a take of `length_s`."""
+    judged = judge([event.raised_s for event in events], marks, slack)
+    return card(judged, [event.raised_s for event in events], marks, length_s)
+
+
+def pooled(cards: Sequence[ScoreCard]) -> ScoreCard:
+    """Several takes as one: counts, delays and exposure together."""
+    delays = tuple(delay for each in cards for delay in each.delays_s)
+    counts = {name: sum(getattr(each, name) for each in cards) for name in COUNTED}
+    return _card(delays=delays, hours=sum(each.exposure_h for each in cards), **counts)
+
+
+def card(judged: Judgement, raised_s: Sequence[float], marks: Sequence[Mark], length_s: float) -> ScoreCard:
+    counts = {verdict: judged.verdicts.count(verdict) for verdict in ("hit", "repeat", "ignored", "false")}
+    delays = tuple(
+        round(t - marks[i].start_s, 6) for t, i in zip(raised_s, judged.hit_marks, strict=True) if i is not None
+    )
+    return _card(
+        hits=counts["hit"],
+        misses=len(judged.missed),
+        false_alarms=counts["false"],
+        repeats=counts["repeat"],
+        ignored=counts["ignored"],
+        delays=delays,
+        hours=exposure_s(length_s, marks) / 3600,
+    )
+
+
+def _card(
+    *,
+    hits: int,
+    misses: int,
+    false_alarms: int,
+    repeats: int,
+    ignored: int,
+    delays: tuple[float, ...],
+    hours: float,
+) -> ScoreCard:
+    share, rate = wilson(hits, hits + misses), poisson_rate(false_alarms, hours)
+    return ScoreCard(
+        hits=hits,
+        misses=misses,
+        false_alarms=false_alarms,
+        repeats=repeats,
+        ignored=ignored,
+        delays_s=delays,
+        median_delay_s=median(delays) if delays else None,
+        hit_rate=hits / (hits + misses) if hits + misses else None,
+        hit_rate_low=share[0] if share else None,
+        hit_rate_high=share[1] if share else None,
+        exposure_h=hours,
+        false_per_hour=false_alarms / hours if hours > 0 else None,
+        false_per_hour_low=rate[0] if rate else None,
+        false_per_hour_high=rate[1] if rate else None,
+    )

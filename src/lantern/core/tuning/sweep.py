@@ -1,0 +1,150 @@
+"""One dial along its range: what each value would have missed and raised falsely.
+
+Exact for the decision's level, hysteresis, sustain, clear and re-arm time: one row for each stretch of the range that
+gives the same result. By range for every other numeric dial.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from lantern.core.decide import run
+from lantern.core.faults import Fault, Refused
+from lantern.core.rule import TIME_TOLERANCE_S, Rule
+from lantern.core.signals import Series
+from lantern.core.tuning.chain import Chain, Difference
+from lantern.core.tuning.chains import CHAINS, Swept
+from lantern.core.tuning.scoring import Mark, Slack
+from lantern.core.tuning.tally import Counts, Tally
+
+MOST_VALUES = 20_000
+LEVEL_RESOLUTION = 1e-9  # °C; stretches narrower than this are float noise, not results
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """The dial's values from `start` to `stop` give the same result; `value` lies inside."""
+
+    start: float
+    stop: float
+    value: float
+    counts: Counts
+
+    def as_tuple(self) -> tuple[float | int | None, ...]:
+        return (self.start, self.stop, self.value, *self.counts[:SHOWN])
+
+
+SHOWN = 6  # of the counts stand in a row
+ALL = 7
+COLUMNS = ("from", "to", "value", "hits", "misses", "false_alarms", "repeats", "ignored", "median_delay_s")
+
+
+def sweep_exact(
+    readings: Mapping[str, tuple[Series, Rule]],
+    marks: Sequence[Mark],
+    swept: Swept,
+    *,
+    low: float,
+    high: float,
+    slack: Slack = Slack(),
+    apart: int = SHOWN,
+) -> list[Row]:
+    """Rows that join up from `low` to `high`. `readings`: for each region its series and its decision.
+
+    A row ends where one of the first `apart` counts changes: those that a row shows, or all of them, the longest delay too.
+    """
+    sense = next(iter(readings.values()))[1].sense
+    falling = swept == "level" and sense != "below"  # the chain's level rises while the dial's value falls
+    chains: list[Chain] = [CHAINS[swept](series, rule) for series, rule in readings.values()]
+    first, last = (-high, -low) if falling else (low, high)
+    in_time = swept not in ("level", "hysteresis")
+    resolution = TIME_TOLERANCE_S if in_time else LEVEL_RESOLUTION
+
+    tally = Tally(marks, slack)
+    for chain in chains:
+        _apply(tally, chain.begin(first - resolution if in_time else first))
+    pieces: list[tuple[float, float, Counts]] = []
+    at, counts = first, tally.counts()
+    bounds = [chain.next_bound for chain in chains]
+    while (bound := min(bounds)) < last:
+        changed = False
+        for i, chain in enumerate(chains):
+            if bounds[i] < bound + resolution:
+                difference = chain.move(bound + resolution)
+                bounds[i] = chain.next_bound
+                if difference.came or difference.went:
+                    _apply(tally, difference)
+                    changed = True
+        if not changed or (fresh := tally.counts())[:apart] == counts[:apart]:
+            counts = _slower(counts, fresh) if changed else counts
+            continue
+        if bound > at or not pieces:
+            pieces.append((at, bound, counts))
+        elif pieces[-1][2][:apart] == fresh[:apart]:  # a stretch of no width came and went
+            at, _, fresh = pieces.pop()
+            bound = at
+        at, counts = bound, fresh
+    pieces.append((at, last, counts))
+    if falling:
+        pieces = [(-stop, -start, counts) for start, stop, counts in reversed(pieces)]
+    return [Row(start, stop, value_inside(start, stop), counts) for start, stop, counts in pieces]
+
+
+def _slower(a: Counts, b: Counts) -> Counts:
+    """Of two results that look the same in a row the one whose slowest hit is slower."""
+    return a if (a.longest_delay_s or 0.0) >= (b.longest_delay_s or 0.0) else b
+
+
+def _apply(tally: Tally, difference: Difference) -> None:
+    for t in difference.came:
+        tally.add(t)
+    for t in difference.went:
+        tally.remove(t)
+
+
+def value_inside(start: float, stop: float) -> float:
+    """A short number strictly inside the stretch, near its middle (the middle itself where it is very narrow)."""
+    middle = (start + stop) / 2
+    for decimals in range(-1, 9):
+        value = round(middle, decimals)
+        if start < value < stop and abs(value - middle) <= (stop - start) / 4:
+            return value
+    return middle
+
+
+def values_in(low: float, high: float, step: float) -> list[float]:
+    """`low`, `low + step`, ... up to `high`, free of summed rounding."""
+    faults = []
+    if not all(map(math.isfinite, (low, high, step))) or step <= 0:
+        faults.append(Fault("--step", f"step {step:g}", "a number above 0"))
+    elif high < low:
+        faults.append(Fault("--to", f"{high:g} is below --from {low:g}", "a range that runs upwards"))
+    elif (high - low) / step > MOST_VALUES:
+        faults.append(
+            Fault("--step", f"{(high - low) / step:.0f} values", f"at most {MOST_VALUES} values: a larger step")
+        )
+    if faults:
+        raise Refused(faults)
+    return [round(low + i * step, 10) for i in range(math.floor((high - low) / step + 1e-9) + 1)]
+
+
+def sweep_values(
+    decide_at: Callable[[float], Mapping[str, tuple[Series, Rule]]],
+    marks: Sequence[Mark],
+    values: Sequence[float],
+    *,
+    slack: Slack = Slack(),
+) -> list[Row]:
+    """A row a value; `decide_at(value)` gives each region's series and decision with the dial at that value."""
+    return [Row(v, v, v, counts_of(decide_at(v), marks, slack)) for v in values]
+
+
+def counts_of(readings: Mapping[str, tuple[Series, Rule]], marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
+    """The result of one setting, judged from the raises alone."""
+    tally = Tally(marks, slack)
+    for series, rule in readings.values():
+        for raised in run(series, rule):
+            tally.add(float(series.t_s[raised.raised]))
+    return tally.counts()

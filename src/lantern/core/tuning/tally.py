@@ -1,0 +1,106 @@
+"""Counts of verdicts that follow single raises as they come and go: the cheap half of an exact sweep.
+
+Time falls into zones that judge alone: a cluster of overlapping `expect` windows (re-matched when something in it
+changes), `ignore`, and the rest. A raise elsewhere changes one counter.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right, insort
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.tuning.scoring import Mark, Slack, judge, within
+
+
+class Counts(NamedTuple):
+    """The result of one setting. The last is no column of a sweep's rows."""
+
+    hits: int
+    misses: int
+    false_alarms: int
+    repeats: int
+    ignored: int
+    median_delay_s: float | None
+    longest_delay_s: float | None = None
+
+
+class _Cluster:
+    """`expect` marks whose windows overlap, with the raises inside them."""
+
+    def __init__(self, marks: list[Mark]) -> None:
+        self.marks = marks
+        self.raised: list[float] = []
+        self.delays: list[float] = []
+
+    def judged_delays(self, slack: Slack) -> list[float]:
+        if len(self.marks) == 1:  # the common case: the first raise hits, the rest repeat it
+            return [round(t - self.marks[0].start_s, 6) for t in self.raised[:1]]
+        judged = judge(self.raised, self.marks, slack)
+        pairs = zip(self.raised, judged.hit_marks, strict=True)
+        return [round(t - self.marks[i].start_s, 6) for t, i in pairs if i is not None]
+
+
+class Tally:
+    """Add and remove raise times; ask for the counts. Equal to `judge` over the raises that are in it."""
+
+    def __init__(self, marks: Sequence[Mark], slack: Slack) -> None:
+        self.slack = slack
+        self.expected = sum(mark.label == "expect" for mark in marks)
+        self.ignore = [mark for mark in marks if mark.label == "ignore"]
+        self.clusters: list[_Cluster] = []
+        self.starts: list[float] = []
+        self.ends: list[float] = []
+        for mark in sorted((m for m in marks if m.label == "expect"), key=lambda m: m.start_s):
+            start = mark.start_s - slack.early_s - TIME_TOLERANCE_S
+            end = mark.end_s + slack.late_s + TIME_TOLERANCE_S
+            if self.ends and start <= self.ends[-1]:
+                self.clusters[-1].marks.append(mark)
+                self.ends[-1] = max(self.ends[-1], end)
+            else:
+                self.clusters.append(_Cluster([mark]))
+                self.starts.append(start)
+                self.ends.append(end)
+        self.false_alarms = 0
+        self.ignored = 0
+        self.inside = 0  # raises in any cluster
+        self.delays: list[float] = []  # of all hits, sorted
+        self.dirty: set[int] = set()
+
+    def add(self, t: float) -> None:
+        self._change(t, 1)
+
+    def remove(self, t: float) -> None:
+        self._change(t, -1)
+
+    def _change(self, t: float, by: int) -> None:
+        at = bisect_right(self.starts, t) - 1
+        if at >= 0 and t <= self.ends[at]:
+            raised = self.clusters[at].raised
+            if by > 0:
+                insort(raised, t)
+            else:
+                del raised[bisect_left(raised, t)]
+            self.inside += by
+            self.dirty.add(at)
+        elif any(within(t, mark.start_s, mark.end_s) for mark in self.ignore):
+            self.ignored += by
+        else:
+            self.false_alarms += by
+
+    def counts(self) -> Counts:
+        for at in self.dirty:
+            cluster = self.clusters[at]
+            fresh = cluster.judged_delays(self.slack)
+            if fresh != cluster.delays:
+                for delay in cluster.delays:
+                    del self.delays[bisect_left(self.delays, delay)]
+                for delay in fresh:
+                    insort(self.delays, delay)
+                cluster.delays = fresh
+        self.dirty.clear()
+        hits = len(self.delays)
+        middle = None if hits == 0 else (self.delays[(hits - 1) // 2] + self.delays[hits // 2]) / 2
+        longest = self.delays[-1] if self.delays else None
+        return Counts(hits, self.expected - hits, self.false_alarms, self.inside - hits, self.ignored, middle, longest)

@@ -1,0 +1,10 @@
+"""Every table, imported once, so that migrations and relationships see all of them."""
+
+from lantern.links import tables as links
+from lantern.live import tables as live
+from lantern.people import tables as people
+from lantern.survey import tables as survey
+from lantern.takes import tables as takes
+from lantern.tune import tables as tune
+
+__all__ = ["links", "live", "people", "survey", "takes", "tune"]

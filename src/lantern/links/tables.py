@@ -1,0 +1,59 @@
+"""Timetables and links of a site."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import ForeignKey, UniqueConstraint, select
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from lantern.core.linking.links import LinkRule
+from lantern.core.logic.timetable import Timetable
+from lantern.core.rehearsal import Armed
+from lantern.db.base import Base
+
+
+class TimetableRow(Base):
+    __tablename__ = "timetable"
+    __table_args__ = (UniqueConstraint("site_id", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
+    name: Mapped[str]
+    body: Mapped[dict[str, Any]]
+
+    @property
+    def model(self) -> Timetable:
+        return Timetable.model_validate(self.body)
+
+
+class LinkRow(Base):
+    __tablename__ = "link"
+    __table_args__ = (UniqueConstraint("site_id", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
+    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), index=True)
+    name: Mapped[str]
+    body: Mapped[dict[str, Any]]
+
+    @property
+    def model(self) -> LinkRule:
+        return LinkRule.model_validate(self.body)
+
+
+def timetables_of(session: Session, site_id: int) -> list[TimetableRow]:
+    return list(
+        session.scalars(select(TimetableRow).where(TimetableRow.site_id == site_id).order_by(TimetableRow.name))
+    )
+
+
+def links_of(session: Session, detector_id: int) -> list[LinkRow]:
+    return list(session.scalars(select(LinkRow).where(LinkRow.detector_id == detector_id).order_by(LinkRow.name)))
+
+
+def armed_links(session: Session, site_id: int, detector_id: int) -> list[Armed]:
+    """A detector's links with their timetables, ready for rehearsal and for the engine."""
+    timetables = {row.name: row.model for row in timetables_of(session, site_id)}
+    models = [row.model for row in links_of(session, detector_id)]
+    return [Armed(link, timetables[link.timetable] if link.timetable else None) for link in models]

@@ -1,0 +1,83 @@
+"""What happens live: events and effects (append-only), what each decision remembers, and how each device stands."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ForeignKey, Index, UniqueConstraint, select
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from lantern.db.base import Base, now
+
+
+class EventRow(Base):
+    __tablename__ = "event"
+    __table_args__ = (Index("ix_event_raised_at", "raised_at"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), index=True)
+    revision: Mapped[int]
+    region: Mapped[str]
+    raised_at: Mapped[datetime]
+    cleared_at: Mapped[datetime | None]
+    cleared_by: Mapped[str | None]
+    repeat: Mapped[bool]
+    reading: Mapped[float]
+    why: Mapped[dict[str, Any]]
+    outcome: Mapped[str]  # fired, or why not
+
+
+class EffectRow(Base):
+    """The outbox: one switching of one output, ordered by one event. Delivered once; written again only until then."""
+
+    __tablename__ = "effect"
+    __table_args__ = (
+        UniqueConstraint("event_id", "output", "active"),
+        Index("ix_effect_state_due_at", "state", "due_at"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    event_id: Mapped[int] = mapped_column(ForeignKey("event.id"), index=True)
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"))
+    output: Mapped[str]
+    active: Mapped[bool]
+    due_at: Mapped[datetime]
+    expires_at: Mapped[datetime]
+    state: Mapped[str]  # waiting, delivered, expired, dropped
+    attempts: Mapped[int] = mapped_column(default=0)
+    next_try_at: Mapped[datetime]
+    delivered_at: Mapped[datetime | None]
+    note: Mapped[str] = mapped_column(default="")
+
+
+class DecisionRow(Base):
+    """What a live decision remembers, written with each event, so that a restart neither forgets nor raises twice."""
+
+    __tablename__ = "decision"
+
+    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), primary_key=True)
+    region: Mapped[str] = mapped_column(primary_key=True)
+    revision: Mapped[int]
+    state: Mapped[dict[str, Any]]
+    at: Mapped[datetime] = mapped_column(default=now, onupdate=now)
+
+
+class DeviceStateRow(Base):
+    """How a device stands: reachable or not, since when, and what it last said."""
+
+    __tablename__ = "device_state"
+
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), primary_key=True)
+    reachable: Mapped[bool]
+    since: Mapped[datetime]
+    said: Mapped[dict[str, Any]]
+
+
+def recent_events(session: Session, detector_id: int, count: int = 20) -> list[EventRow]:
+    query = select(EventRow).where(EventRow.detector_id == detector_id).order_by(EventRow.id.desc()).limit(count)
+    return list(session.scalars(query))
+
+
+def effects_of(session: Session, event_ids: list[int]) -> list[EffectRow]:
+    return list(session.scalars(select(EffectRow).where(EffectRow.event_id.in_(event_ids)).order_by(EffectRow.due_at)))

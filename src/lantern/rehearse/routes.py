@@ -1,0 +1,50 @@
+"""Rehearsal of one take: everything on one clock, and why."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import HTMLResponse
+
+from lantern.db.base import transaction
+from lantern.links.tables import armed_links
+from lantern.people.tables import scale_of
+from lantern.takes.tables import marks_of, takes_of_device
+from lantern.tune import bench
+from lantern.tune.shown import get_detector, take_for, take_shown
+from lantern.web.pages import render
+
+router = APIRouter()
+
+
+@router.get("/rehearse/{detector_id}")
+def rehearse_page(request: Request, detector_id: int, take: Annotated[int | None, Query()] = None) -> HTMLResponse:
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        chosen = take_for(session, row, take)
+        if chosen is None:
+            return render(request, session, "bench_empty.html", stage="rehearse", detector=row)
+        links = armed_links(session, row.device.site_id, row.id)
+        scale = scale_of(session, request.session["user_id"])
+        data = {
+            "take": take_shown(chosen, row.device.place.site.zone),
+            "marks": [m.as_dict() for m in marks_of(session, chosen.id) if m.as_mark().concerns(row.name)],
+            "judged": bench.judged(session, row.model, chosen, links, scale),
+            "readings": bench.drawn_readings(session, row.model, chosen),
+            "detector": row.body,
+            "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
+            "links": [
+                {
+                    "name": armed.link.name,
+                    "timetable": armed.timetable.name if armed.timetable else None,
+                    "summary": armed.timetable.summary if armed.timetable else "always: no timetable",
+                    "outputs": [effect.output for effect in armed.link.effects],
+                }
+                for armed in links
+            ],
+        }
+        takes = takes_of_device(session, row.device_id)
+        return render(
+            request, session, "rehearse.html", stage="rehearse", detector=row, take=chosen, takes=takes, data=data
+        )

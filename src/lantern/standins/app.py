@@ -1,0 +1,72 @@
+"""The stand-ins as one process: cameras, the relay module, and a small HTTP control for both."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from typing import Any
+
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+from starlette.routing import Route
+
+from lantern.standins.camera import CameraStandIn, Reel
+from lantern.standins.relay import RelayStandIn
+from lantern.standins.scene import OFFSET_C, SCALE
+from lantern.standins.scenes import SCENES
+
+
+def reel_of_scene(code: str) -> Reel:
+    scene = SCENES[code]()
+    return Reel(len(scene), scene.fps, scene.width, scene.height, SCALE, OFFSET_C, scene.recorded, scene.frame)
+
+
+def make_app(cameras: dict[str, CameraStandIn], relay: RelayStandIn) -> Starlette:
+    @asynccontextmanager
+    async def lifespan(app: Starlette) -> AsyncIterator[None]:
+        await relay.start()
+        for camera in cameras.values():
+            camera.start()
+        yield
+        for camera in cameras.values():
+            await camera.stop()
+        await relay.stop()
+
+    async def state(request: Request) -> Response:
+        return JSONResponse(
+            {
+                "cameras": [camera.as_dict() for camera in cameras.values()],
+                "relay": {"running": relay.running, "coils": relay.coils, "switched": relay.switched[-50:]},
+            }
+        )
+
+    async def camera(request: Request) -> Response:
+        found = cameras.get(request.path_params["code"])
+        if found is None:
+            return JSONResponse({"message": "There is no such camera stand-in."}, 404)
+        body: dict[str, Any] = await request.json() if await request.body() else {}
+        if request.path_params["what"] == "pause":
+            found.pause()
+        else:
+            try:
+                found.play(from_s=body.get("from_s"), speed=body.get("speed"))
+            except (ValueError, TypeError) as error:
+                return JSONResponse({"message": str(error)}, 422)
+        return JSONResponse(found.as_dict())
+
+    async def cut(request: Request) -> Response:
+        if request.path_params["what"] == "stop":
+            await relay.stop()
+        else:
+            await relay.start()
+        return JSONResponse({"running": relay.running})
+
+    return Starlette(
+        routes=[
+            Route("/state", state),
+            Route("/camera/{code}/{what:str}", camera, methods=["POST"]),
+            Route("/relay/{what:str}", cut, methods=["POST"]),
+        ],
+        lifespan=lifespan,
+    )

@@ -1,0 +1,234 @@
+"""Takes: the list, imports with progress, frames for the page, and marks."""
+
+from __future__ import annotations
+
+import zlib
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, HTTPException, Query, Request
+from fastapi.responses import HTMLResponse, Response
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy.orm import Session
+
+from lantern.core.faults import Fault, Refused
+from lantern.db.base import transaction
+from lantern.formats.tables import read_marks, write_marks
+from lantern.jobs import defer_import
+from lantern.takes import actions
+from lantern.takes.store import frame_of_take
+from lantern.takes.tables import ImportRow, MarkRow, TakeRow, marks_of, takes_of_site
+from lantern.tune.actions import rejudge
+from lantern.tune.tables import DetectorRow, detectors_of_site
+from lantern.web.answers import json_answer
+from lantern.web.pages import render, the_site
+
+router = APIRouter()
+DRAWN_DTYPES = {"uint16": "uint16", "float32": "float32", "float64": "float32"}
+
+
+class MarkIn(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    start_s: float
+    end_s: float
+    label: str
+    detector: str = ""
+    note: str = Field(default="", max_length=200)
+
+
+def get_take(session: Session, take_id: int) -> TakeRow:
+    row = session.get(TakeRow, take_id)
+    if row is None:
+        raise HTTPException(404, f"There is no take {take_id}.")
+    return row
+
+
+def get_import(session: Session, import_id: int) -> ImportRow:
+    row = session.get(ImportRow, import_id)
+    if row is None:
+        raise HTTPException(404, f"There is no import {import_id}.")
+    return row
+
+
+@router.get("/takes")
+def takes_page(request: Request) -> HTMLResponse:
+    with transaction() as session:
+        site = the_site(session)
+        takes = takes_of_site(session, site.id)
+        detectors = {d.device_id: d.id for d in reversed(detectors_of_site(session, site.id))}
+        marks = {take.id: marks_of(session, take.id) for take in takes}
+        imports = [_import(row) for row in actions.open_imports(session, site.id)]
+        return render(
+            request,
+            session,
+            "takes.html",
+            stage="takes",
+            takes=takes,
+            marks=marks,
+            detectors=detectors,
+            imports=imports,
+        )
+
+
+# ---- imports ---------------------------------------------------------------------------------------------------------
+
+
+@router.post("/takes/imports")
+def begin(name: Annotated[str, Body(embed=True, max_length=300)]) -> Response:
+    with transaction() as session:
+        return json_answer(_import(actions.begin_import(session, site_id=the_site(session).id, name=name)))
+
+
+@router.put("/takes/imports/{import_id}/parts")
+async def part(
+    request: Request, import_id: int, file: Annotated[str, Query()], part: Annotated[int, Query(ge=0)]
+) -> Response:
+    data = await request.body()
+
+    def store() -> None:
+        with transaction() as session:
+            actions.add_part(session, get_import(session, import_id), file=file, part=part, data=data)
+
+    from starlette.concurrency import run_in_threadpool
+
+    await run_in_threadpool(store)
+    return json_answer({"stored": len(data)})
+
+
+@router.post("/takes/imports/{import_id}/finish")
+def finish(import_id: int) -> Response:
+    with transaction() as session:
+        row = get_import(session, import_id)
+        if row.state != "uploading":
+            raise Refused([Fault("import", f"is {row.state}", "an import that is still being uploaded")])
+        actions.finish_upload(row)
+        answer = _import(row)
+    defer_import(import_id)
+    return json_answer(answer)
+
+
+@router.post("/takes/imports/{import_id}/cancel")
+def cancel(import_id: int) -> Response:
+    with transaction() as session:
+        row = get_import(session, import_id)
+        actions.cancel_import(row)
+        return json_answer(_import(row))
+
+
+@router.get("/takes/imports/{import_id}")
+def progress(import_id: int) -> Response:
+    with transaction() as session:
+        return json_answer(_import(get_import(session, import_id)))
+
+
+@router.delete("/takes/{take_id}")
+def delete(take_id: int) -> Response:
+    with transaction() as session:
+        actions.delete_take(session, get_take(session, take_id))
+        return json_answer({"deleted": take_id})
+
+
+@router.put("/takes/{take_id}/aside")
+def set_aside(take_id: int, aside: Annotated[bool, Body(embed=True)]) -> Response:
+    """Keep a take to validate with, or take it back among those that are tuned on."""
+    with transaction() as session:
+        get_take(session, take_id).set_aside = aside
+        return json_answer({"id": take_id, "aside": aside})
+
+
+# ---- frames ----------------------------------------------------------------------------------------------------------
+
+
+@router.get("/takes/{take_id}/frames/{index}")
+def frame(take_id: int, index: int) -> Response:
+    """Raw pixels, row-major, little-endian, deflated; the page colours them. °C = raw x scale + offset of the take."""
+    with transaction() as session:
+        take = get_take(session, take_id)
+        if take.width is None or not 0 <= index < take.samples:
+            raise HTTPException(404, f"Take {take_id} has no frame {index}.")
+        pixels = frame_of_take(session, take, index)
+        dtype = DRAWN_DTYPES[str(take.dtype)]
+    data = zlib.compress(pixels.astype(f"<{'u2' if dtype == 'uint16' else 'f4'}").tobytes(), 1)
+    headers = {"Content-Encoding": "deflate", "Cache-Control": "private, max-age=86400, immutable", "X-Dtype": dtype}
+    return Response(data, 200, headers, "application/octet-stream")
+
+
+# ---- marks -----------------------------------------------------------------------------------------------------------
+
+
+@router.post("/takes/{take_id}/marks")
+def add_mark(take_id: int, mark: MarkIn) -> Response:
+    with transaction() as session:
+        take = get_take(session, take_id)
+        [row] = actions.add_marks(session, take, [actions.checked_mark(take, mark.model_dump())])
+        _rejudge(session, take)
+        return json_answer(row.as_dict())
+
+
+@router.put("/marks/{mark_id}")
+def change_mark(mark_id: int, mark: MarkIn) -> Response:
+    with transaction() as session:
+        row = _get_mark(session, mark_id)
+        take = get_take(session, row.take_id)
+        checked = actions.checked_mark(take, mark.model_dump())
+        row.start_s, row.end_s, row.label = checked.start_s, checked.end_s, checked.label
+        row.detector, row.note = checked.detector, checked.note
+        _rejudge(session, take)
+        return json_answer(row.as_dict())
+
+
+@router.delete("/marks/{mark_id}")
+def delete_mark(mark_id: int) -> Response:
+    with transaction() as session:
+        row = _get_mark(session, mark_id)
+        take = get_take(session, row.take_id)
+        session.delete(row)
+        session.flush()
+        _rejudge(session, take)
+        return json_answer({"deleted": mark_id})
+
+
+@router.get("/takes/{take_id}/marks.csv")
+def export_marks(take_id: int) -> Response:
+    with transaction() as session:
+        text = write_marks([row.as_mark() for row in marks_of(session, take_id)])
+        headers = {"Content-Disposition": f'attachment; filename="take-{take_id}-marks.csv"'}
+        return Response(text, 200, headers, "text/csv; charset=utf-8")
+
+
+@router.put("/takes/{take_id}/marks.csv")
+async def import_marks_file(request: Request, take_id: int) -> Response:
+    data = await request.body()
+    marks = read_marks(data, where="marks.csv")
+    with transaction() as session:
+        take = get_take(session, take_id)
+        added = actions.import_marks(session, take, marks)
+        _rejudge(session, take)
+        return json_answer({"added": added, "in_file": len(marks)})
+
+
+def _rejudge(session: Session, take: TakeRow) -> None:
+    rows: list[DetectorRow] = detectors_of_site(session, take.device.site_id)
+    rejudge(session, take.device_id, rows)
+
+
+def _get_mark(session: Session, mark_id: int) -> MarkRow:
+    row = session.get(MarkRow, mark_id)
+    if row is None:
+        raise HTTPException(404, f"There is no mark {mark_id}.")
+    return row
+
+
+def _import(row: ImportRow) -> dict[str, Any]:
+    return {
+        "id": row.id,
+        "name": row.name,
+        "state": row.state,
+        "open": row.open,
+        "received": row.received_bytes,
+        "done": row.done,
+        "total": row.total,
+        "faults": row.faults,
+        "take": row.take_id,
+        "cancel": row.cancel,
+    }

@@ -1,0 +1,143 @@
+"""Takes in and out of the store: frames in compressed blocks, in the order of time."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict, deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import Any
+
+import numpy as np
+from sqlalchemy import insert, select
+from sqlalchemy.orm import Session
+
+from lantern.core.signals import Frames, Pixels, Series
+from lantern.formats.takes import Take
+from lantern.takes.codec import pack, unpack
+from lantern.takes.tables import FrameBlockRow, TakeRow
+
+FRAMES_A_BLOCK = 8  # one is unpacked for a single frame; more pack a little better
+BLOCKS_AT_ONCE = 16  # some twenty megabytes of a 320 x 240 camera
+RECENT_BLOCKS = 24
+PACKERS = 2
+MOST_UNDER_WAY = 16  # blocks that wait, packed or not: what an import holds in memory
+Progress = Callable[[int, int], None]
+
+_recent: OrderedDict[tuple[str, int, int], Any] = OrderedDict()
+_recent_lock = threading.Lock()
+
+
+def add_take(session: Session, take: Take, *, device_id: int, progress: Progress = lambda done, total: None) -> TakeRow:
+    """Store a take within the caller's transaction: a fault found on the way rolls all of it back."""
+    frames = take.frames
+    row = TakeRow(
+        device_id=device_id,
+        name=take.info.name,
+        kind=take.info.kind,
+        start=take.info.start,
+        samples=int(take.t_s.size),
+        length_s=take.length_s,
+        width=frames.width if frames else None,
+        height=frames.height if frames else None,
+        dtype=frames.dtype if frames else None,
+        scale=frames.scale if frames else None,
+        offset_c=frames.offset_c if frames else None,
+        recorded={name: getattr(take.info.recorded(), name) for name in take.info.recorded().__dataclass_fields__},
+        columns=[[s.name, s.unit] for s in (take.columns or {}).values()],
+        packed_bytes=0,
+        times=take.t_s.astype("<f8").tobytes(),
+    )
+    session.add(row)
+    session.flush()
+    if frames is None:
+        table = np.stack([series.x for series in (take.columns or {}).values()])[:, :, None]
+        data = pack(table)
+        session.add(FrameBlockRow(take_id=row.id, first=0, count=table.shape[0], data=data))
+        row.packed_bytes = len(data)
+    else:
+        row.packed_bytes = _add_blocks(session, row.id, frames, progress)
+    session.flush()
+    return row
+
+
+def _add_blocks(session: Session, take_id: int, frames: Frames, progress: Progress) -> int:
+    """Packed in other threads while the next block is read and decoded; stored in the order of time."""
+    done = packed = 0
+    under_way: deque[tuple[int, Future[bytes]]] = deque()
+
+    def store() -> None:
+        nonlocal done, packed
+        count, future = under_way.popleft()
+        data = future.result()
+        session.execute(insert(FrameBlockRow), {"take_id": take_id, "first": done, "count": count, "data": data})
+        done += count
+        packed += len(data)
+        progress(done, len(frames))
+
+    with ThreadPoolExecutor(PACKERS) as threads:
+        for block in frames.blocks():
+            for first in range(0, block.shape[0], FRAMES_A_BLOCK):
+                part = block[first : first + FRAMES_A_BLOCK]
+                under_way.append((part.shape[0], threads.submit(pack, part)))
+                if len(under_way) > MOST_UNDER_WAY:
+                    store()
+        while under_way:
+            store()
+    return packed
+
+
+def frames_of_take(session: Session, take: TakeRow) -> Frames:
+    """The frames of a stored take, read and unpacked some blocks at a time, as often as `blocks()` is called."""
+    width, height, dtype = _picture(take)
+    assert take.scale is not None
+    assert take.offset_c is not None
+
+    def blocks() -> Iterator[Pixels]:
+        query = select(FrameBlockRow.count, FrameBlockRow.data).where(FrameBlockRow.take_id == take.id)
+        rows = session.execute(query.order_by(FrameBlockRow.first).execution_options(yield_per=BLOCKS_AT_ONCE))
+        with ThreadPoolExecutor(2) as threads:  # unpacking lets go of the interpreter
+            for some in rows.partitions():
+                shapes = [(row.data, row.count, height, width, dtype) for row in some]
+                yield np.concatenate(list(threads.map(_unpacked, shapes)))
+
+    return Frames(take.t_s, width, height, take.scale, take.offset_c, blocks, take.recorded_as, dtype)
+
+
+def frame_of_take(session: Session, take: TakeRow, index: int) -> Any:
+    """One frame, (height, width), raw. The blocks looked at last stay unpacked, for frames are asked for in order."""
+    width, height, dtype = _picture(take)
+    held = (str(session.get_bind().engine.url), take.id)
+    with _recent_lock:
+        found = ((key[2], b) for key, b in _recent.items() if key[:2] == held and key[2] <= index < key[2] + len(b))
+        first, block = next(found, (0, None))
+    if block is None:
+        query = select(FrameBlockRow).where(FrameBlockRow.take_id == take.id, FrameBlockRow.first <= index)
+        row = session.scalars(query.order_by(FrameBlockRow.first.desc()).limit(1)).one()
+        first = row.first
+        block = _unpacked((row.data, row.count, height, width, dtype))
+        with _recent_lock:
+            _recent[*held, first] = block
+            while len(_recent) > RECENT_BLOCKS:
+                _recent.popitem(last=False)
+    return block[index - first]
+
+
+def _picture(take: TakeRow) -> tuple[int, int, str]:
+    assert take.width is not None
+    assert take.height is not None
+    assert take.dtype is not None
+    return take.width, take.height, take.dtype
+
+
+def _unpacked(packed: tuple[bytes, int, int, int, str]) -> Any:
+    data, count, height, width, dtype = packed
+    return unpack(data, count=count, height=height, width=width, dtype=dtype)
+
+
+def series_of_take(session: Session, take: TakeRow) -> dict[str, Series]:
+    block = session.get(FrameBlockRow, (take.id, 0))
+    assert block is not None
+    table = unpack(block.data, count=len(take.columns), height=take.samples, width=1, dtype="float64")
+    t_s = take.t_s
+    return {name: Series(t_s, table[i, :, 0].copy(), unit, name) for i, (name, unit) in enumerate(take.columns)}

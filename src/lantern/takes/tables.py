@@ -1,0 +1,143 @@
+"""Takes with their frames in compressed blocks, their marks, and imports under way."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+from sqlalchemy import ForeignKey, Index, select
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
+
+from lantern.core.signals import Floats, RecordedAs
+from lantern.core.tuning.scoring import Label, Mark
+from lantern.db.base import Base, now
+from lantern.survey.tables import DeviceRow
+
+
+class TakeRow(Base):
+    __tablename__ = "take"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), index=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    start: Mapped[datetime]
+    samples: Mapped[int]
+    length_s: Mapped[float]
+    width: Mapped[int | None]
+    height: Mapped[int | None]
+    dtype: Mapped[str | None]
+    scale: Mapped[float | None]
+    offset_c: Mapped[float | None]
+    recorded: Mapped[dict[str, Any]]
+    columns: Mapped[list[Any]]  # of a series: [name, unit] each
+    packed_bytes: Mapped[int]
+    set_aside: Mapped[bool] = mapped_column(default=False)  # not tuned on; kept to validate with
+    created: Mapped[datetime] = mapped_column(default=now)
+    times: Mapped[bytes] = mapped_column(deferred=True)
+    device: Mapped[DeviceRow] = relationship()
+
+    @property
+    def t_s(self) -> Floats:
+        return np.frombuffer(self.times, dtype="<f8").astype(np.float64)
+
+    @property
+    def recorded_as(self) -> RecordedAs:
+        return RecordedAs(**self.recorded)
+
+    @property
+    def interval_s(self) -> float:
+        return self.length_s / max(self.samples - 1, 1)
+
+
+class FrameBlockRow(Base):
+    """Some frames (or, for a series, the columns), compressed; see `takes/codec.py`."""
+
+    __tablename__ = "frame_block"
+
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    first: Mapped[int] = mapped_column(primary_key=True)
+    count: Mapped[int]
+    data: Mapped[bytes]
+
+
+class ReductionRow(Base):
+    """A region's reduction over a take, done once and kept: the same dial on the same region never reads frames again."""
+
+    __tablename__ = "reduction"
+
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    made: Mapped[datetime] = mapped_column(default=now)
+    data: Mapped[bytes]
+
+
+class MarkRow(Base):
+    __tablename__ = "mark"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), index=True)
+    start_s: Mapped[float]
+    end_s: Mapped[float]
+    label: Mapped[str]
+    detector: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
+
+    def as_mark(self) -> Mark:
+        label: Label = self.label  # type: ignore[assignment]
+        return Mark(self.start_s, self.end_s, label, self.detector, self.note)
+
+    def as_dict(self) -> dict[str, Any]:
+        """As the pages have it."""
+        return {"id": self.id, **asdict(self.as_mark())}
+
+
+class ImportRow(Base):
+    """An upload and what became of it; the page follows this row, so it survives a reload."""
+
+    __tablename__ = "import_job"
+    __table_args__ = (Index("ix_import_job_state", "state"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
+    name: Mapped[str]
+    state: Mapped[str]  # uploading, waiting, reading, done, refused, cancelled, failed
+    received_bytes: Mapped[int] = mapped_column(default=0)
+    done: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int] = mapped_column(default=0)
+    faults: Mapped[list[Any]]
+    cancel: Mapped[bool] = mapped_column(default=False)
+    take_id: Mapped[int | None] = mapped_column(ForeignKey("take.id", ondelete="SET NULL"))
+    created: Mapped[datetime] = mapped_column(default=now)
+
+    @property
+    def open(self) -> bool:
+        return self.state in ("uploading", "waiting", "reading")
+
+
+class UploadPartRow(Base):
+    """A part of an uploaded file, here so that a worker on any machine can read it; gone when the import ends."""
+
+    __tablename__ = "upload_part"
+
+    import_id: Mapped[int] = mapped_column(ForeignKey("import_job.id", ondelete="CASCADE"), primary_key=True)
+    file: Mapped[str] = mapped_column(primary_key=True)
+    part: Mapped[int] = mapped_column(primary_key=True)
+    data: Mapped[bytes]
+
+
+def takes_of_site(session: Session, site_id: int) -> list[TakeRow]:
+    query = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site_id).order_by(DeviceRow.code, TakeRow.start)
+    return list(session.scalars(query))
+
+
+def takes_of_device(session: Session, device_id: int) -> list[TakeRow]:
+    return list(session.scalars(select(TakeRow).where(TakeRow.device_id == device_id).order_by(TakeRow.start)))
+
+
+def marks_of(session: Session, take_id: int) -> list[MarkRow]:
+    return list(
+        session.scalars(select(MarkRow).where(MarkRow.take_id == take_id).order_by(MarkRow.start_s, MarkRow.id))
+    )

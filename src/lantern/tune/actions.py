@@ -1,0 +1,116 @@
+"""What can be done with detectors: make, judge, save as a revision, restore."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from lantern.core.events import Detector
+from lantern.core.faults import Fault, LanternError, Refused
+from lantern.core.kinds import kind_of
+from lantern.core.tuning.scoring import ScoreCard
+from lantern.takes.tables import TakeRow, takes_of_device
+from lantern.tune.judging import marks, subject
+from lantern.tune.tables import DetectorRow, RevisionRow, revision
+
+
+class StaleRevisionError(LanternError):
+    """Someone else saved a revision meanwhile; nothing was overwritten."""
+
+
+def add_detector(
+    session: Session, *, device_id: int, detector: Detector, reason: str, user_id: int | None
+) -> DetectorRow:
+    """A new detector with its first revision."""
+    kind_of(detector.kind).read_dials(detector)
+    row = DetectorRow(device_id=device_id, name=detector.name, kind=detector.kind, revision=0, body={})
+    session.add(row)
+    session.flush()
+    save_revision(session, row, detector, reason=reason, user_id=user_id, base=0)
+    return row
+
+
+def save_revision(
+    session: Session, row: DetectorRow, detector: Detector, *, reason: str, user_id: int | None, base: int
+) -> RevisionRow:
+    """Save a state with its reason and how it scores on every take of the device. Refused if `base` is not the latest."""
+    if not reason.strip():
+        raise Refused([Fault("reason", "is empty", "why the values are what they are, for whoever comes next")])
+    session.refresh(row, with_for_update=True)
+    if row.revision != base:
+        raise StaleRevisionError(
+            f"Revision {row.revision} of {row.name} was saved meanwhile; yours began from {base}. "
+            "Reload the page to see it, then make your change again."
+        )
+    scores = scores_on_takes(session, detector, row.device_id)
+    row.revision = base + 1
+    row.body = detector.model_dump(mode="json")
+    row.name, row.kind = detector.name, detector.kind
+    row.verdict = verdict(scores)
+    saved = RevisionRow(
+        detector_id=row.id, number=row.revision, body=row.body, reason=reason.strip(), scores=scores, user_id=user_id
+    )
+    session.add(saved)
+    session.flush()
+    return saved
+
+
+def restore_revision(session: Session, row: DetectorRow, number: int, *, user_id: int | None) -> RevisionRow:
+    """Save an old state anew; nothing is lost in between."""
+    old = revision(session, row.id, number)
+    if old is None:
+        raise Refused([Fault("revision", f"{row.name} has no revision {number}", f"1 to {row.revision}")])
+    detector = Detector.model_validate(old.body)
+    reason = f"Restored revision {number}: {old.reason}"
+    return save_revision(session, row, detector, reason=reason, user_id=user_id, base=row.revision)
+
+
+def scores_on_takes(session: Session, detector: Detector, device_id: int) -> list[dict[str, Any]]:
+    """The score card on each take of the device that the detector can look at."""
+    out = []
+    for take in takes_of_device(session, device_id):
+        if take.kind in kind_of(detector.kind).signals:
+            card = score_on(session, detector, take)
+            out.append({"take": take.id, "name": take.name, "card": card.as_dict()})
+    return out
+
+
+def score_on(session: Session, detector: Detector, take: TakeRow) -> ScoreCard:
+    return subject(session, detector, take).score(marks(session, take.id))
+
+
+def rejudge(session: Session, device_id: int, rows: list[DetectorRow]) -> None:
+    """Bring the verdicts of the rail up to date after marks or takes changed."""
+    for row in rows:
+        if row.device_id == device_id:
+            row.verdict = verdict(scores_on_takes(session, row.model, device_id))
+
+
+def verdict(scores: list[dict[str, Any]]) -> str:
+    """How a detector stands, in a word for the rail: over all takes of its device."""
+    cards = [score["card"] for score in scores]
+    if not cards:
+        return "no take"
+    if not any(card["hits"] + card["misses"] for card in cards):
+        return "no marks"
+    if any(card["misses"] for card in cards):
+        return "misses"
+    return "cries wolf" if any(card["false_alarms"] for card in cards) else "steady"
+
+
+def changed_keys(before: dict[str, Any], after: dict[str, Any], kind: str) -> list[dict[str, Any]]:
+    """What differs between two states: dials (defaults filled in), regions and timetable, before and after."""
+    model = kind_of(kind).dials
+    old, new = (model.model_validate(body.get("dials", {})).model_dump() for body in (before, after))
+    out = [{"what": name, "before": old[name], "after": new[name]} for name in old if old[name] != new[name]]
+    for key in ("regions", "timetable"):
+        if before.get(key) != after.get(key):
+            out.append({"what": key, "before": _shown(before.get(key)), "after": _shown(after.get(key))})
+    return out
+
+
+def _shown(value: Any) -> str:
+    if isinstance(value, list):
+        return "; ".join(f"{r['name']}: {r['shape']} of {len(r['points'])} points" for r in value)
+    return str(value or "none")

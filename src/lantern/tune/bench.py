@@ -1,0 +1,116 @@
+"""What the bench shows for a state of a detector: score cards, events with reasons, the reading over time."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from lantern.core.events import Detector
+from lantern.core.kinds import kind_of
+from lantern.core.rehearsal import Armed, rehearse
+from lantern.core.signals import Series
+from lantern.core.subject import Subject
+from lantern.core.tuning.holdout import validate
+from lantern.core.tuning.scoring import card, pooled
+from lantern.core.units import CELSIUS, Scale
+from lantern.core.watching import unknown_spans
+from lantern.takes.tables import TakeRow, marks_of
+from lantern.tune.actions import score_on
+from lantern.tune.judging import subject
+
+COLUMNS = 1100  # the time axis is about so many pixels wide
+
+
+def judged(
+    session: Session, detector: Detector, take: TakeRow, links: Sequence[Armed], scale: Scale = CELSIUS
+) -> dict[str, Any]:
+    """Score card, events and what the links would do with them: the cheap part that follows a drag."""
+    held = subject(session, detector, take)
+    rows = [row for row in marks_of(session, take.id) if row.as_mark().concerns(detector.name)]
+    marks = [row.as_mark() for row in rows]
+    events = held.events()
+    decisions = held.decisions()
+    done = rehearse(events, decisions, marks, links, start=take.start, length_s=held.length_s, scale=scale)
+    unknown = {span for series, rule in decisions.values() for span in unknown_spans(series, rule)}
+    return {
+        "card": card(done.judged, [event.raised_s for event in events], marks, held.length_s).as_dict(),
+        "events": [
+            {
+                **event.as_dict(),
+                "verdict": verdict,
+                "mark": None if at is None else rows[at].id,
+                "outcome": outcome.as_dict(),
+            }
+            for event, verdict, at, outcome in zip(
+                events, done.judged.verdicts, done.judged.hit_marks, done.outcomes, strict=True
+            )
+        ],
+        "marks": {row.id: reason.as_dict() for row, reason in zip(rows, done.mark_reasons, strict=True)},
+        "missed": [rows[i].id for i in done.judged.missed],
+        "effects": [active.as_dict() for active in done.effects],
+        "armed": done.armed_s,
+        "unknown": sorted(unknown),
+        "matters": [name for name in held.kind.dials.model_fields if held.kind.matters(name, held.dials)],
+        "line": _line(held),
+        "cautions": held.cautions(),
+    }
+
+
+def _line(held: Subject) -> dict[str, Any] | None:
+    """The level as a line over the reading: the dial that sets it (None: none does), and which way the hysteresis lies."""
+    _, rule = next(iter(held.decisions().values()))
+    if rule.by_change or rule.learns:
+        return None
+    dial = next((name for name, swept in held.kind.exact(held.dials).items() if swept == "level"), None)
+    return {"dial": dial, "level": rule.level, "away": 1 if rule.sense == "below" else -1}
+
+
+def cards(session: Session, detector: Detector, takes: Sequence[TakeRow]) -> dict[str, Any]:
+    """The score card on each take and on all that are tuned on together, and what the takes set aside say of them."""
+    fit = [take for take in takes if take.kind in kind_of(detector.kind).signals]
+    scored = [(take, score_on(session, detector, take)) for take in fit]
+    tuned = [card for take, card in scored if not take.set_aside]
+    aside = [card for take, card in scored if take.set_aside]
+    return {
+        "takes": [
+            {"id": take.id, "name": take.name, "aside": take.set_aside, "card": each.as_dict()} for take, each in scored
+        ],
+        "together": pooled(tuned or aside).as_dict() if scored else None,
+        "validation": validate(tuned, aside).as_dict(),
+    }
+
+
+def difference(first: dict[str, Any], second: dict[str, Any], within_s: float = 1.0) -> dict[str, list[float]]:
+    """Raise times that only one of two judgements has. Two that hit the same mark are one event, however late either is."""
+    return {"gone": _alone(first, second, within_s), "new": _alone(second, first, within_s)}
+
+
+def _alone(these: dict[str, Any], those: dict[str, Any], within_s: float) -> list[float]:
+    hit = {event["mark"] for event in those["events"]} - {None}
+    times = [event["raised_s"] for event in those["events"]]
+    return [
+        event["raised_s"]
+        for event in these["events"]
+        if event["mark"] not in hit and not any(abs(event["raised_s"] - t) <= within_s for t in times)
+    ]
+
+
+def drawn_readings(session: Session, detector: Detector, take: TakeRow) -> dict[str, Any]:
+    """The readings thinned to what a screen can show: least and greatest value of each column."""
+    held = subject(session, detector, take)
+    return {name: thinned(series, COLUMNS) for name, series in held.readings.items()}
+
+
+def thinned(series: Series, columns: int) -> dict[str, Any]:
+    """At most two points a column, extremes kept: `t_s` and `x`, alternating least and greatest where they differ."""
+    n = len(series)
+    if n <= 2 * columns:
+        return {"t_s": series.t_s.tolist(), "x": np.round(series.x, 3).tolist(), "unit": series.unit}
+    edges = np.unique(np.linspace(0, n, columns + 1).astype(np.intp))[:-1]
+    low = np.minimum.reduceat(series.x, edges)
+    high = np.maximum.reduceat(series.x, edges)
+    t_s = np.repeat(series.t_s[edges], 2)
+    return {"t_s": t_s.tolist(), "x": np.round(np.column_stack((low, high)).ravel(), 3).tolist(), "unit": series.unit}

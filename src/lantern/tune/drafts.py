@@ -1,0 +1,58 @@
+"""What the bench sends: states of a detector that are not saved, what is wished of them, what is asked about them."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from lantern.core.tuning.wishes import Wishes
+
+
+class WishesIn(BaseModel):
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    false_per_day: float | None = None
+    delay_s: float | None = None
+    misses: int = 0
+
+    def wishes(self) -> Wishes | None:
+        """None where nothing is wished beyond what every strip looks for anyway."""
+        plain = self.false_per_day is None and self.delay_s is None and self.misses == 0
+        return None if plain else Wishes(self.false_per_day, self.delay_s, self.misses)
+
+
+class Draft(BaseModel):
+    """A state of a detector that is not saved: what the page holds. `together`: judge by all takes that are tuned on."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    take: int
+    detector: dict[str, Any]
+    strips: list[str] | None = None
+    parts: list[str] = ["judged"]
+    together: bool = False
+    wishes: WishesIn = WishesIn()
+
+
+class FanAsked(Draft):
+    region: str
+    material: str
+
+
+class StudyAsked(Draft):
+    """A map of two dials, or advice."""
+
+    what: Literal["map", "advice"]
+    dial_x: str = ""
+    dial_y: str = ""
+    dial_x_range: tuple[float, float] | None = None
+    dial_y_range: tuple[float, float] | None = None
+
+
+class Saved(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    detector: dict[str, Any]
+    reason: str
+    base: int

@@ -1,0 +1,256 @@
+"""The bench: a detector on a take, judged while its dials move, and its revisions."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, HTTPException, Query, Request
+from fastapi.responses import HTMLResponse, Response
+from sqlalchemy.orm import Session
+
+from lantern.core.dials import describe
+from lantern.core.events import Detector
+from lantern.core.faults import Fault, Refused
+from lantern.core.heat.materials import MATERIALS
+from lantern.core.kinds import kind_of
+from lantern.db.base import transaction
+from lantern.formats.documents import read_model
+from lantern.formats.tables import write_series
+from lantern.jobs import defer_study
+from lantern.links.tables import armed_links
+from lantern.people.tables import scale_of
+from lantern.takes.tables import TakeRow, marks_of, takes_of_device
+from lantern.tune import bench, evidence
+from lantern.tune.actions import changed_keys, restore_revision, save_revision
+from lantern.tune.drafts import Draft, FanAsked, Saved, StudyAsked
+from lantern.tune.judging import subject
+from lantern.tune.shown import changes_shown, dial_shown, get_detector, take_for, take_shown
+from lantern.tune.studies import begin_study, cancel_study
+from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, latest_studies, revisions_of
+from lantern.web.answers import json_answer
+from lantern.web.pages import render
+
+router = APIRouter()
+
+
+@router.get("/bench/{detector_id}")
+def bench_page(request: Request, detector_id: int, take: Annotated[int | None, Query()] = None) -> HTMLResponse:
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        chosen = take_for(session, row, take)
+        takes = takes_of_device(session, row.device_id)
+        if chosen is None:
+            return render(request, session, "bench_empty.html", stage="tune", detector=row)
+        scale = scale_of(session, request.session["user_id"])
+        links = armed_links(session, row.device.site_id, row.id)
+        data: dict[str, Any] = {
+            "detector": row.body,
+            "detectorId": row.id,
+            "revision": row.revision,
+            "dials": [dial_shown(info, scale) for info in describe(kind_of(row.kind).dials)],
+            "take": take_shown(chosen, row.device.place.site.zone),
+            "takes": [{"id": t.id, "name": t.name, "aside": t.set_aside} for t in takes],
+            "marks": [m.as_dict() for m in marks_of(session, chosen.id)],
+            "saved": bench.judged(session, row.model, chosen, links, scale),
+            "readings": bench.drawn_readings(session, row.model, chosen),
+            "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
+            "materials": [material.as_dict() for material in MATERIALS],
+            "studies": {what: study.as_dict() for what, study in latest_studies(session, row.id).items()},
+        }
+        return render(
+            request,
+            session,
+            "bench.html",
+            stage="tune",
+            detector=row,
+            take=chosen,
+            takes=takes,
+            data=data,
+            kind=kind_of(row.kind),
+            infos={info["name"]: info for info in data["dials"]},
+            revisions=revisions_of(session, row.id),
+        )
+
+
+@router.post("/bench/{detector_id}/judge")
+def judge_draft(request: Request, detector_id: int, draft: Draft) -> Response:
+    """What a state would do: `parts` of judged, readings, strips, takes, noise, spot, pixels."""
+    with transaction() as session:
+        row, take, detector = _drafted(session, detector_id, draft)
+        scale = scale_of(session, request.session["user_id"])
+        out: dict[str, Any] = {}
+        if "judged" in draft.parts:
+            links = armed_links(session, row.device.site_id, row.id)
+            out["judged"] = bench.judged(session, detector, take, links, scale)
+        if "readings" in draft.parts:
+            out["readings"] = bench.drawn_readings(session, detector, take)
+        if "takes" in draft.parts:
+            out["takes"] = bench.cards(session, detector, takes_of_device(session, row.device_id))
+        if {"strips", "noise"} & set(draft.parts):
+            held = evidence.hold(session, detector, _tuned_on(session, row, take, together=draft.together))
+            if "strips" in draft.parts:
+                out["strips"] = evidence.strips(held, draft.strips, draft.wishes.wishes(), scale)
+            if "noise" in draft.parts:
+                out["noise"] = evidence.noise_figures(held)
+        if "spot" in draft.parts:
+            out["spot"] = evidence.spot_of(session, take, detector)
+        if "pixels" in draft.parts:
+            out["pixels"] = evidence.pixels_shown(take, detector)
+        return json_answer(out)
+
+
+@router.get("/bench/{detector_id}/reading.csv")
+def reading_csv(detector_id: int, take: int) -> Response:
+    """Every sample of the saved revision's readings, as the detector sees them."""
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        chosen = take_for(session, row, take)
+        assert chosen is not None
+        text = write_series(subject(session, row.model, chosen).readings)
+        headers = {"Content-Disposition": f'attachment; filename="reading-{detector_id}-take-{take}.csv"'}
+        return Response(text, 200, headers, "text/csv; charset=utf-8")
+
+
+@router.post("/bench/{detector_id}/people")
+def people(request: Request, detector_id: int, draft: Draft) -> Response:
+    """Skin screening: everybody on the take, what was refused, and how well the temperature tells the marked ones."""
+    with transaction() as session:
+        _, take, detector = _drafted(session, detector_id, draft)
+        return json_answer(evidence.people(session, take, detector))
+
+
+@router.post("/bench/{detector_id}/fan")
+def error_fan(detector_id: int, asked: FanAsked) -> Response:
+    """What a region's reading and alarms become over a material's range of emissivity."""
+    with transaction() as session:
+        _, take, detector = _drafted(session, detector_id, asked)
+        region = next((r for r in detector.regions if r.name == asked.region), None)
+        if region is None:
+            raise Refused(
+                [Fault("region", repr(asked.region), f"one of {', '.join(r.name for r in detector.regions)}")]
+            )
+        [held] = evidence.hold(session, detector, [take])
+        return json_answer(evidence.error_fan(held, take, region, asked.material))
+
+
+# ---- studies ---------------------------------------------------------------------------------------------------------
+
+
+@router.post("/bench/{detector_id}/studies")
+def ask_study(detector_id: int, asked: StudyAsked) -> Response:
+    with transaction() as session:
+        row, take, detector = _drafted(session, detector_id, asked)
+        takes = _tuned_on(session, row, take, together=asked.together)
+        body = {
+            "detector": detector.model_dump(mode="json"),
+            "takes": [each.id for each in takes],
+            "wishes": asked.wishes.model_dump(),
+            "dial_x": asked.dial_x,
+            "dial_y": asked.dial_y,
+            "dial_x_range": asked.dial_x_range,
+            "dial_y_range": asked.dial_y_range,
+        }
+        study = begin_study(session, row, asked.what, body)
+        answer = study.as_dict()
+    defer_study(answer["id"])
+    return json_answer(answer)
+
+
+@router.get("/studies/{study_id}")
+def study_progress(study_id: int) -> Response:
+    with transaction() as session:
+        return json_answer(_study(session, study_id).as_dict())
+
+
+@router.post("/studies/{study_id}/cancel")
+def study_cancel(study_id: int) -> Response:
+    with transaction() as session:
+        row = _study(session, study_id)
+        cancel_study(row)
+        return json_answer(row.as_dict())
+
+
+def _study(session: Session, study_id: int) -> StudyRow:
+    row = session.get(StudyRow, study_id)
+    if row is None:
+        raise HTTPException(404, f"There is no study {study_id}.")
+    return row
+
+
+def _drafted(session: Session, detector_id: int, draft: Draft) -> tuple[DetectorRow, TakeRow, Detector]:
+    row = get_detector(session, detector_id)
+    take = take_for(session, row, draft.take)
+    assert take is not None
+    return row, take, read_model(Detector, draft.detector, where="detector")
+
+
+def _tuned_on(session: Session, row: DetectorRow, take: TakeRow, *, together: bool) -> list[TakeRow]:
+    """The take that is looked at, or all that are not set aside."""
+    if not together:
+        return [take]
+    signals = kind_of(row.kind).signals
+    tuned = [t for t in takes_of_device(session, row.device_id) if not t.set_aside and t.kind in signals]
+    return tuned or [take]
+
+
+# ---- revisions -------------------------------------------------------------------------------------------------------
+
+
+@router.post("/bench/{detector_id}/revisions")
+def save(request: Request, detector_id: int, saved: Saved) -> Response:
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        detector = read_model(Detector, saved.detector, where="detector")
+        if detector.kind != row.kind:
+            raise Refused([Fault("detector: kind", repr(detector.kind), f"{row.kind!r}: a detector keeps its kind")])
+        made = save_revision(
+            session, row, detector, reason=saved.reason, user_id=request.session["user_id"], base=saved.base
+        )
+        return json_answer({"revision": made.number, "verdict": row.verdict})
+
+
+@router.post("/bench/{detector_id}/restore/{number}")
+def restore(request: Request, detector_id: int, number: int) -> Response:
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        made = restore_revision(session, row, number, user_id=request.session["user_id"])
+        return json_answer({"revision": made.number})
+
+
+@router.get("/bench/{detector_id}/revisions")
+def revisions_page(request: Request, detector_id: int, a: int | None = None, b: int | None = None) -> HTMLResponse:
+    """All revisions, and two of them side by side."""
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        rows = revisions_of(session, row.id)
+        by_number = {r.number: r for r in rows}
+        newer = by_number.get(b or row.revision)
+        older = by_number.get(a or max(row.revision - 1, 1))
+        if newer is None or older is None:
+            raise HTTPException(404, f"{row.name} has revisions 1 to {row.revision}.")
+        return render(
+            request,
+            session,
+            "revisions.html",
+            stage="tune",
+            detector=row,
+            revisions=rows,
+            newer=newer,
+            older=older,
+            changes=changes_shown(
+                changed_keys(older.body, newer.body, row.kind),
+                row.kind,
+                scale_of(session, request.session["user_id"]),
+            ),
+            later=judgements_of(session, row.id),
+            takes=takes_of_device(session, row.device_id),
+        )
+
+
+@router.get("/bench/{detector_id}/detector.json")
+def export(detector_id: int) -> Response:
+    """The detector as a lantern-detector/1 file."""
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        name = "".join(c if c.isalnum() else "-" for c in row.name.lower())
+        return json_answer(row.body, headers={"Content-Disposition": f'attachment; filename="{name}.json"'})

@@ -1,0 +1,204 @@
+"""Long work on evidence, in the worker: maps of two dials, advice, and judging every revision on a take that came later.
+
+Each follows a row that the page looks at, so it shows progress, can be cancelled and survives a reload.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import structlog
+from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from lantern.core.dials import describe_dial
+from lantern.core.events import Detector
+from lantern.core.faults import Fault, LanternError, Refused
+from lantern.core.kinds import kind_of
+from lantern.core.tuning.advice import advise
+from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_between
+from lantern.core.tuning.scoring import ScoreCard
+from lantern.core.tuning.wishes import Wishes
+from lantern.db.base import now, transaction
+from lantern.takes.tables import TakeRow
+from lantern.tune.actions import score_on
+from lantern.tune.evidence import hold, shown
+from lantern.tune.tables import DetectorRow, JudgementRow, RevisionRow, StudyRow, revisions_of
+
+log = structlog.get_logger()
+TELL_EVERY_S = 0.25
+FEW_STEPS = 8  # of a dial; a range of fewer is divided finer than the dial is
+
+
+class StudyCancelled(LanternError):
+    """The user cancelled."""
+
+
+def begin_study(session: Session, row: DetectorRow, what: str, asked: dict[str, Any]) -> StudyRow:
+    """Check what can be checked at once, and note what is asked; the worker does the rest."""
+    if what == "map":
+        held = hold(session, Detector.model_validate(asked["detector"]), takes_asked(session, asked))
+        _pair_asked(held, asked)
+    study = StudyRow(detector_id=row.id, what=what, asked=asked, state="waiting", faults=[], result={})
+    session.add(study)
+    session.flush()
+    return study
+
+
+def run_study(study_id: int) -> None:
+    """Do the work of a row; whatever happens, the row says so. Called by the worker."""
+    with transaction() as session:
+        row = session.get(StudyRow, study_id, with_for_update=True)
+        if row is None or row.state not in ("waiting", "running"):
+            return
+        row.state = "running"
+        what, asked, detector_id = row.what, row.asked, row.detector_id
+    state, faults, result = "failed", list[dict[str, Any]](), dict[str, Any]()
+    try:
+        with transaction() as session:
+            result = WORK[what](session, detector_id, asked, _teller(study_id))
+        state = "done"
+    except StudyCancelled:
+        state = "cancelled"
+    except Refused as error:
+        state, faults = "refused", [fault.as_dict() for fault in error.faults]
+    except Exception:
+        log.exception("study failed", study_id=study_id)
+        faults = [Fault("program", "an error of the program, not of what was asked", "a look at the log").as_dict()]
+    with transaction() as session:
+        row = session.get(StudyRow, study_id)
+        if row is not None:
+            row.state, row.faults, row.result = state, list(faults), result
+
+
+def cancel_study(row: StudyRow) -> None:
+    row.cancel = True
+    if row.state == "waiting":
+        row.state = "cancelled"
+
+
+def _teller(study_id: int) -> Callable[[int, int], None]:
+    """Progress in a transaction of its own, so that the page sees it; also where a cancel is noticed."""
+    told = 0.0
+
+    def tell(done: int, total: int) -> None:
+        nonlocal told
+        if time.monotonic() - told < TELL_EVERY_S and done < total:
+            return
+        told = time.monotonic()
+        with transaction() as session:
+            row = session.get(StudyRow, study_id)
+            if row is None or row.cancel:
+                raise StudyCancelled("cancelled")
+            row.done, row.total = done, total
+
+    return tell
+
+
+def takes_asked(session: Session, asked: dict[str, Any]) -> list[TakeRow]:
+    takes = [session.get(TakeRow, take_id) for take_id in asked["takes"]]
+    if not takes or any(take is None for take in takes):
+        raise Refused(
+            [Fault("takes", f"{asked['takes']}: not all of them are there", "takes of the detector's device")]
+        )
+    return [take for take in takes if take is not None]
+
+
+# ---- a map of two dials ----------------------------------------------------------------------------------------------
+
+
+def _pair_asked(held: Sequence[Any], asked: dict[str, Any]) -> tuple[list[float], list[float]]:
+    """The values of both dials: over the range that was asked for, else what their strips show."""
+    first = held[0].subject
+    axes = []
+    for key in ("dial_x", "dial_y"):
+        info = describe_dial(first.kind.dials, asked[key])
+        value = getattr(first.dials, info.name)
+        if not info.numeric or value is None:
+            raise Refused([Fault(f"dials.{info.name}", "has no number to vary", "a numeric dial that has a value")])
+        low, high = asked.get(f"{key}_range") or shown(held, info, float(value))
+        step = info.step or 1.0
+        if info.low_excluded and info.low is not None and low <= info.low:
+            low = info.low + step
+        fine = step if (high - low) / step >= FEW_STEPS else (high - low) / MOST_VALUES
+        axes.append(values_between(low, high, MOST_VALUES, fine))
+    check_pair(first, asked["dial_x"], asked["dial_y"], *axes)
+    return axes[0], axes[1]
+
+
+def _map(session: Session, detector_id: int, asked: dict[str, Any], tell: Callable[[int, int], None]) -> dict[str, Any]:
+    held = hold(session, Detector.model_validate(asked["detector"]), takes_asked(session, asked))
+    x, y = _pair_asked(held, asked)
+    made = map_pair([(h.subject, h.marks) for h in held], asked["dial_x"], asked["dial_y"], x, y, progress=tell)
+    exposure_h = sum(h.exposure_h for h in held)
+    return made.as_dict() | {
+        "exposure_h": exposure_h,
+        "expected": sum(m.label == "expect" for h in held for m in h.marks),
+    }
+
+
+# ---- advice ----------------------------------------------------------------------------------------------------------
+
+
+def _advice(
+    session: Session, detector_id: int, asked: dict[str, Any], tell: Callable[[int, int], None]
+) -> dict[str, Any]:
+    held = hold(session, Detector.model_validate(asked["detector"]), takes_asked(session, asked))
+    found = advise([(h.subject, h.marks) for h in held], Wishes(**asked["wishes"]), progress=tell)
+    return {"advice": [each.as_dict() for each in found]}
+
+
+# ---- judging again ---------------------------------------------------------------------------------------------------
+
+
+def judge_again(take_id: int) -> list[int]:
+    """One study for each detector that can look at the take; gives their ids."""
+    with transaction() as session:
+        take = session.get_one(TakeRow, take_id)
+        rows = session.scalars(select(DetectorRow).where(DetectorRow.device_id == take.device_id))
+        fit = [row for row in rows if take.kind in kind_of(row.kind).signals]
+        return [begin_study(session, row, "rejudge", {"take": take_id}).id for row in fit]
+
+
+def _rejudge(
+    session: Session, detector_id: int, asked: dict[str, Any], tell: Callable[[int, int], None]
+) -> dict[str, Any]:
+    """Every saved revision on the take, newest first; what the one in use does there, against where it was tuned."""
+    row, take = session.get_one(DetectorRow, detector_id), session.get(TakeRow, asked["take"])
+    if take is None:
+        raise Refused([Fault("take", f"{asked['take']} is gone", "a take that is there")])
+    revisions = revisions_of(session, detector_id)
+    lines = []
+    for done, revision in enumerate(revisions):
+        tell(done, len(revisions))
+        card = score_on(session, Detector.model_validate(revision.body), take)
+        _keep(session, revision, take, card)
+        lines.append({"number": revision.number, "text": _said(revision, card), "worse": _worse(revision, card)})
+    tell(len(revisions), len(revisions))
+    return {"take": take.id, "name": take.name, "in_use": row.revision, "lines": lines}
+
+
+def _keep(session: Session, revision: RevisionRow, take: TakeRow, card: ScoreCard) -> None:
+    values = {"card": card.as_dict(), "at": now()}
+    made = insert(JudgementRow).values(revision_id=revision.id, take_id=take.id, **values)
+    session.execute(made.on_conflict_do_update(index_elements=["revision_id", "take_id"], set_=values))
+
+
+def _said(revision: RevisionRow, card: ScoreCard) -> str:
+    before = [score["card"] for score in revision.scores]
+    misses, false_alarms = (sum(c[key] for c in before) for key in ("misses", "false_alarms"))
+    marks = card.hits + card.misses
+    caught = f"{card.hits} of {marks} caught" if marks else "no marks yet"
+    return f"{caught}, {card.false_alarms} false here; {misses} missed and {false_alarms} false when it was saved"
+
+
+def _worse(revision: RevisionRow, card: ScoreCard) -> bool:
+    """Does it fail here in a way that it did not when it was saved?"""
+    before = [score["card"] for score in revision.scores]
+    return any(getattr(card, key) and not any(c[key] for c in before) for key in ("misses", "false_alarms"))
+
+
+WORK = {"map": _map, "advice": _advice, "rejudge": _rejudge}

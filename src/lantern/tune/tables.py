@@ -1,0 +1,114 @@
+"""Detectors and their revisions."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ForeignKey, UniqueConstraint, select
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
+
+from lantern.core.events import Detector
+from lantern.db.base import Base, now
+from lantern.people.tables import User
+from lantern.survey.tables import DeviceRow
+
+
+class DetectorRow(Base):
+    __tablename__ = "detector"
+    __table_args__ = (UniqueConstraint("device_id", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), index=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    revision: Mapped[int]
+    body: Mapped[dict[str, Any]]  # a lantern-detector/1 document
+    verdict: Mapped[str] = mapped_column(default="")  # how it stood when it was last judged; shown in the rail
+    device: Mapped[DeviceRow] = relationship()
+
+    @property
+    def model(self) -> Detector:
+        return Detector.model_validate(self.body)
+
+
+class RevisionRow(Base):
+    """A saved state: who, when, why, what, and how it scored then. Never changed."""
+
+    __tablename__ = "revision"
+    __table_args__ = (UniqueConstraint("detector_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"))
+    number: Mapped[int]
+    body: Mapped[dict[str, Any]]
+    reason: Mapped[str]
+    scores: Mapped[list[Any]]  # for each take of the device: its id, name and score card
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("user_account.id"))
+    at: Mapped[datetime] = mapped_column(default=now)
+    user: Mapped[User | None] = relationship()
+
+
+class JudgementRow(Base):
+    """How a revision scores on a take that came after it was saved."""
+
+    __tablename__ = "judgement"
+
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revision.id"), primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    card: Mapped[dict[str, Any]]
+    at: Mapped[datetime] = mapped_column(default=now)
+
+
+class StudyRow(Base):
+    """Long work on a detector's evidence, done by a worker: a map of two dials, advice, or judging revisions again."""
+
+    __tablename__ = "study"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), index=True)
+    what: Mapped[str]  # map, advice, rejudge
+    asked: Mapped[dict[str, Any]]
+    state: Mapped[str]  # waiting, running, done, refused, cancelled, failed
+    done: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int] = mapped_column(default=0)
+    faults: Mapped[list[Any]]
+    result: Mapped[dict[str, Any]]
+    cancel: Mapped[bool] = mapped_column(default=False)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+    @property
+    def open(self) -> bool:
+        return self.state in ("waiting", "running")
+
+    def as_dict(self) -> dict[str, Any]:
+        """As the pages have it."""
+        keys = ("id", "what", "asked", "state", "done", "total", "faults", "result", "open")
+        return {key: getattr(self, key) for key in keys} | {"created": self.created.timestamp()}
+
+
+def latest_studies(session: Session, detector_id: int) -> dict[str, StudyRow]:
+    """The newest study of each sort, so that a reload of the page shows where it stands."""
+    query = select(StudyRow).where(StudyRow.detector_id == detector_id).order_by(StudyRow.id)
+    return {row.what: row for row in session.scalars(query)}
+
+
+def judgements_of(session: Session, detector_id: int) -> dict[tuple[int, int], dict[str, Any]]:
+    """Later score cards by (revision id, take id)."""
+    query = select(JudgementRow).join(RevisionRow).where(RevisionRow.detector_id == detector_id)
+    return {(row.revision_id, row.take_id): row.card for row in session.scalars(query)}
+
+
+def detectors_of_site(session: Session, site_id: int) -> list[DetectorRow]:
+    query = select(DetectorRow).join(DeviceRow).where(DeviceRow.site_id == site_id)
+    return list(session.scalars(query.order_by(DeviceRow.code, DetectorRow.name)))
+
+
+def revisions_of(session: Session, detector_id: int) -> list[RevisionRow]:
+    query = select(RevisionRow).where(RevisionRow.detector_id == detector_id).order_by(RevisionRow.number.desc())
+    return list(session.scalars(query))
+
+
+def revision(session: Session, detector_id: int, number: int) -> RevisionRow | None:
+    query = select(RevisionRow).where(RevisionRow.detector_id == detector_id, RevisionRow.number == number)
+    return session.scalar(query)

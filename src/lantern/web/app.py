@@ -1,0 +1,104 @@
+"""The web application: routes of all stages, errors as pages or JSON, security around everything."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import structlog
+from fastapi import FastAPI, HTTPException, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import HTMLResponse, Response
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException as StarletteHTTPException
+from starlette.middleware.base import BaseHTTPMiddleware
+from starlette.middleware.sessions import SessionMiddleware
+
+from lantern.core.faults import LanternError, Refused
+from lantern.formats.documents import key_fault
+from lantern.links.routes import router as links
+from lantern.people.routes import router as people
+from lantern.rehearse.routes import router as rehearse
+from lantern.settings import settings
+from lantern.survey.routes import router as survey
+from lantern.takes.routes import router as takes
+from lantern.tune.actions import StaleRevisionError
+from lantern.tune.comparing import router as comparing
+from lantern.tune.routes import router as tune
+from lantern.walk.routes import router as walk
+from lantern.web.answers import json_answer
+from lantern.web.pages import environment
+from lantern.web.security import SecurityHeaders, guard
+
+STATIC = Path(__file__).parent / "static"
+log = structlog.get_logger()
+
+
+def make_app() -> FastAPI:
+    app = FastAPI(title="Rust Lantern", docs_url=None, redoc_url=None, openapi_url=None)
+    app.add_middleware(BaseHTTPMiddleware, dispatch=guard)
+    app.add_middleware(
+        SessionMiddleware, secret_key=settings().secret, session_cookie="lantern", same_site="lax", max_age=14 * 86_400
+    )
+    app.add_middleware(SecurityHeaders)
+    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    for router in (people, survey, takes, tune, comparing, links, rehearse, walk):
+        app.include_router(router)
+
+    @app.get("/health")
+    def health() -> dict[str, bool]:
+        return {"ok": True}
+
+    app.add_exception_handler(Refused, _refused)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(StaleRevisionError, _stale)
+    app.add_exception_handler(LanternError, _failed)
+    app.add_exception_handler(StarletteHTTPException, _http)
+    app.add_exception_handler(Exception, _broken)
+    return app
+
+
+def _wants_page(request: Request) -> bool:
+    return request.method == "GET" and "text/html" in request.headers.get("accept", "")
+
+
+def _error_page(status: int, title: str, lines: list[str]) -> HTMLResponse:
+    return HTMLResponse(environment.get_template("error.html").render(status=status, title=title, lines=lines), status)
+
+
+async def _refused(request: Request, error: Exception) -> Response:
+    assert isinstance(error, Refused)
+    if _wants_page(request):
+        return _error_page(422, "This cannot be used as it is", [str(fault) for fault in error.faults])
+    return json_answer({"faults": [fault.as_dict() for fault in error.faults]}, 422)
+
+
+async def _invalid(request: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    faults = [key_fault("request", detail) for detail in error.errors()]
+    if _wants_page(request):
+        return _error_page(422, "This address or form cannot be used as it is", [str(fault) for fault in faults])
+    return json_answer({"faults": [fault.as_dict() for fault in faults]}, 422)
+
+
+async def _stale(request: Request, error: Exception) -> Response:
+    return json_answer({"message": str(error)}, 409)
+
+
+async def _failed(request: Request, error: Exception) -> Response:
+    return json_answer({"message": str(error)}, 400)
+
+
+async def _http(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException | StarletteHTTPException)
+    if _wants_page(request):
+        title = "Not here" if error.status_code == 404 else "This did not work"
+        return _error_page(error.status_code, title, [str(error.detail)])
+    return json_answer({"message": str(error.detail)}, error.status_code)
+
+
+async def _broken(request: Request, error: Exception) -> Response:
+    log.error("request failed", path=request.url.path, error=repr(error))
+    message = "Something in the program failed; nothing was changed. The log says what."
+    if _wants_page(request):
+        return _error_page(500, "The program failed", [message])
+    return json_answer({"message": message}, 500)

@@ -1,0 +1,46 @@
+// Requests with the session's token; a refusal carries its faults.
+const csrf = document.querySelector("meta[name=csrf]")?.content ?? "";
+
+export class Refusal extends Error {
+  constructor(status, body) {
+    const faults = body.faults ?? [];
+    super(faults.length ? faults.map((f) => `${f.where}: ${f.what}; expected ${f.expected}`).join("\n") : (body.message ?? `The server answered ${status}.`));
+    this.status = status;
+    this.faults = faults;
+  }
+}
+
+export async function ask(method, url, body, { raw = false, signal } = {}) {
+  const headers = { "X-CSRF-Token": csrf, Accept: "application/json" };
+  if (!raw && body !== undefined) headers["Content-Type"] = "application/json";
+  let answer;
+  try {
+    answer = await fetch(url, { method, headers, signal, body: raw || body === undefined ? body : JSON.stringify(body) });
+  } catch (error) {
+    if (error.name === "AbortError") throw error;
+    throw new Refusal(0, { message: "The server does not answer. Is it still running?" });
+  }
+  if (answer.status === 401) location.href = `/login?next=${encodeURIComponent(location.pathname)}`;
+  const content = await answer.json().catch(() => ({ message: `The server answered ${answer.status} with something unreadable.` }));
+  if (!answer.ok) throw new Refusal(answer.status, content);
+  return content;
+}
+
+export const pageData = () => JSON.parse(document.getElementById("page-data").textContent);
+
+// Runs the newest of a burst of calls: one at a time, those in between are skipped.
+export function latest(work) {
+  let running = false;
+  let waiting = null;
+  return async function run(...values) {
+    waiting = values;
+    if (running) return;
+    running = true;
+    while (waiting) {
+      const now = waiting;
+      waiting = null;
+      await work(...now);
+    }
+    running = false;
+  };
+}

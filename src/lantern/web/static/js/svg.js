@@ -1,0 +1,39 @@
+// Small helpers to draw SVG.
+const SPACE = "http://www.w3.org/2000/svg";
+
+export function el(name, attributes = {}, ...children) {
+  const node = document.createElementNS(SPACE, name);
+  for (const [key, value] of Object.entries(attributes)) if (value !== null && value !== undefined && value !== false) node.setAttribute(key, value);
+  for (const child of children.flat()) if (child !== null && child !== undefined) node.append(child instanceof Node ? child : document.createTextNode(child));
+  return node;
+}
+
+const SHAPES = {
+  hit: (r) => el("path", { d: `M0 ${-r}L${r} 0 0 ${r}${-r} 0Z` }),
+  miss: (r) => el("path", { d: `M0 ${-r}L${r} 0 0 ${r}${-r} 0Z` }),
+  false: (r) => el("path", { d: `M${-r * 0.8} ${-r * 0.8} ${r * 0.8} ${r * 0.8}M${r * 0.8} ${-r * 0.8} ${-r * 0.8} ${r * 0.8}` }),
+  repeat: (r) => el("circle", { r: r * 0.45 }),
+  ignored: (r) => el("rect", { x: -r * 0.8, y: -r * 0.8, width: r * 1.6, height: r * 1.6 }),
+};
+
+export function glyph(kind, x, y, r = 6) {
+  return el("g", { class: `glyph-${kind}`, transform: `translate(${x} ${y})` }, SHAPES[kind](r));
+}
+
+// Round numbers for the ticks of an axis: about `count` of them between low and high.
+export function ticks(low, high, count) {
+  const rough = (high - low) / Math.max(count, 1);
+  const power = 10 ** Math.floor(Math.log10(rough));
+  const step = [1, 2, 2.5, 5, 10].map((f) => f * power).find((s) => s >= rough) ?? rough;
+  const out = [];
+  for (let value = Math.ceil(low / step - 1e-9) * step; value <= high + step * 1e-9; value += step) out.push(Number(value.toPrecision(10)));
+  return out;
+}
+
+export const short = (value, digits = 4) => (Number.isFinite(value) ? String(Number(value.toPrecision(digits))) : "");
+
+// Wall clock of the site for a time of the take.
+export function clock(take, t, seconds = false) {
+  const date = new Date((take.start + take.offsetS + t) * 1000);
+  return date.toISOString().slice(11, seconds ? 19 : 16);
+}

@@ -1,0 +1,14 @@
+// Numbers as the user chose to see them: shown = value x factor + offset. The server says which quantity a number is.
+export const PLAIN = { unit: "", factor: 1, offset: 0 };
+
+export const show = (q, value) => value * q.factor + q.offset;
+export const read = (q, shown) => Number(((shown - q.offset) / q.factor).toFixed(9));
+export const width = (q) => ({ unit: q.unit, factor: q.factor, offset: 0 });
+export const fixed = (q, value, decimals = 1) => `${show(q, value).toFixed(decimals)} ${q.unit}`.trim();
+export const typed = (q, value) => String(Number(show(q, value).toPrecision(7)));
+
+// The user's scale for temperatures, on pages that carry no other data.
+export function pageLevel() {
+  const choice = document.querySelector("[data-temperature-scale]");
+  return { unit: choice.value, factor: Number(choice.dataset.factor), offset: Number(choice.dataset.offset) };
+}

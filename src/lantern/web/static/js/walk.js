@@ -1,0 +1,118 @@
+// The live page: follows the engine's stream, draws the last frame and the reading, shows each output as it was read back.
+import { ask, latest, pageData } from "./http.js";
+import { HeatView, fetchFrame } from "./heatview.js";
+import { fixed, show } from "./units.js";
+
+const KEPT = 240;
+const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("walk", () => {
+    const data = pageData();
+    const drawn = { view: null, chart: null, series: [[], []], seq: -1 };
+    return {
+      standins: data.standins,
+      silent: "",
+      trouble: "",
+      state: null,
+      events: [],
+      cameraState: null,
+      jumpTo: data.jumpS,
+      init() {
+        this.loadFrame = latest(() => this.frame());
+        this.loadEvents = latest(async () => { this.events = await ask("GET", `/walk/${data.detectorId}/events`); });
+        this.loadEvents();
+        const source = new EventSource(`/walk/${data.detectorId}/stream`);
+        source.addEventListener("state", (event) => this.take(JSON.parse(event.data)));
+        source.addEventListener("silent", (event) => { this.silent = event.data; });
+        source.onerror = () => { this.silent = "The connection is lost; trying again."; };
+        if (data.standins) { this.askStandins(); setInterval(() => this.askStandins(), 2000); }
+        setInterval(() => this.loadEvents(), 1500);
+      },
+      take(state) {
+        this.silent = "";
+        const before = this.news(this.state);
+        this.state = state;
+        if (this.news(state) !== before) this.loadEvents();
+        if (state.feed?.seq !== undefined && state.feed.seq !== drawn.seq) { drawn.seq = state.feed.seq; this.plot(); this.loadFrame(); }
+      },
+      news: (state) => state?.news.length ? state.news[state.news.length - 1].at : 0,
+      get mine() { return this.state?.detectors.find((d) => d.id === data.detectorId); },
+      get quantity() { return this.mine?.unit === "K" ? data.scale.difference : data.scale.level; },
+      get level() { return this.mine?.level ?? null; },
+      get readings() {
+        const mine = this.mine;
+        if (!mine) return [];
+        const q = this.quantity;
+        return Object.entries(mine.readings).map(([name, x]) => ({ name, text: fixed(q, x), raised: mine.standing[name].state === "raised", state: mine.standing[name].state, why: mine.standing[name].why }));
+      },
+      get feedWords() {
+        const feed = this.state?.feed;
+        if (!feed || !feed.received) return "no frame yet";
+        return feed.live ? `${feed.width} x ${feed.height}, ${feed.fps.toFixed(1)} frames/s, ${feed.received} received${feed.dropped ? `, ${feed.dropped} dropped` : ""}` : "the camera has stopped sending";
+      },
+      get cutOff() { return (this.state?.modules ?? []).filter((m) => !m.reachable); },
+      get outputs() {
+        return data.outputs.map((o) => {
+          const module = this.state?.modules.find((m) => m.code === o.module);
+          const active = module?.active[o.name] ?? false;
+          const read = module?.coils[o.name];
+          const coil = read === undefined ? "not read yet" : `coil ${o.coil} ${read ? "on" : "off"}`;
+          return { name: o.name, active, words: `${o.module}, ${o.contact.replace("_", " ")}${o.mode ? "" : ", not linked here"}`, latched: o.mode === "latched", state: module?.reachable ? `${active ? "active" : "idle"}, ${coil}` : `unknown, last ${coil}` };
+        });
+      },
+      eventReading(e) { return fixed(this.quantity, e.reading); },
+      clockOf: (at) => new Date((at + data.offsetS) * 1000).toISOString().slice(11, 19),
+      cleared(e) { return e.cleared === null ? "still raised" : `cleared ${this.clockOf(e.cleared)}${e.clearedBy === "reading" ? "" : ` by ${e.clearedBy}`}`; },
+      effectWords(f) {
+        const what = `${f.output} ${f.active ? "on" : "off"}`;
+        if (f.state === "delivered") return `${what} ${this.clockOf(f.delivered)}${f.attempts > 1 ? `, ${f.attempts} tries` : ""}`;
+        if (f.state === "waiting") return `${what} due ${this.clockOf(f.due)}${f.attempts ? `, ${f.attempts} tries so far` : ""}`;
+        return `${what} ${f.state}: ${f.note}`;
+      },
+      async frame() {
+        const feed = this.state.feed;
+        if (!drawn.view) {
+          drawn.view = new HeatView(feed, { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay, scale: this.$refs.scale }, {}, data.scale.level);
+          drawn.view.setRegions(data.detector.regions);
+          drawn.view.level = this.mine?.unit === "K" ? null : this.level;
+        }
+        const pixels = await fetchFrame(`/walk/${data.detectorId}/frame`, feed.dtype).catch(() => null);
+        if (!pixels || pixels.length !== feed.width * feed.height) return;
+        const first = drawn.view.pixels === null;
+        drawn.view.show(pixels);
+        if (first) { const [low, high] = drawn.view.range(); drawn.view.setScale(low, Math.max(high, (drawn.view.level ?? low) + 10)); drawn.view.fit(); }
+        drawn.view.readings = Object.fromEntries(this.readings.map((r) => [r.name, r.text]));
+        drawn.view.drawRegions();
+      },
+      plot() {
+        const first = this.readings[0];
+        if (!first) return;
+        const [times, values] = drawn.series;
+        times.push(this.state.now + data.offsetS);
+        values.push(show(this.quantity, Object.values(this.mine.readings)[0]));
+        if (times.length > KEPT) { times.shift(); values.shift(); }
+        const level = this.level === null ? null : show(this.quantity, this.level);
+        const all = [times, values, times.map(() => level)];
+        if (drawn.chart) return drawn.chart.setData(all);
+        const axis = { stroke: token("--quiet"), grid: { stroke: token("--rule"), width: 1 }, font: "11px Noto Sans" };
+        drawn.chart = new window.uPlot({
+          width: this.$refs.chart.clientWidth, height: 130, cursor: { show: false }, legend: { show: false },
+          tzDate: (at) => window.uPlot.tzDate(new Date(at * 1000), "UTC"),
+          axes: [{ ...axis, values: (_, ticks) => ticks.map((t) => new Date(t * 1000).toISOString().slice(11, 19)), space: 90 }, { ...axis, size: 44 }],
+          scales: { y: { range: (_, low, high) => [Math.min(low, level ?? low) - 2, Math.max(high, level ?? high) + 2] } },
+          series: [{}, { stroke: token("--ink"), width: 1.5, points: { show: false } }, { stroke: token("--oxide"), width: 1.5, points: { show: false } }],
+        }, all, this.$refs.chart);
+      },
+      async acknowledge(output) { await this.attempt(() => ask("POST", "/walk/acknowledge", { output })); },
+      get cameraWords() {
+        const c = this.cameraState;
+        return c ? `camera ${c.code} ${c.playing ? "plays" : "is paused"} at ${Math.floor(c.at_s / 60)}:${String(Math.floor(c.at_s % 60)).padStart(2, "0")} of ${Math.round(c.length_s / 60)} min, ${c.speed}x` : "";
+      },
+      async askStandins() { try { const s = await ask("GET", "/walk/standins/state"); this.cameraState = s.cameras.find((c) => c.code === data.device) ?? null; } catch (error) { this.trouble = error.message; } },
+      async camera(what, body) { await this.attempt(() => ask("POST", `/walk/standins/camera/${data.device}/${what}`, body)); this.askStandins(); },
+      async relay(what) { await this.attempt(() => ask("POST", `/walk/standins/relay/${what}`)); },
+      async attempt(work) { this.trouble = ""; try { await work(); this.loadEvents(); } catch (error) { this.trouble = error.message; } },
+    };
+  });
+});

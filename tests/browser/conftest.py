@@ -1,0 +1,54 @@
+"""A logged-in page; any page error or console error fails the test."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import BrowserContext, ConsoleMessage, Page, expect
+
+AXE = Path(__file__).parent / "vendor" / "axe.min.js"
+WAIT_MS = 60_000  # generous: the machine may be starved; nothing here is a measurement
+
+expect.set_options(timeout=WAIT_MS)
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if "browser" in item.path.parts:
+            item.add_marker(pytest.mark.browser)
+
+
+@pytest.fixture
+def bench(context: BrowserContext) -> Iterator[Page]:
+    """A page that is logged in."""
+    context.set_default_timeout(WAIT_MS)
+    context.set_default_navigation_timeout(WAIT_MS)
+    page = context.new_page()
+    troubles: list[str] = []
+
+    def heard(message: ConsoleMessage) -> None:
+        # a refused request (422 and the like) is part of some tests, and shown on the page
+        if message.type == "error" and "Failed to load resource" not in message.text:
+            troubles.append(message.text)
+
+    page.on("console", heard)
+    page.on("pageerror", lambda error: troubles.append(str(error)))
+    page.goto("/login")
+    page.get_by_label("Login").fill("mira")
+    page.get_by_label("Password").fill("harbour-light")
+    page.get_by_role("button", name="Log in").click()
+    page.wait_for_url("**/survey")
+    yield page
+    assert troubles == []
+
+
+def violations(page: Page) -> list[str]:
+    """What the automatic checker finds against WCAG 2.2 A and AA. Run apart from the page's own policy, which forbids eval."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate(
+        "axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })"
+        ".then(r => r.violations.map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 110) + ' | ' + n.any.map(a => a.message).join('; ').slice(0,140)).join('\\n   ')))"
+    )
+    return list(found)

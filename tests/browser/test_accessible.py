@@ -1,0 +1,65 @@
+"""Every page by the automatic checker (WCAG 2.2 A and AA), light, dark and narrow; by keyboard; within its frame."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from browser.conftest import violations
+
+pytestmark = pytest.mark.xdist_group("browser")  # all on one worker: they share the one program that is running
+
+PAGES = ["/survey", "/takes", "/bench/1?take=1", "/bench/1/revisions", "/links/1", "/rehearse/1?take=1", "/walk/1"]
+
+
+@pytest.mark.parametrize("path", PAGES)
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_no_violations(bench: Page, path: str, scheme: str) -> None:
+    bench.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
+    bench.goto(path)
+    bench.wait_for_load_state("load")
+    expect(bench.locator("main h1").first).to_be_visible()
+    assert violations(bench) == []
+
+
+def test_log_in_page(browser: Browser, program: str) -> None:
+    page = browser.new_page()
+    page.goto(f"{program}/login")
+    assert violations(page) == []
+    page.close()
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_nothing_runs_off_a_narrow_screen(bench: Page, path: str) -> None:
+    bench.set_viewport_size({"width": 390, "height": 800})
+    bench.goto(path)
+    expect(bench.locator("main h1").first).to_be_visible()
+    if path.startswith(("/survey", "/walk")):
+        assert bench.evaluate("document.documentElement.scrollWidth") <= 390
+
+
+def test_the_bench_fits_its_design_size(bench: Page) -> None:
+    bench.goto("/bench/1?take=1")
+    expect(bench.locator('svg[data-strip="sustain_s"] .pin')).to_be_visible()
+    assert bench.evaluate("document.documentElement.scrollHeight") <= 800
+    assert bench.evaluate("document.documentElement.scrollWidth") <= 1280
+
+
+def test_pages_load_nothing_from_elsewhere(bench: Page, program: str) -> None:
+    asked: list[str] = []
+    bench.on("request", lambda request: asked.append(request.url))
+    for path in PAGES[:6]:
+        bench.goto(path)
+        bench.wait_for_load_state("load")
+    assert asked
+    assert [url for url in asked if not url.startswith((program, "data:", "blob:"))] == []
+
+
+def test_keys_are_listed_and_digits_go_to_stages(bench: Page) -> None:
+    bench.goto("/survey")
+    bench.keyboard.press("?")
+    expect(bench.get_by_role("dialog")).to_contain_text("nudge the chosen dial")
+    bench.keyboard.press("Escape")
+    expect(bench.locator("#keys")).to_be_hidden()
+    bench.keyboard.press("2")
+    bench.wait_for_url("**/takes")

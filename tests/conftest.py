@@ -1,0 +1,111 @@
+"""Fixtures: a private database server a worker, a fresh database a test, and the whole program for the browser."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+
+from lantern.cluster import Cluster, free_port
+from lantern.db.base import engine
+from lantern.settings import settings
+from lantern.tune.judging import REDUCTIONS
+
+CHROMIUM = "/usr/bin/chromium"
+LANTERN = Path(sys.executable).with_name("lantern")
+START_S = 600
+
+
+@pytest.fixture(scope="session")
+def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
+    folder = tmp_path_factory.mktemp("pg")
+    for parent in (folder, *folder.parents):
+        if parent.stat().st_uid == os.geteuid() and parent != Path("/"):
+            parent.chmod(parent.stat().st_mode | 0o011)  # the server's own user must be able to enter
+    made = Cluster(folder, durable=False)
+    made.start()
+    yield made
+    made.stop()
+
+
+def use_database(url: str, folder: Path) -> None:
+    os.environ |= {"LANTERN_DATABASE_URL": url, "LANTERN_STATE_DIR": str(folder), "LANTERN_SECRET": "test"}
+    settings.cache_clear()
+    engine.cache_clear()
+    REDUCTIONS.forget()
+
+
+@pytest.fixture(scope="session")
+def template(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> str:
+    """A migrated database to copy from."""
+    from lantern.db.migrate import migrate
+
+    use_database(cluster.url, tmp_path_factory.mktemp("state"))
+    migrate()
+    engine().dispose()
+    return "lantern"
+
+
+@pytest.fixture
+def database(cluster: Cluster, template: str, tmp_path: Path) -> Iterator[str]:
+    """A fresh database for one test; gives its address."""
+    name = f"t{time.monotonic_ns()}"
+    address = cluster.url.replace("postgresql+psycopg://", "postgresql://").rsplit("/", 1)[0]
+    with psycopg.connect(f"{address}/postgres", autocommit=True) as connection:
+        connection.execute(f'CREATE DATABASE "{name}" TEMPLATE "{template}"'.encode())
+    url = f"{cluster.url.rsplit('/', 1)[0]}/{name}"
+    use_database(url, tmp_path)
+    yield url
+    engine().dispose()
+
+
+@pytest.fixture(scope="session")
+def program(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The whole program with the demo site (half of each take), as a user starts it; gives its address."""
+    state = tmp_path_factory.mktemp("program") / "state"
+    for parent in state.parents:
+        if parent.stat().st_uid == os.geteuid() and parent != Path("/"):
+            parent.chmod(parent.stat().st_mode | 0o011)
+    port = free_port()
+    environment = {k: v for k, v in os.environ.items() if not k.startswith(("LANTERN_", "PYTHONDONTWRITE"))}
+    environment |= {"LANTERN_STATE_DIR": str(state), "LANTERN_DEMO_SHARE": "0.54"}
+    # the kernel ends it with this process, however this process ends; and it ends all it started
+    command = ["setpriv", "--pdeathsig", "TERM", str(LANTERN), "serve", "--demo", "--port", str(port)]
+    with (state.parent / "out.txt").open("w") as out:
+        process = subprocess.Popen(command, env=environment, stdout=out, stderr=out)
+    address = f"http://127.0.0.1:{port}"
+    try:
+        deadline = time.monotonic() + START_S
+        while True:
+            try:
+                urllib.request.urlopen(f"{address}/health", timeout=1).close()
+                break
+            except OSError:
+                if process.poll() is not None or time.monotonic() > deadline:
+                    pytest.fail((state.parent / "out.txt").read_text(), pytrace=False)
+                time.sleep(0.2)
+        yield address
+    finally:
+        process.terminate()
+        process.wait(90)
+
+
+# ---- the browser -----------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict[str, object]:
+    quiet = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+    return {"executable_path": CHROMIUM, "args": [*quiet, "--disable-component-update", "--disable-sync"]}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args(program: str) -> dict[str, object]:
+    return {"base_url": program, "viewport": {"width": 1280, "height": 800}, "color_scheme": "light"}

@@ -1,0 +1,316 @@
+"""The live engine against a relay stand-in: order, retries, expiry, restarts; pymodbus's own client as second voice."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Awaitable, Callable, Coroutine
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+import pytest
+from pymodbus.client import AsyncModbusTcpClient
+from sqlalchemy import select, update
+
+from lantern.cluster import free_port
+from lantern.core.decide import Change, State
+from lantern.core.linking.links import Effect
+from lantern.db.base import transaction
+from lantern.devices.modbus import DeviceUnreachableError, RelayModule
+from lantern.formats.wire import FrameHeader
+from lantern.links.tables import armed_links
+from lantern.live.engine import Engine
+from lantern.live.recorder import Happening, acknowledge, record
+from lantern.live.tables import DecisionRow, EffectRow, EventRow
+from lantern.standins.relay import RelayStandIn
+from lantern.survey.tables import DeviceRow
+from seeded import LINK, Small, small_site
+from takes_on_disk import pictures, raw
+
+PATIENCE_S = 60.0  # generous: the machine may be starved; nothing here is a measurement
+
+
+@pytest.fixture
+def small(database: str, tmp_path: Path) -> Small:
+    return small_site(tmp_path)
+
+
+def in_a_loop(work: Callable[[], Coroutine[None, None, None]]) -> None:
+    """Run in a thread of its own: the browser tests leave a loop running in this one."""
+    with ThreadPoolExecutor(1) as thread:
+        thread.submit(asyncio.run, work()).result()
+
+
+async def until(condition: Callable[[], bool]) -> None:
+    deadline = time.monotonic() + PATIENCE_S
+    while not condition():
+        assert time.monotonic() < deadline, f"it did not happen in time: {effects()}"
+        await asyncio.sleep(0.02)
+
+
+def point_module_at(small: Small, port: int) -> None:
+    with transaction() as session:
+        session.get_one(DeviceRow, small.module).address = {"host": "127.0.0.1", "port": port}
+
+
+def effects() -> list[tuple[str, bool, str]]:
+    with transaction() as session:
+        return [(e.output, e.active, e.state) for e in session.scalars(select(EffectRow).order_by(EffectRow.id))]
+
+
+def happening(small: Small, *, repeat: bool = False, at: datetime | None = None) -> Happening:
+    change = Change("repeat" if repeat else "raise", 1.0)
+    return Happening(
+        small.site, small.detector, 1, "all", at or datetime.now(UTC), (change,), State(raised=True), 60.0, {}
+    )
+
+
+def links(small: Small):
+    with transaction() as session:
+        return armed_links(session, small.site, small.detector)
+
+
+async def play(engine: Engine, first: int = 0, stop: int = 40, t0: float = 1_700_000_000.0) -> None:
+    """Send the test pictures, two a second of camera time, as fast as they go."""
+    for i, pixels in enumerate(raw(pictures())[first:stop], first):
+        await engine.take("T1", FrameHeader(seq=i, t=t0 + i / 2, width=8, height=6), np.ascontiguousarray(pixels))
+
+
+def with_engine(
+    small: Small, body: Callable[[Engine, RelayStandIn], Awaitable[None]], *, relay_on: bool = True
+) -> None:
+    async def run() -> None:
+        relay = RelayStandIn(free_port())
+        point_module_at(small, relay.port)
+        if relay_on:
+            await relay.start()
+        engine = Engine()
+        await engine.start()
+        try:
+            await body(engine, relay)
+        finally:
+            await engine.stop()
+            await relay.stop()
+
+    in_a_loop(run)
+
+
+def test_the_stand_in_speaks_modbus_to_another_client() -> None:
+    async def run() -> None:
+        relay = RelayStandIn(free_port())
+        await relay.start()
+        async with AsyncModbusTcpClient("127.0.0.1", port=relay.port) as client:
+            await client.write_coil(2, True, device_id=1)
+            assert (await client.read_coils(0, count=8, device_id=1)).bits == [False, False, True] + [False] * 5
+            await client.write_coils(0, [True, True], device_id=1)
+            assert (await client.write_coil(9, True, device_id=1)).isError()
+        assert [(coil, on) for _, coil, on in relay.switched] == [(2, True), (0, True), (1, True)]
+        await relay.stop()
+
+    in_a_loop(run)
+
+
+def test_a_module_that_is_not_there_is_told_as_such() -> None:
+    async def run() -> None:
+        with pytest.raises(DeviceUnreachableError, match="refuses the connection"):
+            await RelayModule("127.0.0.1", free_port()).write_coil(0, True)
+
+    in_a_loop(run)
+
+
+def test_from_frames_to_a_coil_and_back(small: Small) -> None:
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        await until(lambda: relay.coils[1])  # normally closed: held while idle
+        await play(engine, stop=14)
+        await until(lambda: relay.coils[0])
+        await until(lambda: not relay.coils[0])
+        assert engine.delivery.modules[small.module].coils == {"lamp": False, "stop": True}
+
+    with_engine(small, body)
+    with transaction() as session:
+        [event] = session.scalars(select(EventRow))
+        assert (event.region, event.reading, event.outcome, event.revision) == ("all", 60.0, "fired", 1)
+    assert effects() == [("lamp", True, "delivered"), ("lamp", False, "delivered")]
+
+
+def test_live_raises_what_the_rehearsal_raised(small: Small) -> None:
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        await play(engine)
+
+    with_engine(small, body)
+    with transaction() as session:
+        rows = list(session.scalars(select(EventRow).order_by(EventRow.id)))
+        assert [row.why["device_t"] - 1_700_000_000.0 for row in rows] == [6.0, 13.5]
+        assert [row.cleared_by for row in rows] == ["reading", "reading"]
+
+
+def test_an_unreachable_relay_is_told_and_served_when_it_returns(small: Small) -> None:
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        await until(lambda: engine.delivery.modules[small.module].error not in ("", "not tried yet"))
+        assert not engine.state("T1")["modules"][0]["reachable"]
+        await play(engine, stop=14)
+        await asyncio.sleep(1.5)
+        assert effects()[0] == ("lamp", True, "waiting")
+        await relay.start()
+        await until(lambda: relay.coils[0])
+        await until(lambda: not relay.coils[0])
+        (on_at, _, _), (off_at, _, _) = [entry for entry in relay.switched if entry[1] == 0]
+        assert off_at - on_at > 1.5  # a pulse that began late keeps its length
+
+    with_engine(small, body, relay_on=False)
+
+
+def test_an_effect_that_cannot_be_delivered_in_time_expires(small: Small) -> None:
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        record(happening(small, at=datetime.now(UTC) - timedelta(seconds=59)), links(small))
+        engine.delivery.wake()
+        await until(lambda: effects()[0][2] == "expired")
+        await relay.start()
+        await until(lambda: engine.delivery.modules[small.module].reachable)
+        await asyncio.sleep(0.5)
+        assert not relay.coils[0]
+
+    with_engine(small, body, relay_on=False)
+    assert effects() == [("lamp", True, "expired"), ("lamp", False, "dropped")]
+
+
+def test_a_relay_that_lost_its_coils_gets_them_again(small: Small) -> None:
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        await until(lambda: relay.coils[1])
+        await relay.stop()
+        relay.coils[:] = [False] * 8
+        await relay.start()
+        await until(lambda: relay.coils[1])
+
+    with_engine(small, body)
+
+
+def test_a_second_raise_extends_the_pulse(small: Small) -> None:
+    at = datetime.now(UTC)
+    record(happening(small, at=at), links(small))
+    record(happening(small, at=at + timedelta(seconds=1)), links(small))
+    assert effects() == [
+        ("lamp", True, "waiting"),
+        ("lamp", False, "dropped"),
+        ("lamp", True, "waiting"),
+        ("lamp", False, "waiting"),
+    ]
+
+
+def test_latched_outlasts_pulses_until_acknowledged(database: str, tmp_path: Path) -> None:
+    latched = LINK.model_copy(update={"effects": (Effect(output="lamp", mode="latched"),)})
+    small = small_site(tmp_path, link=latched)
+    record(happening(small), links(small))
+    assert effects() == [("lamp", True, "waiting")]
+    with transaction() as session:
+        assert acknowledge(session, "lamp") == 1
+    with transaction() as session:
+        assert acknowledge(session, "lamp") == 0
+    assert effects() == [("lamp", True, "waiting"), ("lamp", False, "waiting")]
+
+
+def test_outside_its_timetable_nothing_is_ordered(small: Small) -> None:
+    from lantern.links.actions import save_timetable
+    from lantern.links.tables import timetables_of
+
+    with transaction() as session:
+        [row] = timetables_of(session, small.site)
+        save_timetable(session, small.site, row.body | {"hours": []}, timetable_id=row.id)
+    assert record(happening(small), links(small)) == ["outside the timetable"]
+    assert effects() == []
+
+
+KILLED = """
+import asyncio, os, sys
+sys.path.insert(0, {tests!r})
+from live.test_delivery import play
+from lantern.live import recorder
+from lantern.live.engine import Engine
+
+async def main():
+    engine = Engine()
+    await engine.start()
+    await play(engine, stop=14)
+    os.kill(os.getpid(), 9)
+
+asyncio.run(main())
+"""
+
+
+def test_a_killed_engine_loses_nothing_and_fires_nothing_twice(small: Small) -> None:
+    """The engine is killed by signal right after it stored a raise; a new one takes over with the camera still hot."""
+    relay = RelayStandIn(free_port())
+    point_module_at(small, relay.port)
+    script = KILLED.format(tests=str(Path(__file__).parents[1]))
+    done = subprocess.run([sys.executable, "-c", script], env=dict(os.environ), check=False, capture_output=True)
+    assert done.returncode == -9
+    assert effects() == [("lamp", True, "waiting"), ("lamp", False, "waiting")]
+
+    async def take_over() -> None:
+        await relay.start()
+        engine = Engine()
+        await engine.start()
+        try:
+            await play(engine, first=14, stop=20)  # the same heat goes on, then ends
+            await until(lambda: relay.coils[0])
+            await until(lambda: not relay.coils[0])
+        finally:
+            await engine.stop()
+            await relay.stop()
+
+    in_a_loop(take_over)
+    assert [(coil, on) for _, coil, on in relay.switched if coil == 0] == [(0, True), (0, False)]
+    with transaction() as session:
+        [event] = session.scalars(select(EventRow))
+        assert event.cleared_by == "reading"
+        assert not session.scalars(select(DecisionRow)).one().state["raised"]
+
+
+def test_an_effect_written_but_not_marked_is_not_a_second_switching(small: Small) -> None:
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        record(happening(small), links(small))
+        engine.delivery.wake()
+        await until(lambda: effects()[0][2] == "delivered")
+        with transaction() as session:  # as if the process had died between the write and the mark
+            session.execute(update(EffectRow).where(EffectRow.active).values(state="waiting"))
+        engine.delivery.wake()
+        await until(lambda: effects()[1][2] == "delivered")
+        assert [(coil, on) for _, coil, on in relay.switched if coil == 0] == [(0, True), (0, False)]
+
+    with_engine(small, body)
+
+
+def test_frames_from_the_past_are_dropped_and_counted(small: Small) -> None:
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        await play(engine, stop=5)
+        pixels = raw(pictures())[0]
+        await engine.take("T1", FrameHeader(seq=9, t=1_700_000_000.0, width=8, height=6), pixels)
+        assert (engine.feeds["T1"].received, engine.feeds["T1"].dropped) == (5, 1)
+
+    with_engine(small, body)
+
+
+def test_a_new_revision_is_taken_up(small: Small) -> None:
+    from lantern.tune.actions import save_revision
+    from lantern.tune.tables import DetectorRow
+
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        await play(engine, stop=14)
+        with transaction() as session:
+            row = session.get_one(DetectorRow, small.detector)
+            model = row.model.model_copy(update={"dials": row.model.dials | {"threshold_c": 90}})
+            save_revision(session, row, model, reason="higher", user_id=None, base=1)
+        await engine.reload()
+        assert engine.watches[small.camera][0].revision == 2
+        assert not any(state.raised for state in engine.watches[small.camera][0].states.values())
+        await play(engine, first=14)
+
+    with_engine(small, body)
+    with transaction() as session:
+        [event] = session.scalars(select(EventRow))
+        assert event.cleared_by == "lost"

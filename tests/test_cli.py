@@ -1,0 +1,215 @@
+"""The commands of the contract, as another program would run them: no database, exit codes, exact keys."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from takes_on_disk import DETECTOR, pictures, raw, tiff_take
+
+LANTERN = Path(sys.executable).with_name("lantern")
+
+
+def lantern(*arguments: object) -> subprocess.CompletedProcess[str]:
+    environment = {k: v for k, v in os.environ.items() if not k.startswith("LANTERN_")}
+    return subprocess.run([LANTERN, *map(str, arguments)], capture_output=True, text=True, check=False, env=environment)
+
+
+@pytest.fixture
+def files(tmp_path: Path) -> dict[str, Path]:
+    detector, marks = tmp_path / "d.json", tmp_path / "m.csv"
+    detector.write_text(json.dumps(DETECTOR))
+    marks.write_text("start_s,end_s,label,detector,note\n4,9,expect,,\n")
+    return {"detector": detector, "marks": marks, "take": tiff_take(tmp_path, raw(pictures()))}
+
+
+def test_evaluate(files: dict[str, Path], tmp_path: Path) -> None:
+    done = lantern("evaluate", "--detector", files["detector"], "--take", files["take"])
+    assert (done.returncode, done.stderr) == (0, "")
+    lines = [json.loads(line) for line in done.stdout.splitlines()]
+    assert [(e["raised_s"], e["cleared_s"], e["cleared_by"], e["repeat"], e["peak"]) for e in lines] == [
+        (6.0, 7.5, "reading", False, 60.0),
+        (13.5, 15.0, "reading", False, 60.0),
+    ]
+    out = tmp_path / "events.jsonl"
+    assert lantern("evaluate", "--detector", files["detector"], "--take", files["take"], "--out", out).stdout == ""
+    assert out.read_text() == done.stdout
+
+
+def test_score(files: dict[str, Path]) -> None:
+    done = lantern("score", "--detector", files["detector"], "--take", files["take"], "--marks", files["marks"])
+    card = json.loads(done.stdout)
+    assert set(card) == {
+        "hits",
+        "misses",
+        "false_alarms",
+        "repeats",
+        "ignored",
+        "delays_s",
+        "median_delay_s",
+        "hit_rate",
+        "hit_rate_low",
+        "hit_rate_high",
+        "exposure_h",
+        "false_per_hour",
+        "false_per_hour_low",
+        "false_per_hour_high",
+    }
+    assert (card["hits"], card["misses"], card["false_alarms"], card["delays_s"]) == (1, 0, 1, [2.0])
+    assert card["exposure_h"] == pytest.approx((19.5 - 5) / 3600)
+    late = lantern(
+        "score", "--detector", files["detector"], "--take", files["take"], "--marks", files["marks"], "--late", 5
+    )
+    assert json.loads(late.stdout)["repeats"] == 1
+
+
+def test_sweep_exact_joins_up_and_by_range_has_a_row_a_value(files: dict[str, Path]) -> None:
+    common = ("sweep", "--detector", files["detector"], "--take", files["take"], "--marks", files["marks"], "--dial")
+    exact = list(csv.DictReader(io.StringIO(lantern(*common, "threshold_c").stdout)))
+    assert list(exact[0]) == [
+        "from",
+        "to",
+        "value",
+        "hits",
+        "misses",
+        "false_alarms",
+        "repeats",
+        "ignored",
+        "median_delay_s",
+    ]
+    assert [(float(r["from"]), float(r["to"])) for r in exact] == [
+        (-273.15, 20.0),
+        (20.0, 21.0),
+        (21.0, 60.0),
+        (60.0, 3000.0),
+    ]
+    assert [r["hits"] for r in exact] == ["0", "1", "1", "0"]
+    assert [r["median_delay_s"] for r in exact] == ["", "2.0", "2.0", ""]
+    ranged = list(
+        csv.DictReader(io.StringIO(lantern(*common, "clear_s", "--from", 0, "--to", 2, "--step", 0.5).stdout))
+    )
+    assert [(r["from"], r["to"], r["value"]) for r in ranged] == [
+        (v, v, v) for v in ("0.0", "0.5", "1.0", "1.5", "2.0")
+    ]
+    assert {r["hits"] for r in ranged} == {"1"}
+
+
+def test_an_exact_sweep_is_refused_for_other_dials(files: dict[str, Path]) -> None:
+    done = lantern(
+        "sweep",
+        "--detector",
+        files["detector"],
+        "--take",
+        files["take"],
+        "--marks",
+        files["marks"],
+        "--dial",
+        "emissivity",
+    )
+    assert done.returncode == 2
+    assert "--from, --to and --step (exact: threshold_c, sustain_s, hysteresis_c, clear_s, rearm_s)" in done.stderr
+
+
+@pytest.mark.parametrize("what", ["site", "detector", "take"])
+def test_schema(what: str) -> None:
+    document = json.loads(lantern("schema", what).stdout)
+    assert document["type"] == "object"
+    assert document["properties"]["format"]["const"] == f"lantern-{what}/1"
+
+
+def test_bad_input_ends_with_2_and_every_fault_on_a_line(files: dict[str, Path]) -> None:
+    files["detector"].write_text(json.dumps(DETECTOR | {"dials": {"sustain_s": -1, "threshold_c": "hot"}}))
+    done = lantern("evaluate", "--detector", files["detector"], "--take", files["take"])
+    assert (done.returncode, done.stdout) == (2, "")
+    assert len(done.stderr.splitlines()) == 2
+    assert "dials.sustain_s: -1 is not allowed; expected a number of at least 0 and at most 86400 s" in done.stderr
+    assert (
+        lantern("score", "--detector", files["detector"], "--take", files["take"], "--marks", "none.csv").returncode
+        == 2
+    )
+    assert lantern("schema", "nothing").returncode == 2
+
+
+def test_commands_work_without_a_database_and_say_so_where_they_need_one(
+    tmp_path: Path, files: dict[str, Path]
+) -> None:
+    done = subprocess.run(
+        [LANTERN, "import", str(files["take"])], cwd=tmp_path, capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 1
+    assert "start it with ./lantern demo" in done.stderr
+
+
+# ---- objects ---------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def gate(tmp_path: Path) -> dict[str, Path]:
+    """Two people through a gate at 1 frame a second: one in at the third frame, one out at the fourth, who turns back."""
+    rows = [(f, 1, 18, 4 * f - 8) for f in range(1, 6)] + [
+        (f, 2, 18, y) for f, y in ((1, 12), (2, 8), (3, 6), (4, -2), (5, 8))
+    ]
+    take = tmp_path / "gate.txt"
+    take.write_text("".join(f"{f},{i},{x},{y},4,8,1,1,1\n" for f, i, x, y in rows))
+    info = {
+        "format": "lantern-take/1",
+        "name": "Gate",
+        "kind": "tracks",
+        "device": "C1",
+        "start": "2026-03-04T05:12:00+01:00",
+        "fps": 1,
+    }
+    take.with_name("gate.txt.json").write_text(json.dumps(info))
+    line = {"name": "gate", "shape": "line", "points": [[0, 10], [40, 10]]}
+    for kind in ("crossing", "count"):
+        detector = {
+            "format": "lantern-detector/1",
+            "name": kind,
+            "kind": kind,
+            "device": "C1",
+            "regions": [line],
+            "dials": {"band": 0, "rearm_s": 0, "gap_s": 3},
+        }
+        (tmp_path / f"{kind}.json").write_text(json.dumps(detector))
+    (tmp_path / "hand.csv").write_text("start_s,end_s,in,out\n0,5,2,1\n")
+    (tmp_path / "marks.csv").write_text("start_s,end_s,label,detector,note\n1.5,2.5,expect,,\n")
+    return {"take": take, "folder": tmp_path}
+
+
+def test_crossings_are_printed_with_object_and_direction(gate: dict[str, Path]) -> None:
+    done = lantern("evaluate", "--detector", gate["folder"] / "crossing.json", "--take", gate["take"])
+    events = [json.loads(line) for line in done.stdout.splitlines()]
+    assert [(e["raised_s"], e["object"], e["direction"]) for e in events] == [
+        (2.0, 1, "a_to_b"),
+        (3.0, 2, "b_to_a"),
+        (4.0, 2, "a_to_b"),
+    ]
+    assert all(e["cleared_s"] == e["raised_s"] for e in events)
+
+
+def test_counts_are_scored_by_marks_or_held_against_hand_counts(gate: dict[str, Path]) -> None:
+    counter = ("--detector", gate["folder"] / "count.json", "--take", gate["take"])
+    audit = json.loads(lantern("score", *counter, "--marks", gate["folder"] / "hand.csv").stdout)
+    assert (audit["in"]["counted"], audit["in"]["bias"], audit["out"]["wape"]) == (2, 0, 0)
+    card = json.loads(lantern("score", *counter, "--marks", gate["folder"] / "marks.csv").stdout)
+    assert (card["hits"], card["false_alarms"]) == (1, 2)
+    rows = lantern("sweep", *counter, "--marks", gate["folder"] / "marks.csv", "--dial", "band").stdout.splitlines()
+    assert rows[0].startswith("from,to,value,hits")
+    assert rows[-1].split(",")[3:6] == ["0", "1", "0"]  # a band as wide as the picture counts nobody
+    (gate["folder"] / "hand.csv").write_text("start_s,end_s,in,out\n0,5,-1,1.5\n")
+    bad = lantern("score", *counter, "--marks", gate["folder"] / "hand.csv")
+    assert bad.returncode == 2
+    assert len(bad.stderr.splitlines()) == 2
+
+
+def test_tracks_cannot_be_read_by_a_heat_detector(gate: dict[str, Path], files: dict[str, Path]) -> None:
+    done = lantern("evaluate", "--detector", files["detector"], "--take", gate["take"])
+    assert done.returncode == 2
+    assert "tracks are nothing a heat detector reads" in done.stderr

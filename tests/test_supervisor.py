@@ -1,0 +1,89 @@
+"""The whole program started as by `./lantern up`: one at a time, stopped clean, and nothing left however it ends."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from conftest import LANTERN
+from lantern.cluster import free_port
+
+PATIENCE_S = 120.0
+
+
+def until(condition: Callable[[], bool]) -> None:
+    deadline = time.monotonic() + PATIENCE_S
+    while not condition():
+        assert time.monotonic() < deadline, "it did not happen in time"
+        time.sleep(0.1)
+
+
+def answers(port: int) -> bool:
+    try:
+        urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1).close()
+    except OSError:
+        return False
+    return True
+
+
+def processes_of(state: Path) -> list[str]:
+    """Command lines of every process whose environment or arguments name this state folder."""
+    found = []
+    for entry in Path("/proc").glob("[0-9]*"):
+        try:
+            text = (entry / "cmdline").read_bytes() + (entry / "environ").read_bytes()
+            running = "\nState:\tZ" not in (entry / "status").read_text()
+        except OSError:
+            continue
+        if running and str(state).encode() in text:
+            found.append(entry.name)
+    return found
+
+
+@pytest.fixture
+def state(tmp_path: Path) -> Iterator[Path]:
+    for parent in (tmp_path, *tmp_path.parents):
+        if parent.stat().st_uid == os.geteuid() and parent != Path("/"):
+            parent.chmod(parent.stat().st_mode | 0o011)
+    yield tmp_path / "state"
+
+
+def start(state: Path, port: int) -> subprocess.Popen[str]:
+    environment = {k: v for k, v in os.environ.items() if not k.startswith("LANTERN_")} | {
+        "LANTERN_STATE_DIR": str(state)
+    }
+    command = ["setpriv", "--pdeathsig", "TERM", str(LANTERN), "serve", "--port", str(port)]
+    process = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    until(lambda: process.poll() is not None or answers(port))
+    return process
+
+
+def test_one_at_a_time_and_a_clean_stop(state: Path) -> None:
+    port = free_port()
+    first = start(state, port)
+    second = start(state, free_port())
+    assert second.wait(PATIENCE_S) == 1
+    assert "running already" in (second.stdout.read() if second.stdout else "")
+    first.send_signal(signal.SIGINT)
+    assert first.wait(PATIENCE_S) == 0
+    assert "Stopped." in (first.stdout.read() if first.stdout else "")
+    until(lambda: processes_of(state) == [])
+    taken = start(state, port)  # and it starts again from what it left
+    assert answers(port)
+    taken.terminate()
+    taken.wait(PATIENCE_S)
+
+
+def test_killed_it_leaves_nothing_behind(state: Path) -> None:
+    process = start(state, free_port())
+    assert len(processes_of(state)) > 3
+    process.kill()
+    process.wait()
+    until(lambda: processes_of(state) == [])
