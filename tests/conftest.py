@@ -12,6 +12,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from xdist.scheduler import LoadScopeScheduling
 
 from lantern.cluster import Cluster, free_port
 from lantern.db.base import engine
@@ -21,6 +22,17 @@ from lantern.tune.judging import REDUCTIONS
 CHROMIUM = "/usr/bin/chromium"
 LANTERN = Path(sys.executable).with_name("lantern")
 START_S = 600
+
+
+class BrowserTestsTogether(LoadScopeScheduling):
+    """All tests of the browser on one worker, for they share the one program that is running; every other test by itself."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        return "browser" if nodeid.startswith("tests/browser/") else nodeid
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> LoadScopeScheduling:
+    return BrowserTestsTogether(config, log)
 
 
 @pytest.fixture(scope="session")

@@ -7,8 +7,6 @@ from playwright.sync_api import Browser, Page, expect
 
 from browser.conftest import violations
 
-pytestmark = pytest.mark.xdist_group("browser")  # all on one worker: they share the one program that is running
-
 PAGES = ["/survey", "/takes", "/bench/1?take=1", "/bench/1/revisions", "/links/1", "/rehearse/1?take=1", "/walk/1"]
 
 

@@ -6,10 +6,7 @@ import csv
 import re
 from pathlib import Path
 
-import pytest
 from playwright.sync_api import Page, expect
-
-pytestmark = pytest.mark.xdist_group("browser")  # all on one worker: they share the one program that is running
 
 BENCH = "/bench/1?take=1"
 

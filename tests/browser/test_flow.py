@@ -7,11 +7,8 @@ import re
 from pathlib import Path
 
 import numpy as np
-import pytest
 import tifffile
 from playwright.sync_api import Locator, Page, expect
-
-pytestmark = pytest.mark.xdist_group("browser")  # all on one worker: they share the one program that is running
 
 DETECTOR = "/bench/1"
 
