@@ -47,22 +47,8 @@ def evaluate(
     out: Annotated[Path | None, typer.Option("--out", help="Write there instead of to standard output")] = None,
 ) -> None:
     """Print a JSON line for each event of a detector on a take."""
-    from lantern.core.kinds import kind_of
-    from lantern.core.objects.subject import subject_of_tracks
-    from lantern.core.subject import subject_of_series
-    from lantern.formats.documents import read_detector
-    from lantern.formats.takes import open_take
-
-    with _told(), open_take(take) as opened:
-        setting = read_detector(detector)
-        if opened.tracks is not None:
-            events = subject_of_tracks(setting, opened.tracks).events()
-        elif opened.frames is None:
-            events = subject_of_series(setting, opened.columns or {}).events()
-        else:
-            kind = kind_of(setting.kind)
-            events = kind.evaluate(opened.frames, setting.name, setting.regions, kind.read_dials(setting))
-        lines = b"".join(_line(event.as_dict()) for event in events)
+    with _told(), _subject(detector, take) as subject:
+        lines = b"".join(_line(event.as_dict()) for event in subject.evaluated())
         if out is None:
             sys.stdout.buffer.write(lines)
         else:
@@ -156,19 +142,12 @@ def _slack(early_s: float, late_s: float) -> Any:
 
 @contextmanager
 def _subject(detector: Path, take: Path) -> Iterator[Any]:
-    from lantern.core.objects.subject import subject_of_tracks
-    from lantern.core.subject import subject_of_frames, subject_of_series
+    from lantern.core.subjects import subject_of
     from lantern.formats.documents import read_detector
     from lantern.formats.takes import open_take
 
     with open_take(take) as opened:
-        setting = read_detector(detector)
-        if opened.tracks is not None:
-            yield subject_of_tracks(setting, opened.tracks)
-        elif opened.frames is None:
-            yield subject_of_series(setting, opened.columns or {})
-        else:
-            yield subject_of_frames(setting, opened.frames)
+        yield subject_of(read_detector(detector), opened.signal)
 
 
 # ---- running the program ---------------------------------------------------------------------------------------------

@@ -8,13 +8,15 @@ import pytest
 from lantern.core.dials import describe
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
-from lantern.core.kinds import KINDS, Kind, kind_of
+from lantern.core.kinds import KINDS, Kind, SeriesKind, kind_of
 from lantern.core.signals import Frames, RecordedAs, Series, frames_of
 from lantern.core.subject import subject_of_frames, subject_of_series
 from lantern.core.tuning.chains import CHAINS
 from lantern.core.tuning.scoring import Mark
 
 EVERY = pytest.mark.parametrize("kind", KINDS.values(), ids=lambda kind: kind.name)
+READING = [kind for kind in KINDS.values() if isinstance(kind, SeriesKind)]
+EVERY_READING = pytest.mark.parametrize("kind", READING, ids=lambda kind: kind.name)
 REGIONS = (
     Region(name="face", shape="box", points=((2, 2), (26, 28))),
     Region(name="source", shape="box", points=((30, 2), (36, 8)), role="reference"),
@@ -35,7 +37,7 @@ def picture(minutes: int = 1) -> Frames:
     return frames_of(raw, np.arange(len(raw)) / 4, scale=0.04, offset_c=-273.15, recorded=recorded)
 
 
-def detector(kind: Kind, **dials: object) -> Detector:
+def detector(kind: SeriesKind, **dials: object) -> Detector:
     plain = {"skin": {"face_px": 150, "hottest_px": 2}, "heat": {"threshold_c": 30, "sustain_s": 0.5, "rearm_s": 2}}
     return Detector(name="d", kind=kind.name, regions=REGIONS, dials=plain[kind.name] | dials)
 
@@ -46,16 +48,16 @@ def test_groups_hold_every_dial_once(kind: Kind) -> None:
     assert sorted(laid_out) == sorted(kind.dials.model_fields)
 
 
-@EVERY
-def test_exact_dials_are_numeric_and_known_to_the_sweep(kind: Kind) -> None:
+@EVERY_READING
+def test_exact_dials_are_numeric_and_known_to_the_sweep(kind: SeriesKind) -> None:
     numeric = {info.name for info in describe(kind.dials) if info.numeric}
     exact = kind.exact(kind.dials())
     assert set(exact) <= numeric
     assert set(exact.values()) <= set(CHAINS)
 
 
-@EVERY
-def test_readings_change_only_with_the_dials_of_their_key(kind: Kind) -> None:
+@EVERY_READING
+def test_readings_change_only_with_the_dials_of_their_key(kind: SeriesKind) -> None:
     """A dial outside the key moved by a step leaves the reading as it is; that is what lets a drag answer at once."""
     frames = picture()
     held = subject_of_frames(detector(kind), frames)
@@ -73,8 +75,8 @@ def test_readings_change_only_with_the_dials_of_their_key(kind: Kind) -> None:
                 assert (fresh[name].x == series.x).all(), info.name
 
 
-@EVERY
-def test_every_alternative_can_be_looked_at(kind: Kind) -> None:
+@EVERY_READING
+def test_every_alternative_can_be_looked_at(kind: SeriesKind) -> None:
     held = subject_of_frames(detector(kind), picture())
     ways = kind.alternatives(held.dials)
     assert len({words for words, _ in ways}) == len(ways)
@@ -82,8 +84,8 @@ def test_every_alternative_can_be_looked_at(kind: Kind) -> None:
         assert held.with_dials(**changes).readings
 
 
-@EVERY
-def test_events_stand_in_order_and_explain_themselves(kind: Kind) -> None:
+@EVERY_READING
+def test_events_stand_in_order_and_explain_themselves(kind: SeriesKind) -> None:
     held = subject_of_frames(detector(kind), picture())
     events = held.events()
     assert events
@@ -92,15 +94,15 @@ def test_events_stand_in_order_and_explain_themselves(kind: Kind) -> None:
     assert all(e.cleared_s is None or e.cleared_s > e.raised_s for e in events)
 
 
-@EVERY
-def test_the_command_line_and_the_bench_say_the_same(kind: Kind) -> None:
+@EVERY_READING
+def test_the_command_line_and_the_bench_say_the_same(kind: SeriesKind) -> None:
     frames, setting = picture(), detector(kind)
     direct = kind.evaluate(frames, "d", REGIONS, kind.read_dials(setting))
     assert [e.as_dict() for e in subject_of_frames(setting, frames).events()] == [e.as_dict() for e in direct]
 
 
-@EVERY
-def test_sweeps_by_range_and_exact_ones_agree(kind: Kind) -> None:
+@EVERY_READING
+def test_sweeps_by_range_and_exact_ones_agree(kind: SeriesKind) -> None:
     held = subject_of_frames(detector(kind), picture())
     marks = [Mark(1, 9, "expect"), Mark(31, 39, "expect")]
     for dial in kind.exact(held.dials):
@@ -114,8 +116,8 @@ def test_sweeps_by_range_and_exact_ones_agree(kind: Kind) -> None:
             assert near or found.counts[:6] == row.counts[:6], (dial, row.value)
 
 
-@EVERY
-def test_live_reads_what_the_take_read(kind: Kind) -> None:
+@EVERY_READING
+def test_live_reads_what_the_take_read(kind: SeriesKind) -> None:
     frames, setting = picture(), detector(kind)
     dials = kind.read_dials(setting)
     [block] = frames.blocks()

@@ -9,8 +9,9 @@ from builders import series
 from lantern.core.events import Detector, Region
 from lantern.core.linking.links import Effect, LinkRule
 from lantern.core.logic.timetable import Hours, Timetable
-from lantern.core.rehearsal import Armed, Rehearsal, rehearse, why_silent
+from lantern.core.rehearsal import Armed, Rehearsal, rehearse
 from lantern.core.rule import Rule
+from lantern.core.silence import why_silent
 from lantern.core.subject import subject_of_series
 from lantern.core.tuning.scoring import Mark
 
@@ -26,7 +27,7 @@ DETECTOR = Detector(
 
 def done(x: list[float], links: list[Armed], marks: tuple[Mark, ...] = ()) -> Rehearsal:
     subject = subject_of_series(DETECTOR, {"r": series(x)})
-    return rehearse(subject.events(), subject.decisions(), list(marks), links, start=START, length_s=subject.length_s)
+    return rehearse(subject.events(), subject.why_silent, list(marks), links, start=START, length_s=subject.length_s)
 
 
 def test_no_link() -> None:

@@ -22,7 +22,7 @@ from lantern.survey.actions import add_site
 from lantern.survey.tables import device_by_code
 from lantern.takes.actions import add_marks, import_path
 from lantern.takes.tables import TakeRow
-from lantern.tune import evidence
+from lantern.tune import evidence, thermal
 from lantern.tune.actions import add_detector
 from lantern.tune.shown import changes_shown
 from lantern.tune.tables import DetectorRow
@@ -82,7 +82,7 @@ def door(database: str, tmp_path: Path) -> tuple[int, int]:
 def test_people_shares_and_curve(door: tuple[int, int]) -> None:
     with transaction() as session:
         row, take = session.get_one(DetectorRow, door[0]), session.get_one(TakeRow, door[1])
-        got = evidence.people(session, take, row.model)
+        got = thermal.people(session, take, row.model)
         assert [p["beyond"] for p in got["people"]] == [person % 4 == 3 for person in range(12)]
         assert [p["beyond"] for p in got["people"]] == [p["warm"] for p in got["people"]]
         assert (got["shares"]["sensitivity"], got["shares"]["specificity"]) == (1, 1)
@@ -90,12 +90,12 @@ def test_people_shares_and_curve(door: tuple[int, int]) -> None:
         assert (got["roc"]["area"], got["roc"]["youden_j"]) == (1, 1)
         assert 36.2 < got["roc"]["youden_c"] < 38.4
         strict = row.model.model_copy(update={"dials": row.model.dials | {"threshold_c": 39.5}})
-        missed = evidence.people(session, take, strict)
+        missed = thermal.people(session, take, strict)
         assert missed["shares"]["sensitivity"] == 0
         assert missed["predictive_at_1_percent"] is None  # nobody was asked aside
         far = row.model.model_copy(update={"dials": row.model.dials | {"face_px": 600}})
-        assert evidence.people(session, take, far)["people"] == []
-        assert evidence.people(session, take, far)["refused"]["face too small"] > 200
+        assert thermal.people(session, take, far)["people"] == []
+        assert thermal.people(session, take, far)["refused"]["face too small"] > 200
 
 
 def test_strips_of_a_screening_leave_out_what_refuses_everything(door: tuple[int, int]) -> None:

@@ -13,12 +13,19 @@ from lantern.core.heat import dials as heat_dials
 from lantern.core.heat import kind as heat
 from lantern.core.heat import reading as heat_reading
 from lantern.core.heat.dials import HeatDials
+from lantern.core.objects import dials as object_dials
+from lantern.core.objects import kinds as objects
+from lantern.core.objects.following import Follower
+from lantern.core.objects.kinds import Found
+from lantern.core.objects.tracks import Tracks
+from lantern.core.objects.verdicts import ORDER
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
 from lantern.core.skin import dials as skin_dials
 from lantern.core.skin import kind as skin
 from lantern.core.skin.dials import SkinDials
 from lantern.core.tuning.chains import Swept
+from lantern.core.watching import Indices
 
 
 class LiveReader(Protocol):
@@ -26,7 +33,7 @@ class LiveReader(Protocol):
         """One frame, taken at t by the device's clock, to (reading, seconds that the device took out before it) a watched region; nothing: no reading now."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Kind:
     """All that the rest of the program needs to know of a kind."""
 
@@ -34,6 +41,34 @@ class Kind:
     dials: type[Dials]
     groups: tuple[tuple[str, tuple[str, ...]], ...]  # as a page lays the dials out
     signals: tuple[str, ...]  # kinds of take it can look at
+    bench: str  # the template that shows it
+    matters: Callable[[str, Any], bool]  # does this dial play a part under these dials?
+    unit: Callable[[Any], str]  # of the reading: "°C" a level, "K" a difference, "" a count
+    notice: str = ""  # what a page must say with every result
+
+    def read_dials(self, detector: Detector) -> Any:
+        return read_dials(self.dials, detector.dials)
+
+    def check(self, detector: Detector, signal: str) -> None:
+        """Refuse a signal that the kind does not look at, and regions of one name."""
+        if signal not in self.signals:
+            takes = " or ".join(self.signals)
+            raise Refused(
+                [Fault("take: kind", f"{signal} is nothing a {self.name} detector reads", f"a take of kind {takes}")]
+            )
+        names = [region.name for region in detector.regions]
+        twice = sorted({name for name in names if names.count(name) > 1})
+        if twice:
+            raise Refused(
+                [Fault("regions", f"two regions named {', '.join(twice)}", "a name of its own for each region")]
+            )
+
+
+@dataclass(frozen=True, kw_only=True)
+class SeriesKind(Kind):
+    """A kind that watches a reading over time: one number a region."""
+
+    bench: str = "heat"
     exact: Callable[[Any], Mapping[str, Swept]]  # dials that sweep exactly, and what each is in a decision
     readings: Callable[..., dict[str, Series]]  # (frames, regions, dials, reduce=...)
     readings_of_series: Callable[[Mapping[str, Series], Sequence[Region], Any], dict[str, Series]]
@@ -46,19 +81,26 @@ class Kind:
     ]  # what is known from the frames alone
     cautions: Callable[[RecordedAs, Sequence[Region], Any], list[str]]  # what to know before trusting a reading
     rule: Callable[[Series, Any], Rule]  # the decision of one reading, resolved
-    matters: Callable[[str, Any], bool]  # does this dial play a part under these dials?
     alternatives: Callable[[Any], list[tuple[str, dict[str, Any]]]]  # other ways to look, for advice
-    unit: Callable[[Any], str]  # of the reading: "°C" a level, "K" a difference
-    notice: str = ""  # what a page must say with every result
 
-    def read_dials(self, detector: Detector) -> Any:
-        return read_dials(self.dials, detector.dials)
+
+@dataclass(frozen=True, kw_only=True)
+class TrackKind(Kind):
+    """A kind that watches objects on their way: decided object by object."""
+
+    bench: str = "scene"
+    signals: tuple[str, ...] = ("tracks", "plan-tracks")
+    unit: Callable[[Any], str] = lambda dials: ""
+    find: Callable[[Tracks, Indices, Sequence[Region], Any], list[Found]]  # raises, before the re-arm time
+    regions: str  # what it watches: "line", "zone" or "both"
+    follower: type[Follower] = Follower  # the same, a frame at a time
+    nearness: tuple[str, ...] = ORDER  # of verdicts: which came nearest to a raise
 
 
 KINDS: dict[str, Kind] = {
     kind.name: kind
     for kind in (
-        Kind(
+        SeriesKind(
             name="heat",
             dials=HeatDials,
             groups=heat_dials.GROUPS,
@@ -77,7 +119,7 @@ KINDS: dict[str, Kind] = {
             alternatives=heat.alternatives,
             unit=heat_reading.unit,
         ),
-        Kind(
+        SeriesKind(
             name="skin",
             dials=SkinDials,
             groups=skin_dials.GROUPS,
@@ -96,6 +138,38 @@ KINDS: dict[str, Kind] = {
             alternatives=skin.alternatives,
             unit=skin.unit,
             notice=skin.NOTICE,
+        ),
+        TrackKind(
+            name="crossing",
+            dials=object_dials.CrossingDials,
+            groups=object_dials.CROSSING_GROUPS,
+            matters=object_dials.matters,
+            find=objects.find_crossings,
+            regions="line",
+        ),
+        TrackKind(
+            name="zone",
+            dials=object_dials.ZoneDials,
+            groups=object_dials.ZONE_GROUPS,
+            matters=object_dials.matters,
+            find=objects.find_visits,
+            regions="zone",
+        ),
+        TrackKind(
+            name="count",
+            dials=object_dials.CountDials,
+            groups=object_dials.COUNT_GROUPS,
+            matters=object_dials.matters,
+            find=objects.find_crossings,
+            regions="line",
+        ),
+        TrackKind(
+            name="path",
+            dials=object_dials.PathDials,
+            groups=object_dials.PATH_GROUPS,
+            matters=object_dials.matters,
+            find=objects.find_paths,
+            regions="both",
         ),
     )
 }

@@ -16,7 +16,7 @@ class Device(Strict):
 
     code: str = Field(min_length=1, max_length=20)
     name: str = Field(min_length=1, max_length=120)
-    kind: Literal["thermal", "io_module"]
+    kind: Literal["thermal", "camera", "counter", "io_module"]
     ability: dict[str, Any] = Field(default_factory=dict)
     address: dict[str, Any] = Field(default_factory=dict)
     outputs: tuple[Output, ...] = ()

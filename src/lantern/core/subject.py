@@ -1,30 +1,39 @@
-"""A detector held against a take: events, score card, sweeps. Commands, pages and jobs all ask here."""
+"""A detector that watches readings, held against a take: thermal frames, or readings that were recorded as such."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, ClassVar
 
-from lantern.core.dials import DialInfo, describe_dial, read_dials
+from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Detector, Event, Region
 from lantern.core.faults import Fault, Refused
+from lantern.core.heat.noise import noise_of
 from lantern.core.judged import Judged
-from lantern.core.kinds import Kind, kind_of
+from lantern.core.kinds import SeriesKind, kind_of
+from lantern.core.reasons import Reason
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
+from lantern.core.silence import why_silent
 from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import Row, sweep_exact, sweep_values, values_in
+from lantern.core.tuning.sweep import SHOWN, Row, counts_of, sweep_exact
+from lantern.core.tuning.tally import Counts
+from lantern.core.units import CELSIUS, Scale
+from lantern.core.watching import unknown_spans
 
 Reread = Callable[[Sequence[Region], Any], Mapping[str, Series]]  # regions and dials to readings
+IN_UNITS_OF_NOISE = ("threshold_c", "delta_c", "hysteresis_c")
 
 
 @dataclass(frozen=True)
 class Subject(Judged):
     """One detector, its dials and its readings of one take. `reread` gives the readings under other dials."""
 
+    none_exact: ClassVar[str] = "none while it learns a baseline"
+
     detector: Detector
-    kind: Kind
+    kind: SeriesKind
     dials: Any
     readings: Mapping[str, Series]
     reread: Reread
@@ -57,57 +66,56 @@ class Subject(Judged):
             events if self.frames is None else self.kind.explain(events, self.frames, self.detector.regions, self.dials)
         )
 
+    def evaluated(self) -> list[Event]:
+        if self.frames is None:
+            return self.events()
+        return self.kind.evaluate(self.frames, self.detector.name, self.detector.regions, self.dials)
+
+    def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
+        return counts_of(self.decisions(), marks, slack)
+
+    def exact_dials(self) -> list[str]:
+        return list(self.kind.exact(self.dials))
+
+    def rows_exact(
+        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), apart: int = SHOWN
+    ) -> list[Row]:
+        swept = self.kind.exact(self.dials)[dial]
+        return sweep_exact(self.decisions(), marks, swept, low=low, high=high, slack=slack, apart=apart)
+
+    def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
+        return why_silent(mark, self.decisions(), slack, scale)
+
+    def traces(self) -> Mapping[str, Series]:
+        return self.readings
+
+    def unknown(self) -> list[tuple[float, float, str]]:
+        return sorted({span for series, rule in self.decisions().values() for span in unknown_spans(series, rule)})
+
     def cautions(self) -> list[str]:
         recorded = RecordedAs() if self.frames is None else self.frames.recorded
         return self.kind.cautions(recorded, self.detector.regions, self.dials)
 
-    def sweep(
-        self,
-        dial: str,
-        marks: Sequence[Mark],
-        *,
-        low: float | None = None,
-        high: float | None = None,
-        step: float | None = None,
-        slack: Slack = Slack(),
-    ) -> list[Row]:
-        """Along a dial: exact over its whole range, or over `low` to `high`; with `step` a row a value."""
-        info = describe_dial(self.kind.dials, dial)
-        if not info.numeric:
-            raise Refused([Fault(f"dials.{dial}", "has no range to sweep", "a numeric dial")])
-        marks = self.own(marks)
-        if step is None:
-            return self._sweep_exact(dial, info, marks, low, high, slack)
-        if low is None or high is None:
-            raise Refused([Fault("--step", "given without a range", "--from and --to with it")])
-        values = values_in(low, high, step)
-        self._check_ends(dial, values[0], values[-1])
-        return sweep_values(lambda v: self.with_dials(**{dial: v}).decisions(), marks, values, slack=slack)
+    def noise(self, dial: str, marks: Sequence[Mark]) -> float | None:
+        if dial not in IN_UNITS_OF_NOISE:
+            return None
+        found = [noise_of(series, marks) for series in self.readings.values()]
+        return max((noise for noise in found if noise is not None), default=None)
 
-    def _sweep_exact(
-        self, dial: str, info: DialInfo, marks: Sequence[Mark], low: float | None, high: float | None, slack: Slack
-    ) -> list[Row]:
-        assert info.low is not None
-        assert info.high is not None
-        low = low if low is not None else info.low + info.step if info.low_excluded and info.step else info.low
-        high = info.high if high is None else high
-        self._check_ends(dial, low, high)
-        if not self.kind.matters(dial, self.dials):  # one result for the whole range
-            [row] = sweep_values(lambda _: self.decisions(), marks, [(low + high) / 2], slack=slack)
-            return [Row(low, high, row.value, row.counts)]
-        exact = self.kind.exact(self.dials)
-        if dial not in exact:
-            names = ", ".join(exact) or "none while it learns a baseline"
-            remedy = f"--from, --to and --step (exact: {names})"
-            raise Refused([Fault(f"dials.{dial}", "has no exact sweep", remedy)])
-        return sweep_exact(self.decisions(), marks, exact[dial], low=low, high=high, slack=slack)
-
-    def _check_ends(self, dial: str, low: float, high: float) -> None:
-        """Both ends must be values that the dial allows."""
-        for end in (low, high):
-            read_dials(self.kind.dials, self.dials.model_dump() | {dial: end})
-        if high < low:
-            raise Refused([Fault("--to", f"{high:g} is below --from {low:g}", "a range that runs upwards")])
+    def shown(self, info: DialInfo) -> tuple[float, float] | float:
+        """Temperatures around the readings; times as far as an event lasts now."""
+        if info.unit == "°C" and not info.difference:
+            readings = [series.x for series in self.readings.values()]
+            least, most = min(float(x.min()) for x in readings), max(float(x.max()) for x in readings)
+            span = max(most - least, 2.0)
+            return least - 0.04 * span, most + 0.08 * span
+        if info.name in ("emissivity", "transmittance"):
+            return 0.3, 1.0
+        if info.name not in ("sustain_s", "clear_s"):
+            return 0.0
+        lengths = [e.cleared_s - e.raised_s for e in self.events() if e.cleared_s is not None]
+        longest: float = max(lengths, default=10.0) + self.dials.sustain_s
+        return min(1.3 * longest, 600.0)
 
 
 def subject_of_frames(detector: Detector, frames: Frames, **how: Any) -> Subject:
@@ -130,16 +138,9 @@ def subject_of_series(detector: Detector, columns: Mapping[str, Series]) -> Subj
     return Subject(detector, kind, dials, reread(detector.regions, dials), reread)
 
 
-def _kind_and_dials(detector: Detector, signal: str) -> tuple[Kind, Any]:
+def _kind_and_dials(detector: Detector, signal: str) -> tuple[SeriesKind, Any]:
     kind = kind_of(detector.kind)
-    dials = kind.read_dials(detector)
-    if signal not in kind.signals:
-        takes = " or ".join(kind.signals)
-        raise Refused(
-            [Fault("take: kind", f"{signal} is nothing a {kind.name} detector reads", f"a take of kind {takes}")]
-        )
-    names = [region.name for region in detector.regions]
-    twice = sorted({name for name in names if names.count(name) > 1})
-    if twice:
-        raise Refused([Fault("regions", f"two regions named {', '.join(twice)}", "a name of its own for each region")])
-    return kind, dials
+    kind.check(detector, signal)
+    if not isinstance(kind, SeriesKind):
+        raise Refused([Fault("take: kind", f"{signal} is nothing a {kind.name} detector reads", "tracks")])
+    return kind, kind.read_dials(detector)

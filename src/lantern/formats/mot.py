@@ -21,7 +21,14 @@ PLAN_COLUMNS = ("t_s", "id", "x_m", "y_m", "class")
 ROWS_A_MINUTE = 1_000_000
 
 
-def read_mot(data: bytes, *, where: str, fps: float, classes: Mapping[str, str] | None = None) -> Tracks:
+def read_mot(
+    data: bytes,
+    *,
+    where: str,
+    fps: float,
+    classes: Mapping[str, str] | None = None,
+    frame_px: tuple[int, int] | None = None,
+) -> Tracks:
     """CSV without a header, `frame,id,left,top,width,height,confidence,class,visibility`, frames from 1; the last three may lack.
 
     Rows may be sorted by frame or by id; the frames of one id run forward, and an id has one box a frame.
@@ -50,6 +57,8 @@ def read_mot(data: bytes, *, where: str, fps: float, classes: Mapping[str, str] 
         labels=labels,
         names=names,
         last_s=float(t_s.max()),
+        frame_px=frame_px,
+        fps=fps,
     )
 
 

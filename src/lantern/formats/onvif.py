@@ -28,6 +28,7 @@ def read_onvif(data: bytes, *, where: str, start: datetime, width: int, height: 
     faults = FaultList()
     samples: list[tuple[float, str, tuple[float, float, float, float], str, float]] = []
     last, number = -1.0, 0
+    times: list[float] = []
     for number, frame in enumerate(_frames(data, where), 1):
         place = f"{where}, frame {number}"
         t = _time(frame.get("UtcTime"), start, faults, place)
@@ -36,6 +37,7 @@ def read_onvif(data: bytes, *, where: str, start: datetime, width: int, height: 
         if t <= last:
             faults.add(place, f"{t:g} s does not follow {last:g} s", "times that run forward, from the take's start on")
         last = max(last, t)
+        times.append(t)
         seen: set[str] = set()
         for item in frame.findall(f"{TT}Object"):
             name = item.get("ObjectId", "")
@@ -53,14 +55,14 @@ def read_onvif(data: bytes, *, where: str, start: datetime, width: int, height: 
     if number == 0:
         faults.add(where, "holds no tt:Frame", "tt:VideoAnalytics with frames")
     faults.refuse_if_any()
+    fps = 1 / float(np.median(np.diff(times))) if len(times) > 1 else None
+    seen_as: dict[str, Any] = {"last_s": max(last, 0.0), "frame_px": (width, height), "fps": fps}
     if not samples:
-        return make_tracks(np.zeros(0), np.zeros(0, dtype=np.int64), np.zeros((0, 4)), last_s=max(last, 0.0))
+        return make_tracks(np.zeros(0), np.zeros(0, dtype=np.int64), np.zeros((0, 4)), **seen_as)
     t_s, ids, boxes, labels, sure = zip(*samples, strict=True)
     whole = all(i.isdigit() for i in ids)
     known: Any = np.array([int(i) for i in ids], dtype=np.int64) if whole else list(ids)
-    return make_tracks(
-        np.array(t_s), known, np.array(boxes), confidence=np.array(sure), labels=list(labels), last_s=last
-    )
+    return make_tracks(np.array(t_s), known, np.array(boxes), confidence=np.array(sure), labels=list(labels), **seen_as)
 
 
 def _frames(data: bytes, where: str) -> Iterator[Element]:

@@ -26,6 +26,7 @@ from lantern.formats.onvif import read_onvif
 from lantern.formats.tables import read_series, read_times, series_of
 from lantern.formats.tiff import check_tiff, read_blocks
 
+STILLS = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
 SCALES = {"uint16": (0.01, -273.15), "float32": (1.0, 0.0), "float64": (1.0, 0.0)}
 
 
@@ -70,6 +71,14 @@ class TakeInfo(BaseModel):
 
 
 @dataclass(frozen=True)
+class Still:
+    """A picture of the scene, as it came."""
+
+    data: bytes
+    media_type: str
+
+
+@dataclass(frozen=True)
 class Take:
     """What was read: frames or named series, by kind."""
 
@@ -77,17 +86,22 @@ class Take:
     frames: Frames | None = None
     columns: dict[str, Series] | None = None
     tracks: Tracks | None = None
+    still: Still | None = None
+
+    @property
+    def signal(self) -> Frames | dict[str, Series] | Tracks:
+        return self.frames or self.tracks or self.columns or {}
 
     @property
     def t_s(self) -> Floats:
+        """Of frames or samples; of tracks, which have none of their own, none."""
         if self.frames is not None:
             return self.frames.t_s
-        assert self.columns
-        return next(iter(self.columns.values())).t_s
+        return next(iter(self.columns.values())).t_s if self.columns else np.zeros(0)
 
     @property
     def length_s(self) -> float:
-        return float(self.t_s[-1] - self.t_s[0])
+        return self.tracks.length_s if self.tracks is not None else float(self.t_s[-1] - self.t_s[0])
 
 
 @contextmanager
@@ -115,7 +129,7 @@ def _read_take(folder: Path, info_path: Path, data: Path | None, limits: Limits)
         t_s, columns = read_series(read_bytes(data), where=data.name)
         return Take(info, columns=series_of(t_s, columns, info.units))
     if info.kind in ("tracks", "plan-tracks"):
-        return Take(info, tracks=_tracks(info, data, where))
+        return Take(info, tracks=_tracks(info, data, where), still=_still(info, folder, where))
     return Take(info, frames=_frames(info, folder, data, where, limits))
 
 
@@ -133,7 +147,18 @@ def _tracks(info: TakeInfo, data: Path, where: str) -> Tracks:
         assert info.height is not None
         return read_onvif(read_bytes(data), where=data.name, start=info.start, width=info.width, height=info.height)
     assert info.fps is not None
-    return read_mot(read_bytes(data), where=data.name, fps=info.fps, classes=info.classes)
+    frame_px = (info.width, info.height) if info.width and info.height else None
+    return read_mot(read_bytes(data), where=data.name, fps=info.fps, classes=info.classes, frame_px=frame_px)
+
+
+def _still(info: TakeInfo, folder: Path, where: str) -> Still | None:
+    if info.still is None:
+        return None
+    data = read_bytes(_beside(folder, info.still, key="still", where=where))
+    kind = next((kind for magic, kind in STILLS if data.startswith(magic)), None)
+    if kind is None:
+        raise Refused([Fault(f"{where}: still", f"{info.still!r} is neither", "a PNG or JPEG file")])
+    return Still(data, kind)
 
 
 def _frames(info: TakeInfo, folder: Path, data: Path, where: str, limits: Limits) -> Frames:

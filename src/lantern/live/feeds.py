@@ -11,7 +11,7 @@ from typing import Any
 from lantern.core.baseline import LEAST_LEARNT
 from lantern.core.decide import State, step
 from lantern.core.events import Detector, Region
-from lantern.core.kinds import kind_of
+from lantern.core.kinds import SeriesKind, kind_of
 from lantern.core.rehearsal import Armed
 from lantern.core.rule import LEAST_GAP_S, Rule
 from lantern.formats.wire import FrameHeader
@@ -35,7 +35,9 @@ class Watch:
     paused: bool = False  # the device looks at its shutter
 
     def __post_init__(self) -> None:
-        self.kind = kind_of(self.model.kind)
+        kind = kind_of(self.model.kind)
+        assert isinstance(kind, SeriesKind)
+        self.kind = kind
         self.dials = self.kind.read_dials(self.model)
         self.reader = self.kind.reader(self.model.regions, self.dials)
 

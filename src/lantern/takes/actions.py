@@ -96,9 +96,6 @@ def import_path(path: Path, *, site_id: int, progress: Any = lambda done, total:
             raise Refused(
                 [Fault("device", f"the site has no device {take.info.device!r}", "the code of a device of this site")]
             )
-        if take.tracks is not None:
-            remedy = "a take of kind heat or series; tracks are for lantern evaluate, score and sweep"
-            raise Refused([Fault("kind", f"{take.info.kind} cannot be stored yet", remedy)])
         _check_picture(take, device)
         return add_take(session, take, device_id=device.id, progress=progress).id
 
@@ -106,9 +103,9 @@ def import_path(path: Path, *, site_id: int, progress: Any = lambda done, total:
 def _check_picture(take: Take, device: DeviceRow) -> None:
     """Regions are in a device's own pixels: a picture of another size cannot be judged by its detectors."""
     width, height = device.ability.get("width"), device.ability.get("height")
-    frames = take.frames
-    if frames is not None and width and height and (frames.width, frames.height) != (width, height):
-        size = f"pictures of {frames.width} x {frames.height} pixels"
+    pictured = (take.info.width, take.info.height) if take.frames is None else (take.frames.width, take.frames.height)
+    if None not in pictured and width and height and pictured != (width, height):
+        size = f"pictures of {pictured[0]} x {pictured[1]} pixels"
         raise Refused([Fault("data", size, f"{width} x {height}, as device {device.code} gives them")])
 
 

@@ -12,9 +12,10 @@ import numpy as np
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
+from lantern.core.objects.tracks import Tracks
 from lantern.core.signals import Frames, Pixels, Series
 from lantern.formats.takes import Take
-from lantern.takes.codec import pack, unpack
+from lantern.takes.codec import pack, pack_tracks, unpack, unpack_tracks
 from lantern.takes.tables import FrameBlockRow, TakeRow
 
 FRAMES_A_BLOCK = 8  # one is unpacked for a single frame; more pack a little better
@@ -31,15 +32,16 @@ _recent_lock = threading.Lock()
 def add_take(session: Session, take: Take, *, device_id: int, progress: Progress = lambda done, total: None) -> TakeRow:
     """Store a take within the caller's transaction: a fault found on the way rolls all of it back."""
     frames = take.frames
+    tracks = take.tracks
     row = TakeRow(
         device_id=device_id,
         name=take.info.name,
         kind=take.info.kind,
         start=take.info.start,
-        samples=int(take.t_s.size),
+        samples=frames_in(tracks) if tracks else int(take.t_s.size),
         length_s=take.length_s,
-        width=frames.width if frames else None,
-        height=frames.height if frames else None,
+        width=frames.width if frames else take.info.width,
+        height=frames.height if frames else take.info.height,
         dtype=frames.dtype if frames else None,
         scale=frames.scale if frames else None,
         offset_c=frames.offset_c if frames else None,
@@ -47,10 +49,14 @@ def add_take(session: Session, take: Take, *, device_id: int, progress: Progress
         columns=[[s.name, s.unit] for s in (take.columns or {}).values()],
         packed_bytes=0,
         times=take.t_s.astype("<f8").tobytes(),
+        still=take.still.data if take.still else None,
+        still_type=take.still.media_type if take.still else None,
     )
     session.add(row)
     session.flush()
-    if frames is None:
+    if tracks is not None:
+        add_tracks(session, row, tracks)
+    elif frames is None:
         table = np.stack([series.x for series in (take.columns or {}).values()])[:, :, None]
         data = pack(table)
         session.add(FrameBlockRow(take_id=row.id, first=0, count=table.shape[0], data=data))
@@ -59,6 +65,24 @@ def add_take(session: Session, take: Take, *, device_id: int, progress: Progress
         row.packed_bytes = _add_blocks(session, row.id, frames, progress)
     session.flush()
     return row
+
+
+def frames_in(tracks: Tracks) -> int:
+    """How many frames a take of tracks spans: boxes are not frames, and some frames show nobody."""
+    return round(tracks.length_s * tracks.fps) + 1 if tracks.fps else int(np.unique(tracks.t_s).size)
+
+
+def add_tracks(session: Session, row: TakeRow, tracks: Tracks) -> None:
+    data = pack_tracks(tracks)
+    session.add(FrameBlockRow(take_id=row.id, first=0, count=len(tracks), data=data))
+    row.columns = [[len(tracks), "boxes"], [len(tracks.ids), "objects"]]
+    row.packed_bytes = len(data)
+
+
+def tracks_of_take(session: Session, take: TakeRow) -> Tracks:
+    block = session.get(FrameBlockRow, (take.id, 0))
+    assert block is not None
+    return unpack_tracks(block.data)
 
 
 def _add_blocks(session: Session, take_id: int, frames: Frames, progress: Progress) -> int:

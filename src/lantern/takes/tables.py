@@ -37,6 +37,8 @@ class TakeRow(Base):
     set_aside: Mapped[bool] = mapped_column(default=False)  # not tuned on; kept to validate with
     created: Mapped[datetime] = mapped_column(default=now)
     times: Mapped[bytes] = mapped_column(deferred=True)
+    still: Mapped[bytes | None] = mapped_column(deferred=True)  # a picture of the scene that objects move in
+    still_type: Mapped[str | None]
     device: Mapped[DeviceRow] = relationship()
 
     @property
@@ -94,6 +96,19 @@ class MarkRow(Base):
         return {"id": self.id, **asdict(self.as_mark())}
 
 
+class HandCountRow(Base):
+    """What somebody counted by hand on a take: passages with their times (a tally), or a file's intervals."""
+
+    __tablename__ = "hand_count"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), index=True)
+    who: Mapped[str]
+    passages: Mapped[list[Any]]  # of a tally: [t_s, "in" or "out"] each
+    intervals: Mapped[list[Any]]  # of a file: [start_s, end_s, in, out] each
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class ImportRow(Base):
     """An upload and what became of it; the page follows this row, so it survives a reload."""
 
@@ -135,6 +150,12 @@ def takes_of_site(session: Session, site_id: int) -> list[TakeRow]:
 
 def takes_of_device(session: Session, device_id: int) -> list[TakeRow]:
     return list(session.scalars(select(TakeRow).where(TakeRow.device_id == device_id).order_by(TakeRow.start)))
+
+
+def hand_counts_of(session: Session, take_id: int) -> list[HandCountRow]:
+    return list(
+        session.scalars(select(HandCountRow).where(HandCountRow.take_id == take_id).order_by(HandCountRow.created))
+    )
 
 
 def marks_of(session: Session, take_id: int) -> list[MarkRow]:

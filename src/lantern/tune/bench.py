@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,6 @@ from lantern.core.subject import Subject
 from lantern.core.tuning.holdout import validate
 from lantern.core.tuning.scoring import card, pooled
 from lantern.core.units import CELSIUS, Scale
-from lantern.core.watching import unknown_spans
 from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.actions import score_on
 from lantern.tune.judging import subject
@@ -32,9 +32,8 @@ def judged(
     rows = [row for row in marks_of(session, take.id) if row.as_mark().concerns(detector.name)]
     marks = [row.as_mark() for row in rows]
     events = held.events()
-    decisions = held.decisions()
-    done = rehearse(events, decisions, marks, links, start=take.start, length_s=held.length_s, scale=scale)
-    unknown = {span for series, rule in decisions.values() for span in unknown_spans(series, rule)}
+    silent = partial(held.why_silent, scale=scale)
+    done = rehearse(events, silent, marks, links, start=take.start, length_s=held.length_s)
     return {
         "card": card(done.judged, [event.raised_s for event in events], marks, held.length_s).as_dict(),
         "events": [
@@ -52,9 +51,9 @@ def judged(
         "missed": [rows[i].id for i in done.judged.missed],
         "effects": [active.as_dict() for active in done.effects],
         "armed": done.armed_s,
-        "unknown": sorted(unknown),
+        "unknown": held.unknown(),
         "matters": [name for name in held.kind.dials.model_fields if held.kind.matters(name, held.dials)],
-        "line": _line(held),
+        "line": _line(held) if isinstance(held, Subject) else None,
         "cautions": held.cautions(),
     }
 
@@ -101,7 +100,7 @@ def _alone(these: dict[str, Any], those: dict[str, Any], within_s: float) -> lis
 def drawn_readings(session: Session, detector: Detector, take: TakeRow) -> dict[str, Any]:
     """The readings thinned to what a screen can show: least and greatest value of each column."""
     held = subject(session, detector, take)
-    return {name: thinned(series, COLUMNS) for name, series in held.readings.items()}
+    return {name: thinned(series, COLUMNS) for name, series in held.traces().items()}
 
 
 def thinned(series: Series, columns: int) -> dict[str, Any]:

@@ -16,10 +16,12 @@ from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
 from lantern.core.heat.reductions import Reduction, Wanted, reduce_frames
-from lantern.core.signals import Floats, Frames, Series
-from lantern.core.subject import Subject, subject_of_frames, subject_of_series
+from lantern.core.judged import Judged
+from lantern.core.objects.tracks import Tracks
+from lantern.core.signals import Floats, Frames
+from lantern.core.subjects import subject_of
 from lantern.core.tuning.scoring import Mark
-from lantern.takes.store import frames_of_take, series_of_take
+from lantern.takes.store import frames_of_take, series_of_take, tracks_of_take
 from lantern.takes.tables import ReductionRow, TakeRow, marks_of
 
 KEPT = 400  # reductions in memory, of at most some 10,000 frames: tens of megabytes
@@ -74,6 +76,32 @@ class ReductionStore:
                 self._held.popitem(last=False)
 
 
+class TrackStore:
+    """The tracks looked at last, unpacked."""
+
+    def __init__(self, kept: int = 6) -> None:
+        self._kept = kept
+        self._held: OrderedDict[int, Tracks] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, session: Session, take: TakeRow) -> Tracks:
+        with self._lock:
+            held = self._held.get(take.id)
+            if held is not None:
+                self._held.move_to_end(take.id)
+                return held
+        held = tracks_of_take(session, take)
+        with self._lock:
+            self._held[take.id] = held
+            while len(self._held) > self._kept:
+                self._held.popitem(last=False)
+        return held
+
+    def forget(self) -> None:
+        with self._lock:
+            self._held.clear()
+
+
 def reduction_key(wanted: Wanted, reduction: Reduction) -> str:
     """Names what was reduced: the shape (not its name), what is masked, and the statistic with all that it depends on."""
     masks = [(mask.shape, mask.points) for mask in wanted.masked]
@@ -92,12 +120,16 @@ def _store(session: Session, take_id: int, key: str, column: Floats) -> None:
 REDUCTIONS = ReductionStore()
 
 
-def subject(session: Session, detector: Detector, take: TakeRow) -> Subject:
+TRACKS = TrackStore()
+
+
+def subject(session: Session, detector: Detector, take: TakeRow) -> Judged:
     """The detector on a stored take."""
     if take.kind == "series":
-        columns: dict[str, Series] = series_of_take(session, take)
-        return subject_of_series(detector, columns)
-    return subject_of_frames(detector, frames_of_take(session, take), reduce=REDUCTIONS.reducer(session, take.id))
+        return subject_of(detector, series_of_take(session, take))
+    if take.kind == "heat":
+        return subject_of(detector, frames_of_take(session, take), reduce=REDUCTIONS.reducer(session, take.id))
+    return subject_of(detector, TRACKS.of(session, take))
 
 
 def marks(session: Session, take_id: int) -> list[Mark]:

@@ -20,7 +20,7 @@ from lantern.jobs import defer_study
 from lantern.links.tables import armed_links
 from lantern.people.tables import scale_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
-from lantern.tune import bench, evidence
+from lantern.tune import bench, evidence, thermal
 from lantern.tune.actions import changed_keys, restore_revision, save_revision
 from lantern.tune.drafts import Draft, FanAsked, Saved, StudyAsked
 from lantern.tune.judging import subject
@@ -91,11 +91,11 @@ def judge_draft(request: Request, detector_id: int, draft: Draft) -> Response:
             if "strips" in draft.parts:
                 out["strips"] = evidence.strips(held, draft.strips, draft.wishes.wishes(), scale)
             if "noise" in draft.parts:
-                out["noise"] = evidence.noise_figures(held)
+                out["noise"] = thermal.noise_figures(held)
         if "spot" in draft.parts:
-            out["spot"] = evidence.spot_of(session, take, detector)
+            out["spot"] = thermal.spot_of(session, take, detector)
         if "pixels" in draft.parts:
-            out["pixels"] = evidence.pixels_shown(take, detector)
+            out["pixels"] = thermal.pixels_shown(take, detector)
         return json_answer(out)
 
 
@@ -106,7 +106,7 @@ def reading_csv(detector_id: int, take: int) -> Response:
         row = get_detector(session, detector_id)
         chosen = take_for(session, row, take)
         assert chosen is not None
-        text = write_series(subject(session, row.model, chosen).readings)
+        text = write_series(subject(session, row.model, chosen).traces())
         headers = {"Content-Disposition": f'attachment; filename="reading-{detector_id}-take-{take}.csv"'}
         return Response(text, 200, headers, "text/csv; charset=utf-8")
 
@@ -116,7 +116,7 @@ def people(request: Request, detector_id: int, draft: Draft) -> Response:
     """Skin screening: everybody on the take, what was refused, and how well the temperature tells the marked ones."""
     with transaction() as session:
         _, take, detector = _drafted(session, detector_id, draft)
-        return json_answer(evidence.people(session, take, detector))
+        return json_answer(thermal.people(session, take, detector))
 
 
 @router.post("/bench/{detector_id}/fan")
@@ -130,7 +130,7 @@ def error_fan(detector_id: int, asked: FanAsked) -> Response:
                 [Fault("region", repr(asked.region), f"one of {', '.join(r.name for r in detector.regions)}")]
             )
         [held] = evidence.hold(session, detector, [take])
-        return json_answer(evidence.error_fan(held, take, region, asked.material))
+        return json_answer(thermal.error_fan(held, take, region, asked.material))
 
 
 # ---- studies ---------------------------------------------------------------------------------------------------------

@@ -27,6 +27,7 @@ from lantern.takes.tables import TakeRow
 from lantern.tune.actions import score_on
 from lantern.tune.evidence import hold, shown
 from lantern.tune.tables import DetectorRow, JudgementRow, RevisionRow, StudyRow, revisions_of
+from lantern.tune.thermal import readings_of
 
 log = structlog.get_logger()
 TELL_EVERY_S = 0.25
@@ -147,7 +148,7 @@ def _advice(
     session: Session, detector_id: int, asked: dict[str, Any], tell: Callable[[int, int], None]
 ) -> dict[str, Any]:
     held = hold(session, Detector.model_validate(asked["detector"]), takes_asked(session, asked))
-    found = advise([(h.subject, h.marks) for h in held], Wishes(**asked["wishes"]), progress=tell)
+    found = advise([(readings_of(h), h.marks) for h in held], Wishes(**asked["wishes"]), progress=tell)
     return {"advice": [each.as_dict() for each in found]}
 
 

@@ -6,7 +6,15 @@ from typing import Literal
 
 from lantern.core.dials import Dials, dial
 
-FILTERS = ("anchor", "classes", "min_confidence", "min_height_px", "max_height_px")
+FILTERS = (
+    "anchor",
+    "classes",
+    "min_confidence",
+    "min_height_px",
+    "max_height_px",
+    "min_height_share",
+    "max_height_share",
+)
 
 
 class ObjectDials(Dials):
@@ -22,6 +30,20 @@ class ObjectDials(Dials):
     )
     max_height_px: float | None = dial(
         None, unit="px", low=0.0, high=100_000, step=1, meaning="Samples higher than this are left out; empty: none"
+    )
+    min_height_share: float | None = dial(
+        None,
+        low=0.05,
+        high=1.0,
+        step=0.05,
+        meaning="Of the height that two reference figures let expect at its depth; a box cut off by the picture's edge passes",
+    )
+    max_height_share: float | None = dial(
+        None,
+        low=1.0,
+        high=10.0,
+        step=0.1,
+        meaning="Of the height that two reference figures let expect at its depth; a box cut off by the picture's edge passes",
     )
     rearm_s: float = dial(
         5.0,
@@ -47,12 +69,34 @@ class CrossingDials(ObjectDials):
 
 
 class CountDials(ObjectDials):
-    """A counting line: A to B is in."""
+    """A counting line: A to B is in. With a capacity, occupancy raises as well, early by what the counts may have drifted."""
 
     band: float = dial(3.0, unit="px", low=0.0, high=10_000, step=1, meaning="So near the line an object is on no side")
     reverse: bool = dial(False, meaning="B to A is in")
     across_percent: float = dial(
         0.0, unit="%", low=0.0, high=100.0, step=5, meaning="Share of the box that must lie beyond the line; 0: none"
+    )
+    start_inside: int = dial(
+        0, unit="people", low=0, high=1_000_000, step=1, meaning="How many are inside when the take begins"
+    )
+    capacity: int | None = dial(
+        None, unit="people", low=1, high=1_000_000, step=1, meaning="So many inside raise; empty: only passages do"
+    )
+    clear_percent: float = dial(
+        95.0,
+        unit="%",
+        low=0.0,
+        high=100.0,
+        step=1,
+        meaning="Cleared when fewer than this share of the capacity are inside",
+    )
+    missed_percent: float = dial(
+        0.0,
+        unit="%",
+        low=0.0,
+        high=50.0,
+        step=0.5,
+        meaning="Share of passages that the line is known to miss: occupancy drifts by it, and capacity raises the earlier",
     )
 
 
@@ -72,3 +116,37 @@ class PathDials(ObjectDials):
     band: float = dial(3.0, unit="px", low=0.0, high=10_000, step=1, meaning="So near a line an object is on no side")
     within_s: float = dial(60.0, unit="s", above=0.0, high=86_400, step=1, meaning="From the first step to the last")
     strict: bool = dial(False, meaning="A listed region or line out of its order begins it anew")
+
+
+CROSSING_GROUPS = (
+    ("Line", ("direction", "band", "across_percent", "rearm_s")),
+    ("Objects", FILTERS),
+    ("Tracks", ("gap_s",)),
+)
+COUNT_GROUPS = (
+    ("Line", ("reverse", "band", "across_percent", "rearm_s")),
+    ("Occupancy", ("start_inside", "capacity", "clear_percent", "missed_percent")),
+    ("Objects", FILTERS),
+    ("Tracks", ("gap_s",)),
+)
+ZONE_GROUPS = (
+    ("Zone", ("when", "dwell_s", "born_inside", "rearm_s")),
+    ("Objects", FILTERS),
+    ("Tracks", ("gap_s",)),
+)
+PATH_GROUPS = (
+    ("Path", ("within_s", "band", "strict", "rearm_s")),
+    ("Objects", FILTERS),
+    ("Tracks", ("gap_s",)),
+)
+
+
+def matters(dial: str, dials: ObjectDials) -> bool:
+    """Which dials play a part under the others."""
+    if dial == "dwell_s":
+        return isinstance(dials, ZoneDials) and dials.when == "inside"
+    if dial == "born_inside":
+        return isinstance(dials, ZoneDials) and dials.when == "enter"
+    if dial in ("clear_percent", "missed_percent"):
+        return isinstance(dials, CountDials) and dials.capacity is not None
+    return True

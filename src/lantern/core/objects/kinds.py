@@ -1,131 +1,57 @@
-"""The kinds `crossing`, `zone`, `count` and `path`: tracks to events, each object by itself."""
+"""The kinds `crossing`, `zone`, `count` and `path`: tracks to raises, each object by itself."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 from typing import Any, cast
 
 import numpy as np
-import shapely
 
 from lantern.core.events import Event, Region
-from lantern.core.faults import Fault, FaultList, Refused
-from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, PathDials, ZoneDials
-from lantern.core.objects.lines import Point, across, crossings, distance
-from lantern.core.objects.tracks import Tracks, majority_so_far, stretch_of
+from lantern.core.objects.dials import CountDials, CrossingDials, PathDials, ZoneDials
+from lantern.core.objects.lines import across, crossings, distance
+from lantern.core.objects.shapes import inside, line_of
+from lantern.core.objects.tracks import Tracks
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
 from lantern.core.signals import Floats
 from lantern.core.watching import Bools, Indices, has_held
 
 
-def filtered(tracks: Tracks, dials: ObjectDials) -> Tracks:
-    """The samples that count: sure enough, neither too low nor too high, of a class that is asked for."""
-    keep = np.ones(len(tracks), dtype=np.bool_)
-    height = tracks.box[:, 3]
-    if dials.min_confidence is not None:
-        keep &= tracks.confidence >= dials.min_confidence
-    if dials.min_height_px is not None and not tracks.on_plan:
-        keep &= height >= dials.min_height_px
-    if dials.max_height_px is not None and not tracks.on_plan:
-        keep &= height <= dials.max_height_px
-    left = tracks if keep.all() else tracks.kept(keep)
-    if dials.classes is None:
-        return left
-    wanted = [i for i, name in enumerate(left.classes) if name in dials.classes]
-    return left.kept(np.isin(majority_so_far(left), wanted))
+@dataclass(frozen=True, slots=True)
+class Found:
+    """A raise by indices into the tracks, before the re-arm time. `peak` in the kind's own unit."""
+
+    region: str
+    raised: int
+    cleared: int | None
+    by: ClearedBy
+    peak: float
+    direction: str | None = None
+    why: dict[str, Any] = field(default_factory=dict)
 
 
-def line_of(region: Region) -> tuple[Point, Point]:
-    if region.shape != "line" or len(region.points) != 2:
-        what = f"a {region.shape} of {len(region.points)} points"
-        raise Refused([Fault(f"region {region.name}", what, "a line of two points")])
-    a, b = region.points
-    if a == b:
-        raise Refused([Fault(f"region {region.name}", "its two points are the same", "two different points")])
-    return a, b
-
-
-def area_of(region: Region) -> shapely.Polygon:
-    faults = FaultList()
-    where = f"region {region.name}"
-    if region.shape == "box" and len(region.points) == 2:
-        (x0, y0), (x1, y1) = region.points
-        area = shapely.box(min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1))
-    elif region.shape == "polygon" and len(region.points) >= 3:
-        area = shapely.Polygon(region.points)
-    else:
-        raise Refused([Fault(where, f"a {region.shape} of {len(region.points)} points", "a box or a polygon")])
-    if not area.is_valid or area.area == 0:
-        faults.add(where, "crosses itself or has no area", "edges that do not cross, and an area")
-    faults.refuse_if_any()
-    return area
-
-
-def inside(tracks: Tracks, dials: ObjectDials, region: Region) -> Bools:
-    """(n,): is each sample's anchor inside the region, its edge included (shapely decides)?"""
-    area = area_of(region)
-    shapely.prepare(area)
-    x, y = tracks.anchors(dials.anchor).T
-    return np.asarray(shapely.intersects_xy(area, x, y))
-
-
-# ---- events ----------------------------------------------------------------------------------------------------------
-
-Found = tuple[int, int | None, ClearedBy, float, str | None]  # raised and cleared sample, by what, peak, direction
-
-
-def events_of(kind: str, detector: str, tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> list[Event]:
-    """Events of all objects, by time of the raise, then region, then object."""
-    left = filtered(tracks, dials)
-    starts = stretch_of(left, dials.gap_s)
-    out: list[Event] = []
-    if kind == "path":
-        out = [
-            _event(detector, "path", left, found, {"steps": [r.name for r in regions]})
-            for found in _paths(left, starts, regions, cast(PathDials, dials))
-        ]
-        return sorted(_rearmed(out, dials.rearm_s), key=_order)
-    for region in regions:
-        if kind in ("crossing", "count"):
-            lines = cast(CrossingDials | CountDials, dials)
-            out += [
-                _event(detector, region.name, left, f, {"band": lines.band})
-                for f in _crossed(left, starts, region, lines)
-            ]
-        else:
-            zone = cast(ZoneDials, dials)
-            out += [
-                _event(detector, region.name, left, f, {"when": zone.when}) for f in _visits(left, starts, region, zone)
-            ]
-    return sorted(_rearmed(out, dials.rearm_s), key=_order)
-
-
-def _order(event: Event) -> tuple[float, str, str, str]:
-    return event.raised_s, event.detector, event.region, str(event.object)
-
-
-def _event(detector: str, region: str, tracks: Tracks, found: Found, why: dict[str, Any]) -> Event:
-    raised, cleared, by, peak, direction = found
+def event_of(detector: str, tracks: Tracks, found: Found) -> Event:
     return Event(
         detector=detector,
-        region=region,
-        raised_s=float(tracks.t_s[raised]),
-        cleared_s=None if cleared is None else float(tracks.t_s[cleared]),
-        cleared_by=by,
+        region=found.region,
+        raised_s=float(tracks.t_s[found.raised]),
+        cleared_s=None if found.cleared is None else float(tracks.t_s[found.cleared]),
+        cleared_by=found.by,
         repeat=False,
-        peak=peak,
-        object=tracks.ids[int(tracks.object[raised])],
-        direction=direction,
-        why=why | {"class": _class_at(tracks, raised)},
+        peak=found.peak,
+        object=tracks.ids[int(tracks.object[found.raised])],
+        direction=found.direction,
+        why=found.why | {"class": tracks.class_at(found.raised)},
     )
 
 
-def _class_at(tracks: Tracks, at: int) -> str:
-    label = int(tracks.label[at])
-    return tracks.classes[label] if label >= 0 else "unknown"
+def in_order(events: Sequence[Event]) -> list[Event]:
+    """By time of the raise, then region, then object."""
+    return sorted(events, key=lambda e: (e.raised_s, e.detector, e.region, str(e.object)))
 
 
-def _rearmed(events: list[Event], rearm_s: float) -> list[Event]:
+def rearmed(events: Sequence[Event], rearm_s: float) -> list[Event]:
     """What falls inside the re-arm time of the same region and object is dropped, not delayed."""
     last: dict[tuple[str, int | str | None], float] = {}
     out = []
@@ -137,20 +63,42 @@ def _rearmed(events: list[Event], rearm_s: float) -> list[Event]:
     return out
 
 
+# ---- crossing and count ----------------------------------------------------------------------------------------------
+
+
+def find_crossings(
+    tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: CrossingDials | CountDials
+) -> list[Found]:
+    return [found for region in regions for found in _crossed(tracks, starts, region, dials)]
+
+
 def _crossed(tracks: Tracks, starts: Indices, region: Region, dials: CrossingDials | CountDials) -> Iterator[Found]:
     a, b = line_of(region)
     points = tracks.anchors(dials.anchor)
     for crossing in crossings(points, starts, a, b, dials.band):
-        direction: str = crossing.direction
-        if isinstance(dials, CountDials):
-            direction = "in" if (direction == "a_to_b") != dials.reverse else "out"
-        elif dials.direction not in ("both", direction):
+        direction = direction_of(crossing.direction, dials)
+        if direction is None:
             continue
         at: int | None = crossing.at
         if dials.across_percent > 0:
             at = across(tracks.box, points, starts, crossing, a, b, dials.band, dials.across_percent)
         if at is not None:
-            yield at, at, "reading", abs(float(distance(points[at : at + 1], a, b)[0])), direction
+            peak = abs(float(distance(points[at : at + 1], a, b)[0]))
+            yield Found(region.name, at, at, "reading", peak, direction, {"band": dials.band})
+
+
+def direction_of(crossed: str, dials: CrossingDials | CountDials) -> str | None:
+    """The direction as the kind words it; None where it is not asked for."""
+    if isinstance(dials, CountDials):
+        return "in" if (crossed == "a_to_b") != dials.reverse else "out"
+    return crossed if dials.direction in ("both", crossed) else None
+
+
+# ---- zone ------------------------------------------------------------------------------------------------------------
+
+
+def find_visits(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: ZoneDials) -> list[Found]:
+    return [found for region in regions for found in _visits(tracks, starts, region, dials)]
 
 
 def _visits(tracks: Tracks, starts: Indices, region: Region, dials: ZoneDials) -> Iterator[Found]:
@@ -163,7 +111,7 @@ def _visits(tracks: Tracks, starts: Indices, region: Region, dials: ZoneDials) -
     if dials.when in ("enter", "leave"):
         came = within & ~before & (~first | dials.born_inside) if dials.when == "enter" else ~within & before
         for at in np.flatnonzero(came).tolist():
-            yield at, at, "reading", 0.0, None
+            yield Found(region.name, at, at, "reading", 0.0, None, {"when": dials.when})
         return
     held = has_held(within, tracks.t_s, starts, dials.dwell_s)
     begins = np.flatnonzero(within & ~before)
@@ -177,10 +125,20 @@ def _visits(tracks: Tracks, starts: Indices, region: Region, dials: ZoneDials) -
         if due.size:
             stayed = float(tracks.t_s[end] - tracks.t_s[begin])
             cleared, by = (end + 1, "reading") if outside.size else (end, "lost")
-            yield begin + int(due[0]), cleared, cast(ClearedBy, by), stayed, None
+            yield Found(
+                region.name, begin + int(due[0]), cleared, cast(ClearedBy, by), stayed, None, {"when": dials.when}
+            )
 
 
-def _paths(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: PathDials) -> Iterator[Found]:
+# ---- path ------------------------------------------------------------------------------------------------------------
+
+
+def find_paths(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: PathDials) -> list[Found]:
+    names = {"steps": [region.name for region in regions]}
+    return [Found("path", at, at, "reading", took, None, names) for at, took in _paths(tracks, starts, regions, dials)]
+
+
+def _paths(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: PathDials) -> Iterator[tuple[int, float]]:
     """Only samples at which some step is taken are looked at one by one."""
     points = tracks.anchors(dials.anchor)
     taken = np.stack([_steps(tracks, points, starts, region, dials) for region in regions])
@@ -196,7 +154,7 @@ def _paths(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: Pa
         finished = began[-1]
         if finished is not None and t - finished <= dials.within_s + TIME_TOLERANCE_S:
             began = [None] * count
-            yield at, at, "reading", t - finished, None
+            yield at, t - finished
 
 
 def advance(began: Sequence[float | None], here: Sequence[bool], t: float, *, strict: bool) -> list[float | None]:

@@ -122,6 +122,7 @@ class LineState:
     place: Point | None = None
     cut: bool = False
     pending: Direction | None = None
+    distance: float = 0.0
 
 
 def step(
@@ -146,4 +147,4 @@ def step(
         percent == 0 or share_beyond(box, a, b, positive=pending == "a_to_b") * 100 >= percent - 1e-9
     ):
         crossed, pending = pending, None
-    return LineState(side or state.side, point, cut, pending), crossed
+    return LineState(side or state.side, point, cut, pending, s), crossed

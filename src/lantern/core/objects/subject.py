@@ -2,39 +2,43 @@
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
-from lantern.core.dials import describe_dial, read_dials
+from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Detector, Event
 from lantern.core.faults import Fault, Refused
 from lantern.core.judged import Judged
-from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, PathDials, ZoneDials
-from lantern.core.objects.kinds import events_of, filtered, inside, line_of
-from lantern.core.objects.lines import distance
+from lantern.core.kinds import TrackKind, kind_of
+from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
+from lantern.core.objects.filters import filtered
+from lantern.core.objects.kinds import event_of, in_order, rearmed
+from lantern.core.objects.occupancy import running, with_capacity
+from lantern.core.objects.placement import placement_cautions
+from lantern.core.objects.shapes import watched_regions
+from lantern.core.objects.steps import band_steps, dwell_steps, rows_of
 from lantern.core.objects.tracks import Tracks, stretch_of
-from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import MOST_VALUES, SHOWN, Row, value_inside, values_in
+from lantern.core.objects.verdicts import Sighted, Verdict, verdicts
+from lantern.core.reasons import Reason
+from lantern.core.signals import Floats, Series
+from lantern.core.tuning.scoring import Mark, Slack, within
+from lantern.core.tuning.sweep import SHOWN, Row
 from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.units import CELSIUS, Scale
 
-DIALS: dict[str, type[ObjectDials]] = {
-    "crossing": CrossingDials,
-    "zone": ZoneDials,
-    "count": CountDials,
-    "path": PathDials,
-}
-NARROWEST = 1e-6  # px or s; stretches narrower than this are no results
+MOST_POINTS = 4000  # of a trace
 
 
 @dataclass(frozen=True)
 class TrackSubject(Judged):
-    """One detector of a kind in `DIALS`, its dials, and the tracks of one take."""
+    """One detector of a `TrackKind`, its dials, and the tracks of one take."""
 
     detector: Detector
+    kind: TrackKind
     dials: Any
     tracks: Tracks
 
@@ -43,102 +47,120 @@ class TrackSubject(Judged):
         return self.tracks.length_s
 
     def with_dials(self, **changes: Any) -> TrackSubject:
-        return replace(self, dials=read_dials(type(self.dials), self.dials.model_dump() | changes))
+        return replace(self, dials=read_dials(self.kind.dials, self.dials.model_dump() | changes))
+
+    @cached_property
+    def left(self) -> Tracks:
+        """The samples that count."""
+        return filtered(self.tracks, self.detector.regions, self.dials)
+
+    @cached_property
+    def _events(self) -> list[Event]:
+        starts = stretch_of(self.left, self.dials.gap_s)
+        found = self.kind.find(self.left, starts, watched_regions(self.detector.regions), self.dials)
+        events = in_order(
+            rearmed([event_of(self.detector.name, self.left, each) for each in found], self.dials.rearm_s)
+        )
+        return with_capacity(events, self.dials, self.detector.name) if isinstance(self.dials, CountDials) else events
 
     def events(self) -> list[Event]:
-        return events_of(self.detector.kind, self.detector.name, self.tracks, self.detector.regions, self.dials)
+        return list(self._events)
 
-    def counts(self, marks: Sequence[Mark], slack: Slack) -> Counts:
+    def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
         tally = Tally(marks, slack)
-        for event in self.events():
+        for event in self._events:
             tally.add(event.raised_s)
         return tally.counts()
 
-    def sweep(
-        self,
-        dial: str,
-        marks: Sequence[Mark],
-        *,
-        low: float | None = None,
-        high: float | None = None,
-        step: float | None = None,
-        slack: Slack = Slack(),
+    def exact_dials(self) -> list[str]:
+        """A band passes over samples one by one; a dwell time raises later, sample by sample, or not at all."""
+        dials = self.dials
+        if isinstance(dials, CountDials) and dials.capacity is not None:
+            return []  # occupancy depends on all passages at once
+        if isinstance(dials, CrossingDials | CountDials):
+            return ["band"] if dials.across_percent == 0 else []
+        return ["dwell_s"] if isinstance(dials, ZoneDials) and dials.when == "inside" else []
+
+    def rows_exact(
+        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), apart: int = SHOWN
     ) -> list[Row]:
-        """Along a dial: exact over its range for the band and the dwell time, with `step` a row a value for any number."""
-        info = describe_dial(type(self.dials), dial)
-        if not info.numeric:
-            raise Refused([Fault(f"dials.{dial}", "has no range to sweep", "a numeric dial")])
-        own = self.own(marks)
-        if step is not None:
-            if low is None or high is None:
-                raise Refused([Fault("--step", "given without a range", "--from and --to with it")])
-            values = values_in(low, high, step)
-            return [Row(v, v, v, self.with_dials(**{dial: v}).counts(own, slack)) for v in values]
-        borders = self.borders().get(dial)
-        if borders is None:
-            exact = ", ".join(self.borders()) or "none here"
-            raise Refused([Fault(f"dials.{dial}", "has no exact sweep", f"--from, --to and --step (exact: {exact})")])
-        assert info.low is not None
-        assert info.high is not None
-        first, last = info.low if low is None else low, info.high if high is None else high
-        for end in (first, last):
-            self.with_dials(**{dial: end})
-        return self._between(dial, borders(), first, last, own, slack)
+        regions = watched_regions(self.detector.regions)
+        if dial == "band":
+            raisers = [band_steps(self.left, region, self.dials, marks, low, slack) for region in regions]
+        else:
+            raisers = [dwell_steps(self.left, region, self.dials, marks, slack) for region in regions]
+        return rows_of(raisers, marks, low, high, slack, apart)
 
-    def borders(self) -> dict[str, Callable[[], list[float]]]:
-        """The dials that sweep exactly, and at which of their values the result can change."""
-        kind = self.detector.kind
-        if kind in ("crossing", "count"):
-            return {"band": self._distances}
-        if kind == "zone" and self.dials.when == "inside":
-            return {"dwell_s": self._stays}
-        return {}
+    def verdicts(self) -> list[Verdict]:
+        """What became of each object, in the order of `tracks.ids`."""
+        return verdicts(Sighted(self.detector, self.dials, self.tracks, tuple(self._events), self.kind.find))
 
-    def _distances(self) -> list[float]:
-        """Each sample's distance to each line: a band passes over samples one by one."""
-        points = filtered(self.tracks, self.dials).anchors(self.dials.anchor)
-        return [abs(v) for region in self.detector.regions for v in distance(points, *line_of(region)).tolist()]
+    def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
+        """Of the objects in view during the mark the one that came nearest speaks; with none, the mark stands over an empty scene."""
+        start, end = mark.start_s - slack.early_s, mark.end_s + slack.late_s
+        there = np.unique(self.tracks.object[(self.tracks.t_s >= start - 1e-6) & (self.tracks.t_s <= end + 1e-6)])
+        if there.size == 0:
+            return Reason("no_data", "Nothing was in view here: no object was tracked.", {})
+        judged = self.verdicts()
+        raised = {event.object for event in self._events if not within(event.raised_s, start, end)}
+        order = self.kind.nearness
+        best = min(there.tolist(), key=lambda i: (order.index(judged[i].code), i))
+        name, said = self.tracks.ids[best], judged[best]
+        if said.code == "raised" and name in raised:
+            text = f"Object {name} raised at another time. {said.text}"
+            return Reason("elsewhere", text, {"object": name})
+        return Reason(said.code, f"Object {name}: {said.text}", {"object": name, "in_view": int(there.size)})
 
-    def _stays(self) -> list[float]:
-        """How long each object has been inside at each sample: a dwell time raises later, sample by sample, or not at all."""
-        left = filtered(self.tracks, self.dials)
-        starts = stretch_of(left, self.dials.gap_s)
-        out: list[float] = []
-        index = np.arange(len(left))
-        for region in self.detector.regions:
-            within = inside(left, self.dials, region)
-            since = np.maximum(np.maximum.accumulate(np.where(within, -1, index)) + 1, starts)
-            out += (left.t_s[within] - left.t_s[since[within]]).tolist()
+    def traces(self) -> Mapping[str, Series]:
+        """How many are in view; for counts how many are inside."""
+        t_s, starts = np.unique(self.tracks.t_s, return_counts=True) if len(self.tracks) else (np.zeros(1), np.zeros(1))
+        in_view = _stepped(t_s, starts.astype(np.float64))
+        out = {"in view": in_view}
+        if isinstance(self.dials, CountDials):
+            passages = [e for e in self._events if e.direction is not None]
+            inside = [float(self.dials.start_inside), *(float(o.inside) for o in running(passages, self.dials))]
+            at = np.array([0.0, *(e.raised_s for e in passages)])
+            keep = np.append(np.diff(at) > 0, True)
+            out = {"inside": Series(at[keep], np.array(inside)[keep], "people", "inside")}
         return out
 
-    def _between(
-        self, dial: str, borders: list[float], low: float, high: float, marks: Sequence[Mark], slack: Slack
-    ) -> list[Row]:
-        edges = [low]
-        for border in sorted(b for b in borders if low < b < high):
-            if border - edges[-1] > NARROWEST:
-                edges.append(border)
-        edges.append(high)
-        if len(edges) > MOST_VALUES:
-            what = f"{len(edges)} values at which the result can change"
-            raise Refused([Fault(f"dials.{dial}", what, f"--from and --to around at most {MOST_VALUES} of them")])
-        rows: list[Row] = []
-        for start, stop in itertools.pairwise(edges):
-            counts = self.with_dials(**{dial: (start + stop) / 2}).counts(marks, slack)
-            if rows and rows[-1].counts[:SHOWN] == counts[:SHOWN]:
-                rows[-1] = Row(rows[-1].start, stop, value_inside(rows[-1].start, stop), counts)
-            else:
-                rows.append(Row(start, stop, value_inside(start, stop), counts))
-        return rows
+    def cautions(self) -> list[str]:
+        if isinstance(self.dials, CrossingDials | CountDials):
+            return placement_cautions(self.left, watched_regions(self.detector.regions), self.dials)
+        return []
+
+    def shown(self, info: DialInfo) -> tuple[float, float] | float:
+        """Sizes, confidences and distances as far as this take has them; times as far as anything lasts."""
+        tracks = self.tracks
+        if len(tracks) == 0:
+            return 0.0
+        if info.name == "min_confidence":
+            least, most = float(tracks.confidence.min()), float(tracks.confidence.max())
+            return min(least, 0.0), max(most, least + 0.1)
+        lasts = tracks.t_s[tracks.spans[1:] - 1] - tracks.t_s[tracks.spans[:-1]]
+        highest = float(np.ceil(tracks.box[:, 3].max() * 1.1)) or 1.0
+        ends = {
+            "min_height_px": highest,
+            "max_height_px": highest,
+            "band": max(0.12 * max(tracks.frame_px or (400, 400)), 2 * getattr(self.dials, "band", 0.0)),
+            "dwell_s": max(float(np.quantile(lasts, 0.98)) * 1.1, 2 * getattr(self.dials, "dwell_s", 0.0)),
+            "gap_s": 10.0,
+            "within_s": max(60.0, 2 * getattr(self.dials, "within_s", 0.0)),
+        }
+        return (0.0, ends[info.name]) if info.name in ends else 0.0
+
+
+def _stepped(t_s: Floats, x: Floats) -> Series:
+    """At most so many points, the greatest of each stretch kept."""
+    if t_s.size > MOST_POINTS:
+        edges = np.unique(np.linspace(0, t_s.size, MOST_POINTS + 1).astype(np.intp))[:-1]
+        t_s, x = t_s[edges], np.maximum.reduceat(x, edges)
+    return Series(t_s, x, "objects", "in view")
 
 
 def subject_of_tracks(detector: Detector, tracks: Tracks) -> TrackSubject:
-    model = DIALS.get(detector.kind)
-    if model is None:
-        raise Refused(
-            [Fault("take: kind", f"tracks are nothing a {detector.kind} detector reads", f"one of {', '.join(DIALS)}")]
-        )
-    names = [region.name for region in detector.regions]
-    if len(set(names)) < len(names):
-        raise Refused([Fault("regions", "two of one name", "a name of its own for each region")])
-    return TrackSubject(detector, read_dials(model, detector.dials), tracks)
+    kind = kind_of(detector.kind)
+    kind.check(detector, "plan-tracks" if tracks.on_plan else "tracks")
+    if not isinstance(kind, TrackKind):
+        raise Refused([Fault("take: kind", f"tracks are nothing a {kind.name} detector reads", "heat or series")])
+    return TrackSubject(detector, kind, kind.read_dials(detector), tracks)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +22,8 @@ class Tracks:
 
     `t_s` (n,) in s from the take's start, rising within each object; `object` (n,) indices into `ids`, rising; `box` (n, 4)
     left, top, width, height in pixels (on a plan: x, y, 0, 0 in metres); `confidence` (n,); `label` (n,) indices into
-    `classes`, -1 unknown. `last_s`: when the last frame was taken, whether or not anything was in it.
+    `classes`, -1 unknown. `last_s`: when the last frame was taken, whether or not anything was in it. `frame_px`: width and
+    height of the picture, `fps` its rate, where they are known.
     """
 
     t_s: Floats
@@ -34,6 +35,8 @@ class Tracks:
     classes: tuple[str, ...] = ()
     last_s: float = 0.0
     on_plan: bool = False
+    frame_px: tuple[int, int] | None = None
+    fps: float | None = None
 
     def __len__(self) -> int:
         return int(self.t_s.size)
@@ -44,17 +47,28 @@ class Tracks:
 
     def kept(self, keep: Bools) -> Tracks:
         """Only some samples."""
-        return Tracks(
-            self.t_s[keep],
-            self.object[keep],
-            self.box[keep],
-            self.confidence[keep],
-            self.label[keep],
-            self.ids,
-            self.classes,
-            self.last_s,
-            self.on_plan,
+        columns = ("t_s", "object", "box", "confidence", "label")
+        return replace(self, **{name: getattr(self, name)[keep] for name in columns})
+
+    @property
+    def spans(self) -> Indices:
+        """(m + 1,): object i has the samples spans[i] to spans[i + 1]."""
+        return np.searchsorted(self.object, np.arange(len(self.ids) + 1))
+
+    def cut_off(self, margin_px: float = 1.0) -> Bools:
+        """(n,): does the box touch the picture's edge, so that its size and its foot are not known?"""
+        if self.frame_px is None:
+            return np.zeros(len(self), dtype=np.bool_)
+        left, top, width, height = self.box.T
+        over_right, over_bottom = (
+            left + width >= self.frame_px[0] - margin_px,
+            top + height >= self.frame_px[1] - margin_px,
         )
+        return np.asarray((left <= margin_px) | (top <= margin_px) | over_right | over_bottom)
+
+    def class_at(self, at: int) -> str:
+        label = int(self.label[at])
+        return self.classes[label] if label >= 0 else "unknown"
 
     def anchors(self, anchor: str) -> Floats:
         """(n, 2): where each object is: `foot` the middle of the box's lower edge, `centre`, or `top`."""
@@ -73,6 +87,8 @@ def make_tracks(
     names: Mapping[int, str] | None = None,
     last_s: float = 0.0,
     on_plan: bool = False,
+    frame_px: tuple[int, int] | None = None,
+    fps: float | None = None,
 ) -> Tracks:
     """Samples in any order of objects to tracks. `labels`: class numbers (named by `names`) or class names; "" is unknown."""
     known, index = np.unique(np.asarray(ids), return_inverse=True)
@@ -90,6 +106,8 @@ def make_tracks(
         classes,
         last_s,
         on_plan,
+        frame_px,
+        fps,
     )
 
 

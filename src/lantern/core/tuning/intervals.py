@@ -8,6 +8,7 @@ from scipy.special import bdtr, chdtri, ndtri
 from scipy.stats import binomtest
 
 CONFIDENCE = 0.95
+ONE_SIDED_Z = float(ndtri(CONFIDENCE))  # 1.645
 
 
 def wilson(hits: int, trials: int, *, confidence: float = CONFIDENCE) -> tuple[float, float] | None:
@@ -77,3 +78,11 @@ def pairs_differ(only_a: int, only_b: int) -> float:
     """Exact McNemar test: two settings on the same marks, `only_a` caught by the first alone, `only_b` by the second."""
     total = only_a + only_b
     return float(binomtest(only_a, total, 0.5).pvalue) if total else 1.0
+
+
+def exact_share(hits: int, trials: int) -> tuple[float, float] | None:
+    """The exact interval of a share, wider than Wilson's. None without trials. Source: Clopper and Pearson, Biometrika 26 (1934)."""
+    if trials == 0:
+        return None
+    found = binomtest(hits, trials).proportion_ci(CONFIDENCE, "exact")
+    return float(found.low), float(found.high)

@@ -15,9 +15,9 @@ import numpy as np
 
 from lantern.core.dials import describe_dial
 from lantern.core.faults import Fault, FaultList, Refused
-from lantern.core.subject import Subject
+from lantern.core.judged import Judged
 from lantern.core.tuning.scoring import Mark
-from lantern.core.tuning.sweep import ALL, Row, counts_of, sweep_exact
+from lantern.core.tuning.sweep import ALL, Row
 from lantern.core.tuning.tally import Counts
 
 MOST_VALUES = 40
@@ -89,7 +89,7 @@ def robust_cell(worth: Any) -> tuple[int, int, float]:
     return at[0], at[1], float(worst[at])
 
 
-def check_pair(subject: Subject, dial_x: str, dial_y: str, x: Sequence[float], y: Sequence[float]) -> None:
+def check_pair(subject: Judged, dial_x: str, dial_y: str, x: Sequence[float], y: Sequence[float]) -> None:
     """Refuse a map of one dial by itself, of dials that play no part, or of too many values."""
     faults = FaultList()
     if dial_x == dial_y:
@@ -105,7 +105,7 @@ def check_pair(subject: Subject, dial_x: str, dial_y: str, x: Sequence[float], y
 
 
 def map_pair(
-    held: Sequence[tuple[Subject, Sequence[Mark]]],
+    held: Sequence[tuple[Judged, Sequence[Mark]]],
     dial_x: str,
     dial_y: str,
     x: Sequence[float],
@@ -119,7 +119,7 @@ def map_pair(
     misses = np.zeros((len(y), len(x)), dtype=np.int64)
     false_alarms = np.zeros_like(misses)
     delay_s = np.full(misses.shape, np.nan)
-    exact_y = all(dial_y in subject.kind.exact(subject.dials) for subject, _ in held)
+    exact_y = all(dial_y in subject.exact_dials() for subject, _ in held)
     done, total = 0, len(held) * (len(x) if exact_y else len(y))
     for subject, marks in held:
         own = subject.own(marks)
@@ -145,20 +145,19 @@ def _add(misses: Any, false_alarms: Any, delay_s: Any, cell: tuple[int, int], co
         delay_s[cell] = np.fmax(delay_s[cell], counts.longest_delay_s)
 
 
-def _along(subject: Subject, dial: str, values: Sequence[float], own: Sequence[Mark]) -> list[Counts]:
+def _along(subject: Judged, dial: str, values: Sequence[float], own: Sequence[Mark]) -> list[Counts]:
     """The counts at each value of a dial, from one exact sweep where there is one."""
-    swept = subject.kind.exact(subject.dials).get(dial)
-    if swept is None or len(values) < 4:
-        return [counts_of(subject.with_dials(**{dial: value}).decisions(), own) for value in values]
+    if dial not in subject.exact_dials() or len(values) < 4:
+        return [subject.with_dials(**{dial: value}).counts(own) for value in values]
     # a value on a border belongs to neither stretch for sure, so the ends are set wider and borders are run anew
-    rows = sweep_exact(subject.decisions(), own, swept, low=values[0] - 1e-6, high=values[-1] + 1e-6, apart=ALL)
+    rows = subject.rows_exact(dial, own, values[0] - 1e-6, values[-1] + 1e-6, apart=ALL)
     stops = [row.stop for row in rows]
     return [_at(subject, dial, value, rows[bisect_left(stops, value)], own) for value in values]
 
 
-def _at(subject: Subject, dial: str, value: float, row: Row, own: Sequence[Mark]) -> Counts:
+def _at(subject: Judged, dial: str, value: float, row: Row, own: Sequence[Mark]) -> Counts:
     if min(value - row.start, row.stop - value) < 1e-7:
-        return counts_of(subject.with_dials(**{dial: value}).decisions(), own)
+        return subject.with_dials(**{dial: value}).counts(own)
     return row.counts
 
 

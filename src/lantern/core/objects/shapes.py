@@ -1,0 +1,57 @@
+"""A detector's regions as geometry: lines of two points, areas with their edge."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import shapely
+
+from lantern.core.events import Region
+from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.objects.dials import ObjectDials
+from lantern.core.objects.lines import Point
+from lantern.core.objects.tracks import Tracks
+from lantern.core.watching import Bools
+
+
+def watched_regions(regions: Sequence[Region]) -> list[Region]:
+    """Without the figures that sizes are expected from."""
+    found = [region for region in regions if region.role == "watch"]
+    if not found:
+        raise Refused([Fault("regions", "none is watched", "a line or a zone")])
+    return found
+
+
+def line_of(region: Region) -> tuple[Point, Point]:
+    if region.shape != "line" or len(region.points) != 2:
+        what = f"a {region.shape} of {len(region.points)} points"
+        raise Refused([Fault(f"region {region.name}", what, "a line of two points")])
+    a, b = region.points
+    if a == b:
+        raise Refused([Fault(f"region {region.name}", "its two points are the same", "two different points")])
+    return a, b
+
+
+def area_of(region: Region) -> shapely.Polygon:
+    faults = FaultList()
+    where = f"region {region.name}"
+    if region.shape == "box" and len(region.points) == 2:
+        (x0, y0), (x1, y1) = region.points
+        area = shapely.box(min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1))
+    elif region.shape == "polygon" and len(region.points) >= 3:
+        area = shapely.Polygon(region.points)
+    else:
+        raise Refused([Fault(where, f"a {region.shape} of {len(region.points)} points", "a box or a polygon")])
+    if not area.is_valid or area.area == 0:
+        faults.add(where, "crosses itself or has no area", "edges that do not cross, and an area")
+    faults.refuse_if_any()
+    return area
+
+
+def inside(tracks: Tracks, dials: ObjectDials, region: Region) -> Bools:
+    """(n,): is each sample's anchor inside the region, its edge included (shapely decides)?"""
+    area = area_of(region)
+    shapely.prepare(area)
+    x, y = tracks.anchors(dials.anchor).T
+    return np.asarray(shapely.intersects_xy(area, x, y))

@@ -1,0 +1,313 @@
+"""Exact sweeps over tracks: for each thing that may raise, at which values of the dial its raise moves or goes.
+
+A *raiser* is one coming to the other side of a line, or one stay in a zone; it carries steps (value, time of its raise from
+that value on, or none). Samples fall away from it one by one as the dial grows, and never come back, so all raisers of a take
+are laid out once and swept together, with a tally that follows single raises. Only where an object has several raisers does
+the re-arm time tie them; for the others a step that stays in one stretch between marks changes no count, and is left out.
+"""
+
+from __future__ import annotations
+
+import heapq
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+
+from lantern.core.events import Region
+from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
+from lantern.core.objects.kinds import direction_of
+from lantern.core.objects.lines import cuts, distance
+from lantern.core.objects.shapes import inside, line_of
+from lantern.core.objects.tracks import Tracks, stretch_of
+from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.signals import Floats
+from lantern.core.tuning.scoring import Mark, Slack
+from lantern.core.tuning.sweep import Row, value_inside
+from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.watching import Bools, Indices
+
+NARROWEST = 1e-6  # px or s; stretches narrower than this are no results
+Steps = list[tuple[float, float | None]]
+
+
+@dataclass
+class Raisers:
+    """Of one region: for each object its raisers."""
+
+    rearm_s: float
+    of_object: dict[int, list[Steps]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class _Stretches:
+    """Times between two borders of marks count alike, but for those inside an `expect` mark, whose delay counts too."""
+
+    borders: Floats
+    inside: Bools  # (borders + 1,)
+
+    def telling(self, t_s: Floats) -> Bools:
+        """(n,): does the count or the delay change from the time before to this one?"""
+        at = np.searchsorted(self.borders, t_s)
+        fresh = np.concatenate(([True], at[1:] != at[:-1])) if at.size else np.zeros(0, dtype=np.bool_)
+        return np.asarray(fresh | self.inside[at])
+
+
+def _stretches(marks: Sequence[Mark], slack: Slack) -> _Stretches:
+    spans = [
+        (m.start_s - slack.early_s, m.end_s + slack.late_s) if m.label == "expect" else (m.start_s, m.end_s)
+        for m in marks
+        if m.label != "quiet"
+    ]
+    borders = np.unique([edge for a, b in spans for edge in (a - 2 * TIME_TOLERANCE_S, a, b, b + 2 * TIME_TOLERANCE_S)])
+    middles = np.concatenate(([-np.inf], (borders[:-1] + borders[1:]) / 2, [np.inf])) if borders.size else np.zeros(1)
+    expect = [
+        (m.start_s - slack.early_s - 2 * TIME_TOLERANCE_S, m.end_s + slack.late_s + 2 * TIME_TOLERANCE_S)
+        for m in marks
+        if m.label == "expect"
+    ]
+    within = np.array([any(a <= middle <= b for a, b in expect) for middle in middles.tolist()], dtype=np.bool_)
+    return _Stretches(borders, within)
+
+
+# ---- a band around a line --------------------------------------------------------------------------------------------
+
+
+class _Meeting(NamedTuple):
+    """Two neighbouring runs on either side, while the band is from `low` to `high`: positions first to middle, middle to stop."""
+
+    first: int
+    middle: int
+    stop: int
+    low: float
+    high: float
+
+
+def band_steps(
+    tracks: Tracks,
+    region: Region,
+    dials: CrossingDials | CountDials,
+    marks: Sequence[Mark],
+    low: float,
+    slack: Slack = Slack(),
+) -> Raisers:
+    """As the band grows from `low`, samples near the line drop out, and runs on one side vanish: their neighbours become one."""
+    a, b = line_of(region)
+    points, starts = tracks.anchors(dials.anchor), stretch_of(tracks, dials.gap_s)
+    s = distance(points, a, b)
+    away = np.abs(s)
+    sure = np.flatnonzero(away > low)
+    side, stretch = s[sure] > 0, starts[sure]
+    flips = np.flatnonzero((side[1:] != side[:-1]) & (stretch[1:] == stretch[:-1])) + 1
+    touched = np.cumsum(cuts(points, starts, a, b))
+    lively = np.unique(stretch[flips])
+    first, stop = np.searchsorted(stretch, lively), np.searchsorted(stretch, lively, side="right")
+    flip_first, flip_stop = np.searchsorted(flips, first), np.searchsorted(flips, stop)
+    raising: dict[int, list[tuple[Indices, int, float, float]]] = {}
+    for i, start in enumerate(lively.tolist()):
+        index = sure[first[i] : stop[i]]
+        d, cut = away[index], touched[index].astype(np.intp)
+        for met in _meetings(d, flips[flip_first[i] : flip_stop[i]] - first[i], low):
+            positive = bool(s[index[met.middle]] > 0)
+            if direction_of("a_to_b" if positive else "b_to_a", dials) is None:
+                continue
+            begins = _cut_from(d, cut, met)
+            if begins < met.high:
+                entry = index[met.middle : met.stop]
+                raising.setdefault(int(tracks.object[start]), []).append((entry, met.middle, begins, met.high))
+    spans = _stretches(marks, slack)
+    out = Raisers(dials.rearm_s)
+    for object_, entries in raising.items():
+        only = spans if len(entries) == 1 else None
+        out.of_object[object_] = [
+            _moves(away[entry], tracks.t_s[entry], begins, ends, only) for entry, _, begins, ends in entries
+        ]
+    return out
+
+
+def _meetings(d: Floats, flips: Indices, low: float) -> Iterator[_Meeting]:
+    """Runs die in the order of their greatest distance; the neighbours of a dead one, on one side both, go on as one."""
+    edges = [0, *flips.tolist(), d.size]
+    n = len(edges) - 1
+    first, stop = edges[:-1], edges[1:]
+    most = [float(d[first[r] : stop[r]].max()) for r in range(n)]
+    before, after = list(range(-1, n - 1)), [*range(1, n), -1]
+    met = dict.fromkeys(range(1, n), low)  # by the right one of the two: since which band
+    alive = [True] * n
+    queue = [(most[r], r) for r in range(n)]
+    heapq.heapify(queue)
+
+    def part(right: int, at: float) -> Iterator[_Meeting]:
+        if right > 0 and before[right] >= 0 and met[right] < at:
+            yield _Meeting(first[before[right]], first[right], stop[right], met[right], at)
+
+    while queue:
+        at, r = heapq.heappop(queue)
+        if not alive[r] or at < most[r]:
+            continue
+        left, right = before[r], after[r]
+        yield from part(r, at)
+        if right >= 0:
+            yield from part(right, at)
+        alive[r] = False
+        if left >= 0 and right >= 0:  # they are on one side: the left one takes the right one in
+            follower = after[right]
+            if follower >= 0:
+                yield from part(follower, at)
+                met[follower] = at
+                before[follower] = left
+            stop[left], after[left] = stop[right], follower
+            most[left] = max(most[left], most[right])
+            alive[right] = False
+            heapq.heappush(queue, (most[left], left))
+        elif left >= 0:
+            after[left] = -1
+        elif right >= 0:
+            before[right] = -1
+
+
+def _cut_from(d: Floats, cut: Indices, met: _Meeting) -> float:
+    """From which band on the way between the last sure sample before and the first one after cuts the line; inf: never.
+
+    The wider the band, the longer that way: once it cuts, it goes on to.
+    """
+    left, right = d[met.first : met.middle], d[met.middle : met.stop]
+
+    def cuts_at(band: float) -> bool:
+        p = met.middle - 1 - int((left[::-1] > band).argmax())
+        q = met.middle + int((right > band).argmax())
+        return bool(cut[q] > cut[p])
+
+    if cuts_at(met.low):
+        return met.low
+    changes = np.unique(np.concatenate((left, right)))
+    changes = changes[(changes >= met.low) & (changes < met.high)]
+    if changes.size == 0 or not cuts_at(float(changes[-1])):
+        return math.inf
+    low, high = 0, changes.size - 1
+    while low < high:
+        middle = (low + high) // 2
+        if cuts_at(float(changes[middle])):
+            high = middle
+        else:
+            low = middle + 1
+    return float(changes[low])
+
+
+def _moves(d: Floats, t_s: Floats, begins: float, ends: float, spans: _Stretches | None) -> Steps:
+    """The raise of one coming: at the first sample further away than the band."""
+    reached = np.maximum.accumulate(d)
+    records = np.flatnonzero(np.concatenate(([True], reached[1:] > reached[:-1])) & (d > begins))
+    start = int((d > begins).argmax())
+    records = records[records >= start]
+    values = np.concatenate(([begins], d[records][:-1]))
+    keep = values < ends
+    values, times = values[keep], t_s[records][keep]
+    if spans is not None:
+        telling = spans.telling(times)
+        values, times = values[telling], times[telling]
+    return [*zip(values.tolist(), times.tolist(), strict=True), (ends, None)]
+
+
+# ---- a dwell time ----------------------------------------------------------------------------------------------------
+
+
+def dwell_steps(
+    tracks: Tracks, region: Region, dials: ZoneDials, marks: Sequence[Mark], slack: Slack = Slack()
+) -> Raisers:
+    """The longer the dwell time, the later a stay raises, sample by sample; beyond its whole length, not at all."""
+    within, starts = inside(tracks, dials, region), stretch_of(tracks, dials.gap_s)
+    n = within.size
+    out = Raisers(dials.rearm_s)
+    if not within.any():
+        return out
+    before = np.concatenate(([False], within[:-1])) & (starts != np.arange(n))
+    begins = np.flatnonzero(within & ~before)
+    after = np.concatenate((within[1:] & (starts[1:] == starts[:-1]), [False]))
+    ends = np.flatnonzero(within & ~after) + 1
+    spans = _stretches(marks, slack)
+    objects = tracks.object[begins]
+    visits = np.bincount(objects, minlength=len(tracks.ids))
+    telling = spans.telling(tracks.t_s)
+    for begin, end, object_ in zip(begins.tolist(), ends.tolist(), objects.tolist(), strict=True):
+        t_s = tracks.t_s[begin:end]
+        stay = t_s - t_s[0]
+        values = np.concatenate(([-1.0], stay[:-1] + TIME_TOLERANCE_S))
+        steps: Steps
+        if visits[object_] == 1:
+            here = telling[begin:end].copy()
+            here[0] = True
+            steps = list(zip(values[here].tolist(), t_s[here].tolist(), strict=True))
+        else:
+            steps = list(zip(values.tolist(), t_s.tolist(), strict=True))
+        steps.append((float(stay[-1]) + TIME_TOLERANCE_S, None))
+        out.of_object.setdefault(object_, []).append(steps)
+    return out
+
+
+# ---- all together ----------------------------------------------------------------------------------------------------
+
+
+@dataclass
+class _Object:
+    """Where its raisers stand at the dial's present value, and which of their raises the re-arm time lets through."""
+
+    rearm_s: float
+    now: list[float | None]
+    let: list[float]
+
+    def moved(self, raiser: int, t: float | None) -> tuple[list[float], list[float]]:
+        """(came, went): raises that a step changes."""
+        self.now[raiser] = t
+        fresh: list[float] = []
+        for at in sorted(x for x in self.now if x is not None):
+            if not fresh or at - fresh[-1] >= self.rearm_s - TIME_TOLERANCE_S:
+                fresh.append(at)
+        came, went = [x for x in fresh if x not in self.let], [x for x in self.let if x not in fresh]
+        self.let = fresh
+        return came, went
+
+
+def rows_of(
+    regions: Sequence[Raisers], marks: Sequence[Mark], low: float, high: float, slack: Slack, apart: int
+) -> list[Row]:
+    """Rows that join up from `low` to `high`; a row ends where one of the first `apart` counts changes."""
+    tally = Tally(marks, slack)
+    objects: list[_Object] = []
+    steps: list[tuple[float, int, int, float | None]] = []
+    for region in regions:
+        for raisers in region.of_object.values():
+            one = _Object(region.rearm_s, [None] * len(raisers), [])
+            for number, its in enumerate(raisers):
+                for value, t in its:
+                    if value <= low:
+                        one.now[number] = t
+                    elif value < high:
+                        steps.append((value, len(objects), number, t))
+            one.let = one.moved(0, one.now[0])[0]
+            for t in one.let:
+                tally.add(t)
+            objects.append(one)
+    steps.sort(key=lambda step: step[0])
+    pieces: list[tuple[float, float, Counts]] = []
+    at, counts = low, tally.counts()
+    i = 0
+    while i < len(steps):
+        bound = steps[i][0]
+        while i < len(steps) and steps[i][0] < bound + NARROWEST:
+            _, owner, number, t = steps[i]
+            came, went = objects[owner].moved(number, t)
+            for x in came:
+                tally.add(x)
+            for x in went:
+                tally.remove(x)
+            i += 1
+        fresh = tally.counts()
+        if fresh[:apart] != counts[:apart]:
+            pieces.append((at, bound, counts))
+            at = bound
+        counts = fresh
+    pieces.append((at, high, counts))
+    return [Row(start, stop, value_inside(start, stop), each) for start, stop, each in pieces]

@@ -1,0 +1,273 @@
+"""For each object of a take what became of it, and why: the question behind every silence.
+
+The detector is run again with one thing let go at a time (the re-arm time, a filter, the band, the line's ends): the first
+that makes an object raise is the reason why it did not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, cast
+
+import numpy as np
+
+from lantern.core.events import Detector, Event
+from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, PathDials, ZoneDials
+from lantern.core.objects.filters import filtered, keeps
+from lantern.core.objects.kinds import Found
+from lantern.core.objects.lines import crossings, cuts, distance
+from lantern.core.objects.shapes import inside, line_of, watched_regions
+from lantern.core.objects.tracks import Tracks, stretch_of
+from lantern.core.watching import Indices
+
+LOOK_BACK_S = (
+    2.0  # an object that first shows so soon after the line must have come over it unseen; common practice, no source
+)
+ORDER = (
+    "raised",
+    "rearm",
+    "class",
+    "size",
+    "confidence",
+    "other_direction",
+    "not_across",
+    "turned_back",
+    "beyond_end",
+    "unseen_before",
+    "too_short",
+    "born_inside",
+    "still_inside",
+    "late",
+    "part",
+    "away",
+)
+WORDS = {
+    "raised": "raised",
+    "rearm": "within the re-arm time",
+    "class": "class filtered",
+    "size": "size filtered",
+    "confidence": "confidence filtered",
+    "other_direction": "the other direction",
+    "not_across": "not far enough across",
+    "turned_back": "turned back inside the band",
+    "beyond_end": "passed beyond the line's end",
+    "unseen_before": "never wholly in view before the line",
+    "too_short": "not long enough",
+    "born_inside": "first seen inside",
+    "still_inside": "last seen inside",
+    "late": "took too long",
+    "part": "part of the way",
+    "away": "did not come near",
+}
+
+Find = Callable[[Tracks, Indices, Any, Any], list[Found]]
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    code: str
+    text: str
+
+    def as_dict(self) -> dict[str, str]:
+        return {"code": self.code, "text": self.text}
+
+
+@dataclass(frozen=True)
+class Sighted:
+    """A detector on tracks, with the events it gave."""
+
+    detector: Detector
+    dials: ObjectDials
+    tracks: Tracks
+    events: tuple[Event, ...]
+    find: Find
+
+    def raising(self, *, tracks: Tracks | None = None, **changes: Any) -> set[int]:
+        """Objects (indices) that raise with other dials, before the re-arm time."""
+        dials = self.dials.model_copy(update=changes)
+        left = filtered(self.tracks, self.detector.regions, dials) if tracks is None else tracks
+        found = self.find(left, stretch_of(left, dials.gap_s), watched_regions(self.detector.regions), dials)
+        return {int(left.object[each.raised]) for each in found}
+
+
+def verdicts(sighted: Sighted) -> list[Verdict]:
+    """One for each object of the take, in the order of `tracks.ids`."""
+    tracks, dials = sighted.tracks, sighted.dials
+    index = {name: i for i, name in enumerate(tracks.ids)}
+    out: list[Verdict | None] = [None] * len(tracks.ids)
+
+    def say(objects: set[int], code: str, text: Callable[[int], str]) -> None:
+        for i in objects:
+            if out[i] is None:
+                out[i] = Verdict(code, text(i))
+
+    by_object: dict[int, list[Event]] = {}
+    for event in sighted.events:
+        if event.object is not None:
+            by_object.setdefault(index[event.object], []).append(event)
+    say(set(by_object), "raised", lambda i: _raised(by_object[i]))
+    say(sighted.raising(), "rearm", lambda i: f"Raised again within the re-arm time of {dials.rearm_s:g} s: dropped.")
+    _say_filtered(sighted, say)
+    for code, changes, text in _let_go(dials):
+        say(sighted.raising(**changes), code, _same(text))
+    rest = {i for i, verdict in enumerate(out) if verdict is None}
+    for i, verdict in _remaining(sighted, rest).items():
+        out[i] = verdict
+    return [verdict or Verdict("away", "Never came near what is watched.") for verdict in out]
+
+
+def _same(text: str) -> Callable[[int], str]:
+    return lambda i: text
+
+
+def _raised(events: list[Event]) -> str:
+    ways = [event.direction.replace("_", " ") for event in events if event.direction is not None]
+    if len(ways) > 1 and set(ways) == {"in", "out"}:
+        net = ways.count("in") - ways.count("out")
+        return f"Passed {', '.join(ways)}: {net:+d} in all." if net else f"Passed {', '.join(ways)}: nothing in all."
+    return f"Raised{' ' + ', '.join(ways) if ways else ''} at {', '.join(f'{e.raised_s:.1f}' for e in events)} s."
+
+
+def _say_filtered(sighted: Sighted, say: Callable[[set[int], str, Callable[[int], str]], None]) -> None:
+    """Those that raise once nothing is filtered, by the filter that took most of their samples."""
+    dials, tracks = sighted.dials, sighted.tracks
+    stays = keeps(tracks, sighted.detector.regions, dials)
+    if all(each.all() for each in stays.values()):
+        return
+    would = sighted.raising(tracks=tracks)
+    gone = np.flatnonzero(~np.logical_and.reduce(list(stays.values())))
+    lost = {
+        name: np.bincount(tracks.object[gone][~each[gone]], minlength=len(tracks.ids)) for name, each in stays.items()
+    }
+    spans = tracks.spans
+    figures: Mapping[str, Callable[[int], str]] = {
+        "class": lambda i: f"It is taken for {_usual_class(tracks, i)}; {', '.join(dials.classes or ())} count.",
+        "size": lambda i: f"{_heights(tracks, i)} px high: outside the size limits.",
+        "confidence": lambda i: (
+            f"Confidence {np.median(tracks.confidence[spans[i] : spans[i + 1]]):.2f}, below {dials.min_confidence}."
+        ),
+    }
+    for name in ("class", "size", "confidence"):
+        most = {i for i in would if lost[name][i] and lost[name][i] == max(each[i] for each in lost.values())}
+        say(most, name, figures[name])
+
+
+def _usual_class(tracks: Tracks, i: int) -> str:
+    labels = tracks.label[tracks.spans[i] : tracks.spans[i + 1]]
+    values, counts = np.unique(labels, return_counts=True)
+    most = int(values[int(counts.argmax())])
+    return tracks.classes[most] if most >= 0 else "unknown"
+
+
+def _heights(tracks: Tracks, i: int) -> str:
+    heights = tracks.box[tracks.spans[i] : tracks.spans[i + 1], 3]
+    return f"{heights.min():.0f} to {heights.max():.0f}"
+
+
+def _let_go(dials: ObjectDials) -> list[tuple[str, dict[str, Any], str]]:
+    """Changes of the dials that would make an object raise, and what that says of it; the first that does is the reason."""
+    out: list[tuple[str, dict[str, Any], str]] = []
+    if isinstance(dials, CrossingDials) and dials.direction != "both":
+        out.append(("other_direction", {"direction": "both"}, f"Crossed, but not {dials.direction.replace('_', ' ')}."))
+    if isinstance(dials, CrossingDials | CountDials):
+        if dials.across_percent > 0:
+            text = f"Crossed, but never with {dials.across_percent:g} % of its box beyond the line."
+            out.append(("not_across", {"across_percent": 0.0}, text))
+        if dials.band > 0:
+            text = f"Cut the line, but never went more than {dials.band:g} px beyond it on both sides."
+            out.append(("turned_back", {"band": 0.0}, text))
+    if isinstance(dials, ZoneDials) and dials.when == "enter" and not dials.born_inside:
+        out.append(("born_inside", {"born_inside": True}, "Was inside when first seen, so it did not come in."))
+    if isinstance(dials, PathDials):
+        out.append(("late", {"within_s": 86_400.0}, f"Took all steps, but not within {dials.within_s:g} s."))
+    return out
+
+
+def _remaining(sighted: Sighted, rest: set[int]) -> dict[int, Verdict]:
+    dials = sighted.dials
+    tracks = filtered(sighted.tracks, sighted.detector.regions, dials)
+    if isinstance(dials, CrossingDials | CountDials):
+        return _beside_lines(sighted, tracks, rest, dials)
+    if isinstance(dials, ZoneDials):
+        return _about_zones(sighted, tracks, rest, dials)
+    return _on_paths(sighted, tracks, rest, cast(PathDials, dials))
+
+
+def _beside_lines(
+    sighted: Sighted, tracks: Tracks, rest: set[int], dials: CrossingDials | CountDials
+) -> dict[int, Verdict]:
+    points = tracks.anchors(dials.anchor)
+    starts = stretch_of(tracks, dials.gap_s)
+    out: dict[int, Verdict] = {}
+    for region in watched_regions(sighted.detector.regions):
+        a, b = line_of(region)
+        s = distance(points, a, b)
+        side = np.where(s > dials.band, 1, np.where(s < -dials.band, -1, 0))
+        sure = np.flatnonzero(side)
+        changed = (np.diff(side[sure]) != 0) & (starts[sure][1:] == starts[sure][:-1])
+        beyond = set(tracks.object[sure[1:][changed]].tolist())
+        for i in rest & beyond:
+            out.setdefault(i, Verdict("beyond_end", f"Changed sides, but passed beyond an end of {region.name}."))
+        for i in rest & _unseen(tracks, points, a, b):
+            text = f"First shows cut off by the picture's edge, just beyond {region.name}: it was never wholly in view before it."
+            out.setdefault(i, Verdict("unseen_before", text))
+    return out
+
+
+def _unseen(tracks: Tracks, points: Any, a: Any, b: Any) -> set[int]:
+    """Objects whose first box is cut off by the edge and whose way, followed back a little, comes over the line."""
+    spans = tracks.spans
+    first, last = spans[:-1], spans[1:] - 1
+    lively = np.flatnonzero(last > first)
+    cut = tracks.cut_off()
+    later = np.minimum(first + 4, last)[lively]
+    first = first[lively]
+    took = tracks.t_s[later] - tracks.t_s[first]
+    speed = (points[later] - points[first]) / np.maximum(took, 1e-9)[:, None]
+    before = points[first] - speed * LOOK_BACK_S
+    pairs = np.stack((before, points[first]), axis=1).reshape(-1, 2)
+    touched = cuts(pairs, np.repeat(np.arange(lively.size), 2), a, b)[1::2]
+    return set(lively[touched & cut[first]].tolist())
+
+
+def _about_zones(sighted: Sighted, tracks: Tracks, rest: set[int], dials: ZoneDials) -> dict[int, Verdict]:
+    longest: dict[int, float] = {}
+    starts = stretch_of(tracks, dials.gap_s)
+    index = np.arange(len(tracks))
+    for region in watched_regions(sighted.detector.regions):
+        within = inside(tracks, dials, region)
+        since = np.maximum(np.maximum.accumulate(np.where(within, -1, index)) + 1, starts)
+        on = np.flatnonzero(within)
+        for i, stay in zip(tracks.object[on].tolist(), (tracks.t_s[on] - tracks.t_s[since[on]]).tolist(), strict=True):
+            longest[i] = max(longest.get(i, 0.0), stay)
+    out: dict[int, Verdict] = {}
+    for i in rest & set(longest):
+        if dials.when == "inside":
+            short = dials.dwell_s - longest[i]
+            text = f"Inside for {longest[i]:.1f} s at most, {short:.1f} s short of {dials.dwell_s:g} s."
+            out[i] = Verdict("too_short", text)
+        elif dials.when == "leave":
+            out[i] = Verdict("still_inside", "Was inside when last seen, so it did not leave.")
+    return out
+
+
+def _on_paths(sighted: Sighted, tracks: Tracks, rest: set[int], dials: PathDials) -> dict[int, Verdict]:
+    points, starts = tracks.anchors(dials.anchor), stretch_of(tracks, dials.gap_s)
+    regions = watched_regions(sighted.detector.regions)
+    took: list[set[int]] = []
+    for region in regions:
+        if region.shape == "line":
+            a, b = line_of(region)
+            at = [c.at for c in crossings(points, starts, a, b, dials.band) if c.direction == "a_to_b"]
+            took.append(set(tracks.object[at].tolist()) if at else set())
+        else:
+            took.append(set(tracks.object[inside(tracks, dials, region)].tolist()))
+    out = {}
+    for i in rest:
+        done = [region.name for region, objects in zip(regions, took, strict=True) if i in objects]
+        if done:
+            out[i] = Verdict(
+                "part", f"{len(done)} of {len(regions)} steps ({', '.join(done)}), not all of them in order."
+            )
+    return out

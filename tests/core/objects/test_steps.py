@@ -1,0 +1,48 @@
+"""Exact sweeps of band and dwell time equal running every value: pauses, re-arm times, several objects and regions."""
+
+from __future__ import annotations
+
+import itertools
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lantern.core.events import Detector
+from lantern.core.objects.subject import subject_of_tracks
+from lantern.core.objects.tracks import Tracks
+from lantern.core.tuning.scoring import Mark
+from lantern.core.tuning.sweep import SHOWN
+from wandering import REGIONS, wandering
+
+MARKS = [
+    Mark(3, 6, "expect"),
+    Mark(5, 9, "expect"),
+    Mark(9, 9.5, "ignore"),
+    Mark(12, 20, "expect"),
+    Mark(25, 26, "quiet"),
+]
+
+
+@pytest.mark.parametrize(
+    ("kind", "dial", "high"), [("crossing", "band", 30.0), ("count", "band", 30.0), ("zone", "dwell_s", 20.0)]
+)
+@given(tracks=wandering(), data=st.data())
+@settings(max_examples=150, deadline=None)
+def test_equal_to_every_value_by_itself(kind: str, dial: str, high: float, tracks: Tracks, data: st.DataObject) -> None:
+    dials: dict[str, Any] = {"rearm_s": data.draw(st.sampled_from([0.0, 2.0, 5.0])), "gap_s": 2.0}
+    if kind == "zone":
+        dials["when"] = "inside"
+    if kind == "crossing":
+        dials["direction"] = data.draw(st.sampled_from(["both", "a_to_b"]))
+    held = subject_of_tracks(Detector(name="d", kind=kind, regions=REGIONS[kind], dials=dials), tracks)
+    low = data.draw(st.sampled_from([0.0, 1.5]))
+    rows = held.sweep(dial, MARKS, low=low, high=high)
+    assert (rows[0].start, rows[-1].stop) == (low, high)
+    assert all(a.stop == b.start and a.counts[:SHOWN] != b.counts[:SHOWN] for a, b in itertools.pairwise(rows))
+    for value in np.random.default_rng(1).uniform(low, high, 25).tolist() + [row.value for row in rows]:
+        row = next(r for r in rows if r.start <= value <= r.stop)
+        if min(value - row.start, row.stop - value) > 1e-5:
+            assert held.with_dials(**{dial: value}).counts(MARKS)[:SHOWN] == row.counts[:SHOWN], value
