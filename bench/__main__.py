@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import sys
 
-from bench import evidence, heat, imports, live, pages, scrub, sweep
+from bench import evidence, heat, imports, live, pages, scrub, sweep, tracks
 
 ALL = {
     "heat": heat.run,
     "sweep": sweep.run,
+    "tracks": tracks.run,
     "evidence": evidence.run,
     "imports": imports.run,
     "live": live.run,

@@ -105,7 +105,7 @@ def band_steps(
     lively = np.unique(stretch[flips])
     first, stop = np.searchsorted(stretch, lively), np.searchsorted(stretch, lively, side="right")
     flip_first, flip_stop = np.searchsorted(flips, first), np.searchsorted(flips, stop)
-    raising: dict[int, list[tuple[Indices, int, float, float]]] = {}
+    raising: dict[int, list[tuple[Indices, float, float]]] = {}
     for i, start in enumerate(lively.tolist()):
         index = sure[first[i] : stop[i]]
         d, cut = away[index], touched[index].astype(np.intp)
@@ -116,13 +116,13 @@ def band_steps(
             begins = _cut_from(d, cut, met)
             if begins < met.high:
                 entry = index[met.middle : met.stop]
-                raising.setdefault(int(tracks.object[start]), []).append((entry, met.middle, begins, met.high))
+                raising.setdefault(int(tracks.object[start]), []).append((entry, begins, met.high))
     spans = _stretches(marks, slack)
     out = Raisers(dials.rearm_s)
     for object_, entries in raising.items():
-        only = spans if len(entries) == 1 else None
+        lone = _lone_from([ends for _, _, ends in entries])
         out.of_object[object_] = [
-            _moves(away[entry], tracks.t_s[entry], begins, ends, only) for entry, _, begins, ends in entries
+            _moves(away[entry], tracks.t_s[entry], begins, ends, spans, lone) for entry, begins, ends in entries
         ]
     return out
 
@@ -196,7 +196,12 @@ def _cut_from(d: Floats, cut: Indices, met: _Meeting) -> float:
     return float(changes[low])
 
 
-def _moves(d: Floats, t_s: Floats, begins: float, ends: float, spans: _Stretches | None) -> Steps:
+def _lone_from(ends: Sequence[float]) -> float:
+    """From which value on at most one of an object's raisers is left, so that the re-arm time ties it to none."""
+    return sorted(ends)[-2] if len(ends) > 1 else -math.inf
+
+
+def _moves(d: Floats, t_s: Floats, begins: float, ends: float, spans: _Stretches, lone: float) -> Steps:
     """The raise of one coming: at the first sample further away than the band."""
     reached = np.maximum.accumulate(d)
     records = np.flatnonzero(np.concatenate(([True], reached[1:] > reached[:-1])) & (d > begins))
@@ -205,9 +210,9 @@ def _moves(d: Floats, t_s: Floats, begins: float, ends: float, spans: _Stretches
     values = np.concatenate(([begins], d[records][:-1]))
     keep = values < ends
     values, times = values[keep], t_s[records][keep]
-    if spans is not None:
-        telling = spans.telling(times)
-        values, times = values[telling], times[telling]
+    telling = spans.telling(times) | (values <= lone)
+    telling[:1] = True
+    values, times = values[telling], times[telling]
     return [*zip(values.tolist(), times.tolist(), strict=True), (ends, None)]
 
 
@@ -229,19 +234,18 @@ def dwell_steps(
     ends = np.flatnonzero(within & ~after) + 1
     spans = _stretches(marks, slack)
     objects = tracks.object[begins]
-    visits = np.bincount(objects, minlength=len(tracks.ids))
+    stays: dict[int, list[float]] = {}
+    for object_, length in zip(objects.tolist(), (tracks.t_s[ends - 1] - tracks.t_s[begins]).tolist(), strict=True):
+        stays.setdefault(object_, []).append(length + TIME_TOLERANCE_S)
+    lone = {object_: _lone_from(lengths) for object_, lengths in stays.items()}
     telling = spans.telling(tracks.t_s)
     for begin, end, object_ in zip(begins.tolist(), ends.tolist(), objects.tolist(), strict=True):
         t_s = tracks.t_s[begin:end]
         stay = t_s - t_s[0]
         values = np.concatenate(([-1.0], stay[:-1] + TIME_TOLERANCE_S))
-        steps: Steps
-        if visits[object_] == 1:
-            here = telling[begin:end].copy()
-            here[0] = True
-            steps = list(zip(values[here].tolist(), t_s[here].tolist(), strict=True))
-        else:
-            steps = list(zip(values.tolist(), t_s.tolist(), strict=True))
+        here = telling[begin:end] | (values <= lone[object_])
+        here[0] = True
+        steps: Steps = list(zip(values[here].tolist(), t_s[here].tolist(), strict=True))
         steps.append((float(stay[-1]) + TIME_TOLERANCE_S, None))
         out.of_object.setdefault(object_, []).append(steps)
     return out
@@ -298,16 +302,30 @@ def rows_of(
         bound = steps[i][0]
         while i < len(steps) and steps[i][0] < bound + NARROWEST:
             _, owner, number, t = steps[i]
-            came, went = objects[owner].moved(number, t)
-            for x in came:
-                tally.add(x)
-            for x in went:
-                tally.remove(x)
+            one = objects[owner]
+            if len(one.now) == 1:
+                before, one.now[0] = one.now[0], t
+                _follow(tally, before, t)
+            else:
+                came, went = one.moved(number, t)
+                for x in came:
+                    tally.add(x)
+                for x in went:
+                    tally.remove(x)
             i += 1
         fresh = tally.counts()
-        if fresh[:apart] != counts[:apart]:
+        if fresh != counts and fresh[:apart] != counts[:apart]:
             pieces.append((at, bound, counts))
             at = bound
         counts = fresh
     pieces.append((at, high, counts))
     return [Row(start, stop, value_inside(start, stop), each) for start, stop, each in pieces]
+
+
+def _follow(tally: Tally, before: float | None, after: float | None) -> None:
+    if before is not None and after is not None:
+        tally.move(before, after)
+    elif after is not None:
+        tally.add(after)
+    elif before is not None:
+        tally.remove(before)

@@ -74,6 +74,20 @@ class Tally:
     def remove(self, t: float) -> None:
         self._change(t, -1)
 
+    def move(self, before: float, after: float) -> None:
+        """Remove one and add another: quickly where both lie in one cluster, as the steps of one raise mostly do."""
+        at = bisect_right(self.starts, before) - 1
+        if at < 0 or not self.starts[at] <= after <= self.ends[at] or before > self.ends[at]:
+            self.remove(before)
+            self.add(after)
+            return
+        raised = self.clusters[at].raised
+        first = raised[0]
+        del raised[bisect_left(raised, before)]
+        insort(raised, after)
+        if before == first or after <= first or len(self.clusters[at].marks) > 1:  # else it was a repeat, and is one
+            self.dirty.add(at)
+
     def _change(self, t: float, by: int) -> None:
         at = bisect_right(self.starts, t) - 1
         if at >= 0 and t <= self.ends[at]:
