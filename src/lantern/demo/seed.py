@@ -16,25 +16,32 @@ from sqlalchemy.orm import Session
 
 from lantern.core.site import Site
 from lantern.db.base import transaction
-from lantern.demo.skerrow import LOGIN, PASSWORD, PERSON, SITE, TAKES
+from lantern.demo.skerrow import CROWDS, LOGIN, OBSERVERS, PASSWORD, PERSON, SITE, TAKES
 from lantern.links.actions import save_link, save_timetable
 from lantern.people.tables import add_user
 from lantern.settings import settings
+from lantern.standins import places
+from lantern.standins.crowd import Crowd
 from lantern.standins.scene import OFFSET_C, SCALE, Scene
 from lantern.standins.scenes import RECORDED
 from lantern.survey.actions import add_site
 from lantern.survey.tables import SiteRow, device_by_code
 from lantern.takes.actions import add_marks
 from lantern.takes.codec import pack
-from lantern.takes.store import FRAMES_A_BLOCK
-from lantern.takes.tables import FrameBlockRow, TakeRow
+from lantern.takes.store import FRAMES_A_BLOCK, add_tracks, frames_in
+from lantern.takes.tables import FrameBlockRow, HandCountRow, TakeRow
 from lantern.tune.actions import add_detector
 
 log = structlog.get_logger()
 REASONS = {
-    "T1": "As found on site: 45 °C because the last site had 45.",
-    "T2": "45 °C on the taped joint: 20 K over its neighbours at 80 % load; 20 s outlasts a walker's mirror image.",
-    "T3": "37.4 °C on the corners of the eyes, corrected by the 35 °C source: well above the crew's own spread.",
+    "Smoulder in the heap": "As found on site: 45 °C because the last site had 45.",
+    "Busbar joint": "45 °C on the taped joint: 20 K over its neighbours at 80 % load; 20 s outlasts a walker's mirror image.",
+    "Crew screening": "37.4 °C on the corners of the eyes, corrected by the 35 °C source: well above the crew's own spread.",
+    "Boarding count": "As found on site: the line lies at the ship's side, where the gangway ends.",
+    "Hall door": "At the door's frame; 40 is what the hall is let for, and 2 % of passages are known to be missed.",
+    "Gate line": "As found on site: everything that comes over the painted line.",
+    "Tank": "Somebody who stays at the tank for 6 s; whoever passes takes 4 s.",
+    "Gate to tank": "From the gate to the tank within a minute, on foot.",
 }
 BLOCKS_A_TASK = 8
 
@@ -54,13 +61,15 @@ def seed(session: Session, site: Site) -> None:
     with multiprocessing.get_context("fork").Pool(2, initializer=_plain_signals) as pool:
         for scene, (code, name, start) in TAKES.items():
             add_scene(session, row.id, code, scene=scene, name=name, start=datetime.fromisoformat(start), pool=pool)
+        for code, crowd in zip(CROWDS, pool.imap(_crowd, CROWDS), strict=True):
+            add_crowd(session, row.id, code, crowd)
     for timetable in site.timetables:
         save_timetable(session, row.id, timetable.model_dump(mode="json"), timetable_id=None)
     detectors = {}
     for detector in site.detectors:
         device = device_by_code(session, row.id, str(detector.device))
         assert device is not None
-        reason = REASONS[str(detector.device)]
+        reason = REASONS[detector.name]
         detectors[detector.name] = add_detector(
             session, device_id=device.id, detector=detector, reason=reason, user_id=user.id
         )
@@ -108,6 +117,43 @@ def add_scene(
         take.packed_bytes += len(data)
     add_marks(session, take, [mark for mark in view.marks() if mark.end_s <= take.length_s + 1])
     log.info("simulated", take=name, frames=count, packed_mib=round(take.packed_bytes / 2**20, 1))
+    return take
+
+
+def _crowd(code: str) -> Crowd:
+    return places.CROWDS[code]()
+
+
+def add_crowd(session: Session, site_id: int, scene: str, crowd: Crowd) -> TakeRow:
+    """Store a simulated take of tracks with its still, its marks, and the passages that two people counted."""
+    code, name, start = CROWDS[scene]
+    device = device_by_code(session, site_id, code)
+    assert device is not None
+    width, height = crowd.tracks.frame_px or (0, 0)
+    take = TakeRow(
+        device_id=device.id,
+        name=name,
+        kind="tracks",
+        start=datetime.fromisoformat(start),
+        samples=frames_in(crowd.tracks),
+        length_s=crowd.tracks.length_s,
+        width=width,
+        height=height,
+        recorded={},
+        columns=[],
+        packed_bytes=0,
+        times=b"",
+        still=crowd.still,
+        still_type="image/png",
+    )
+    session.add(take)
+    session.flush()
+    add_tracks(session, take, crowd.tracks)
+    add_marks(session, take, list(crowd.marks))
+    if crowd.passages:
+        careful, hasty = crowd.passages, [p for i, p in enumerate(crowd.passages) if i % 47 != 30]
+        for who, passages in zip(OBSERVERS, (careful, hasty), strict=True):
+            session.add(HandCountRow(take_id=take.id, who=who, passages=[list(p) for p in passages], intervals=[]))
     return take
 
 

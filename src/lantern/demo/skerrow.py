@@ -35,6 +35,15 @@ TAKES = {
     "T2": ("T2", "Afternoon load, 60 min", "2026-03-05T14:00:00+01:00"),
     "T3": ("T3", "Crew change, 60 people", "2026-03-06T06:40:00+01:00"),
 }
+# by scene of people: device, name of the take, when it began
+CROWDS = {
+    "C1": ("C1", "Boarding, 20 min", "2026-03-07T06:20:00+01:00"),
+    "C2": ("C2", "Until the ferry calls, 15 min", "2026-03-07T06:05:00+01:00"),
+    "V2": ("V2", "A night with rain, 30 min", "2026-03-08T01:30:00+01:00"),
+}
+OBSERVERS = ("Mira V.", "second observer")  # who counted the passages of a take by hand
+TANK = ((956.0, 351.0), (1219.0, 351.0), (1090.0, 277.0), (886.0, 277.0))
+STEREO = {"mount_m": 3.2, "f_px": 800, "baseline_mm": 120, "disparity_px": 0.25}
 THERMAL_LENS = {"pitch_um": 17, "focal_mm": 13}
 
 SITE = Site(
@@ -75,6 +84,51 @@ SITE = Site(
             ),
         ),
         Place(
+            name="Pier gangway",
+            devices=(
+                Device(
+                    code="C1",
+                    name="Overhead counter at the gangway",
+                    kind="counter",
+                    ability={
+                        "width": 640,
+                        "height": 480,
+                        "fps": 10,
+                        "protocol": "ONVIF metadata over HTTP",
+                        **STEREO,
+                    },
+                ),
+            ),
+        ),
+        Place(
+            name="Waiting hall",
+            devices=(
+                Device(
+                    code="C2",
+                    name="Overhead counter at the hall door",
+                    kind="counter",
+                    ability={
+                        "width": 640,
+                        "height": 480,
+                        "fps": 10,
+                        "protocol": "ONVIF metadata over HTTP",
+                        **STEREO,
+                    },
+                ),
+            ),
+        ),
+        Place(
+            name="Yard",
+            devices=(
+                Device(
+                    code="V2",
+                    name="Camera over the yard",
+                    kind="camera",
+                    ability={"width": 1280, "height": 720, "fps": 10, "protocol": "ONVIF metadata over HTTP"},
+                ),
+            ),
+        ),
+        Place(
             name="Gatehouse",
             devices=(
                 Device(
@@ -86,6 +140,8 @@ SITE = Site(
                         Output(name="Mast beacon", what="beacon", coil=0),
                         Output(name="Conveyor stop", what="relay", coil=1, contact="normally_closed"),
                         Output(name="Kiosk contactor", what="relay", coil=2),
+                        Output(name="Hall lamp", what="beacon", coil=3),
+                        Output(name="Yard lights", what="relay", coil=4),
                     ),
                 ),
             ),
@@ -130,6 +186,51 @@ SITE = Site(
             ),
             dials={"threshold_c": 37.4, "reference_c": REFERENCE_C, "face_px": 4000, "sustain_s": 0.5},
         ),
+        Detector(
+            name="Boarding count",
+            kind="count",
+            device="C1",
+            regions=(Region(name="gangway", shape="line", points=((620.0, 400.0), (596.0, 80.0))),),
+            dials={"anchor": "centre", "band": 8.0, "rearm_s": 2.0, "classes": ["person", "bicycle"]},
+        ),
+        Detector(
+            name="Hall door",
+            kind="count",
+            device="C2",
+            regions=(Region(name="door", shape="line", points=((40.0, 212.0), (600.0, 212.0))),),
+            dials={
+                "anchor": "centre",
+                "band": 6.0,
+                "rearm_s": 2.0,
+                "reverse": False,
+                "capacity": 40,
+                "missed_percent": 2.0,
+            },
+        ),
+        Detector(
+            name="Gate line",
+            kind="crossing",
+            device="V2",
+            regions=(Region(name="gate", shape="line", points=((204.0, 518.0), (450.0, 237.0))),),
+            dials={"direction": "a_to_b", "band": 4.0},
+        ),
+        Detector(
+            name="Tank",
+            kind="zone",
+            device="V2",
+            regions=(Region(name="tank", shape="polygon", points=TANK),),
+            dials={"when": "inside", "dwell_s": 6.0, "classes": ["person"], "rearm_s": 30.0},
+        ),
+        Detector(
+            name="Gate to tank",
+            kind="path",
+            device="V2",
+            regions=(
+                Region(name="gate", shape="line", points=((204.0, 518.0), (450.0, 237.0))),
+                Region(name="tank", shape="polygon", points=TANK),
+            ),
+            dials={"within_s": 60.0, "classes": ["person"]},
+        ),
     ),
     timetables=(
         Timetable(
@@ -158,6 +259,18 @@ SITE = Site(
             timetable="Night watch",
             delay_s=5.0,
             effects=(Effect(output="Kiosk contactor", mode="pulse", length_s=30.0),),
+        ),
+        LinkRule(
+            name="Gate to lights",
+            detector="Gate line",
+            timetable="Night watch",
+            effects=(Effect(output="Yard lights", mode="pulse", length_s=60.0),),
+        ),
+        LinkRule(
+            name="Hall full",
+            detector="Hall door",
+            timetable="Harbour day",
+            effects=(Effect(output="Hall lamp", mode="pulse", length_s=10.0),),
         ),
     ),
 )

@@ -262,6 +262,17 @@ class _Object:
     now: list[float | None]
     let: list[float]
 
+    def follow(self, tally: Tally, raiser: int, t: float | None) -> None:
+        if len(self.now) == 1:
+            before, self.now[0] = self.now[0], t
+            _follow(tally, before, t)
+            return
+        came, went = self.moved(raiser, t)
+        for x in came:
+            tally.add(x)
+        for x in went:
+            tally.remove(x)
+
     def moved(self, raiser: int, t: float | None) -> tuple[list[float], list[float]]:
         """(came, went): raises that a step changes."""
         self.now[raiser] = t
@@ -272,6 +283,15 @@ class _Object:
         came, went = [x for x in fresh if x not in self.let], [x for x in self.let if x not in fresh]
         self.let = fresh
         return came, went
+
+
+def _follow(tally: Tally, before: float | None, after: float | None) -> None:
+    if before is not None and after is not None:
+        tally.move(before, after)
+    elif after is not None:
+        tally.add(after)
+    elif before is not None:
+        tally.remove(before)
 
 
 def rows_of(
@@ -302,16 +322,7 @@ def rows_of(
         bound = steps[i][0]
         while i < len(steps) and steps[i][0] < bound + NARROWEST:
             _, owner, number, t = steps[i]
-            one = objects[owner]
-            if len(one.now) == 1:
-                before, one.now[0] = one.now[0], t
-                _follow(tally, before, t)
-            else:
-                came, went = one.moved(number, t)
-                for x in came:
-                    tally.add(x)
-                for x in went:
-                    tally.remove(x)
+            objects[owner].follow(tally, number, t)
             i += 1
         fresh = tally.counts()
         if fresh != counts and fresh[:apart] != counts[:apart]:
@@ -320,12 +331,3 @@ def rows_of(
         counts = fresh
     pieces.append((at, high, counts))
     return [Row(start, stop, value_inside(start, stop), each) for start, stop, each in pieces]
-
-
-def _follow(tally: Tally, before: float | None, after: float | None) -> None:
-    if before is not None and after is not None:
-        tally.move(before, after)
-    elif after is not None:
-        tally.add(after)
-    elif before is not None:
-        tally.remove(before)

@@ -1,0 +1,113 @@
+"""What a scene shows beside its tracks: where people are and stay, what each class would add, and the life of one object."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from lantern.core.objects.lines import distance
+from lantern.core.objects.shapes import inside, line_of, watched_regions
+from lantern.core.objects.subject import TrackSubject
+from lantern.core.objects.tracks import Tracks
+from lantern.core.signals import Floats
+from lantern.core.tuning.scoring import Mark
+
+CELL_PX = 16
+MOST_CELLS = 128
+
+
+def presence(tracks: Tracks, anchor: str) -> Floats:
+    """(rows, columns): seconds that anchors spent in each cell of the picture; cells are square, some 16 px wide."""
+    width, height = tracks.frame_px or (1, 1)
+    cell = max(CELL_PX, width / MOST_CELLS, height / MOST_CELLS)
+    shape = (int(np.ceil(height / cell)), int(np.ceil(width / cell)))
+    if len(tracks) == 0:
+        return np.zeros(shape)
+    x, y = tracks.anchors(anchor).T
+    row = np.clip(y / cell, 0, shape[0] - 1).astype(np.intp)
+    column = np.clip(x / cell, 0, shape[1] - 1).astype(np.intp)
+    seconds = 1 / (tracks.fps or 1.0)
+    held = np.bincount(row * shape[1] + column, minlength=shape[0] * shape[1]) * seconds
+    return np.asarray(held.reshape(shape))
+
+
+@dataclass(frozen=True, slots=True)
+class ClassLine:
+    """What a class is worth: its objects (by what each is mostly taken for), and what would raise if it alone counted."""
+
+    name: str
+    objects: int
+    counts: bool  # as the dials stand
+    raises: int
+    hits: int
+    false_alarms: int
+
+    def as_dict(self) -> dict[str, Any]:
+        return asdict(self)
+
+
+def class_lines(subject: TrackSubject, marks: Sequence[Mark]) -> list[ClassLine]:
+    tracks = subject.tracks
+    if not tracks.classes or len(tracks) == 0:
+        return []
+    votes = np.zeros((len(tracks.ids), len(tracks.classes)), dtype=np.int64)
+    known = tracks.label >= 0
+    np.add.at(votes, (tracks.object[known], tracks.label[known]), 1)
+    usual = np.where(votes.sum(axis=1) > 0, votes.argmax(axis=1), -1)
+    out = []
+    for i, name in enumerate(tracks.classes):
+        alone = subject.with_dials(classes=(name,))
+        counts = alone.counts(marks)
+        out.append(
+            ClassLine(
+                name,
+                int((usual == i).sum()),
+                subject.dials.classes is None or name in subject.dials.classes,
+                len(alone.events()),
+                counts.hits,
+                counts.false_alarms,
+            )
+        )
+    return out
+
+
+def life(subject: TrackSubject, object_: int) -> dict[str, Any]:
+    """One object (by index): when it was seen, how far from each line (px, B side above 0) or in which zones, sizes and classes."""
+    tracks = subject.tracks
+    span = slice(int(tracks.spans[object_]), int(tracks.spans[object_ + 1]))
+    mine = _only(tracks, span)
+    points = mine.anchors(subject.dials.anchor)
+    traces: dict[str, Any] = {}
+    for region in watched_regions(subject.detector.regions):
+        if region.shape == "line":
+            x, unit = distance(points, *line_of(region)), "px"
+        else:
+            x, unit = inside(mine, subject.dials, region).astype(np.float64), ""
+        traces[region.name] = {"t_s": mine.t_s.tolist(), "x": np.round(x, 2).tolist(), "unit": unit}
+    verdict = subject.verdicts()[object_]
+    return {
+        "id": tracks.ids[object_],
+        "from_s": float(mine.t_s[0]),
+        "to_s": float(mine.t_s[-1]),
+        "samples": len(mine),
+        "height_px": [float(mine.box[:, 3].min()), float(mine.box[:, 3].max())],
+        "confidence": round(float(np.median(mine.confidence)), 3),
+        "cut_off": int(mine.cut_off().sum()),
+        "classes": _votes(mine),
+        "verdict": verdict.as_dict(),
+        "traces": traces,
+    }
+
+
+def _only(tracks: Tracks, span: slice) -> Tracks:
+    keep = np.zeros(len(tracks), dtype=np.bool_)
+    keep[span] = True
+    return tracks.kept(keep)
+
+
+def _votes(tracks: Tracks) -> Mapping[str, int]:
+    names = [tracks.classes[i] if i >= 0 else "unknown" for i in tracks.label.tolist()]
+    return {name: names.count(name) for name in sorted(set(names), key=lambda n: -names.count(n))}
