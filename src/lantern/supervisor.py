@@ -97,7 +97,7 @@ class Supervisor:
 
             if seed_if_missing():
                 print(f"Seeded the demo site in {time.monotonic() - began:.0f} s.", flush=True)
-            tokens = _point_to_standins(relay_port)
+            tokens = _point_to_standins(relay_port, control_port)
         engine().dispose()  # no connection is shared with the parts
         _import_parts()
         self._fork("web", lambda: _serve_web(self.host, port))
@@ -313,14 +313,17 @@ def _serve_engine(port: int) -> None:
 
 
 def _serve_standins(port: int, relay_port: int, engine_port: int, tokens: dict[str, str]) -> None:
-    from lantern.standins.app import make_app, reel_of_scene
+    from lantern.standins.app import make_app, reel_of_scene, tracker_of_scene
     from lantern.standins.camera import CameraStandIn
+    from lantern.standins.places import CROWDS
     from lantern.standins.relay import RelayStandIn
+    from lantern.standins.tracker import TrackerStandIn
 
-    cameras = {
+    cameras: dict[str, CameraStandIn | TrackerStandIn] = {
         code: CameraStandIn(code, reel_of_scene(code), f"ws://127.0.0.1:{engine_port}/ingest/{code}", token)
         for code, token in tokens.items()
     }
+    cameras |= {code: tracker_of_scene(code) for code in CROWDS}
     _uvicorn(make_app(cameras, RelayStandIn(relay_port)), "127.0.0.1", port)
 
 
@@ -340,8 +343,8 @@ def _work() -> None:
     asyncio.run(until_told())
 
 
-def _point_to_standins(relay_port: int) -> dict[str, str]:
-    """The demo's modules are at this start's stand-in; gives the cameras' tokens."""
+def _point_to_standins(relay_port: int, control_port: int) -> dict[str, str]:
+    """The demo's modules, cameras and counters are at this start's stand-ins; gives the thermal cameras' tokens."""
     from sqlalchemy import select
 
     from lantern.db.base import transaction
@@ -352,4 +355,6 @@ def _point_to_standins(relay_port: int) -> dict[str, str]:
         for device in devices:
             if device.kind == "io_module":
                 device.address = {"host": "127.0.0.1", "port": relay_port, "unit": 1}
+            elif device.kind in ("camera", "counter"):
+                device.address = {"url": f"http://127.0.0.1:{control_port}/metadata/{device.code}"}
         return {device.code: device.token for device in devices if device.kind == "thermal"}

@@ -10,7 +10,8 @@ import pytest
 from lantern.core.baseline import KEPT, LEAST_LEARNT
 from lantern.core.events import Detector, Region
 from lantern.formats.wire import FrameHeader
-from lantern.live.feeds import Feed, Watch
+from lantern.live.feeds import Feed
+from lantern.live.readings import ReadingWatch as Watch
 
 BOX = Region(name="box", shape="box", points=((0, 0), (8, 6)))
 

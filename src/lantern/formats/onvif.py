@@ -8,16 +8,17 @@ Source: ONVIF Analytics Service Specification, schema http://www.onvif.org/ver10
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator
-from datetime import datetime
+from collections.abc import Iterator, Sequence
+from datetime import UTC, datetime
 from typing import Any
-from xml.etree.ElementTree import Element, ParseError
+from xml.etree.ElementTree import Element, ParseError, SubElement, tostring
 
 import numpy as np
 from defusedxml import ElementTree
 from defusedxml.common import DefusedXmlException
 
 from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.objects.following import Seen
 from lantern.core.objects.tracks import Tracks, make_tracks
 
 TT = "{http://www.onvif.org/ver10/schema}"
@@ -86,6 +87,60 @@ def _frames(data: bytes, where: str) -> Iterator[Element]:
                 )
             ]
         ) from error
+
+
+def read_frame(data: bytes, *, where: str, width: int, height: int) -> tuple[float, list[Seen]]:
+    """One document with one frame, as a live device sends it: Unix seconds, and what is seen. Raises `Refused`."""
+    faults = FaultList()
+    frames = list(_whole_frames(data, where))
+    if len(frames) != 1:
+        faults.add(where, f"{len(frames)} tt:Frame", "one")
+        faults.refuse_if_any()
+    [frame] = frames
+    t = _time(frame.get("UtcTime"), datetime.fromtimestamp(0, UTC), faults, where)
+    seen = []
+    for item in frame.findall(f"{TT}Object"):
+        name = item.get("ObjectId", "")
+        if not name:
+            faults.add(where, "an object without ObjectId", "an id")
+            continue
+        box = _box(item, frame, width, height, faults, f"{where}, object {name}")
+        if box is not None:
+            word, likelihood = _class(item, faults, f"{where}, object {name}")
+            seen.append(Seen(int(name) if name.isdigit() else name, box, likelihood, word))
+    faults.refuse_if_any()
+    assert t is not None
+    return t, seen
+
+
+def write_frame(t: float, seen: Sequence[Seen], *, width: int, height: int) -> bytes:
+    """The document that `read_frame` reads; boxes in normalised coordinates, y upwards."""
+    root = Element(f"{TT}MetadataStream")
+    frame = SubElement(SubElement(root, f"{TT}VideoAnalytics"), f"{TT}Frame")
+    frame.set("UtcTime", datetime.fromtimestamp(t, UTC).isoformat(timespec="microseconds").replace("+00:00", "Z"))
+    for each in seen:
+        item = SubElement(frame, f"{TT}Object", ObjectId=str(each.id))
+        look = SubElement(item, f"{TT}Appearance")
+        left, top, w, h = each.box
+        sides = {"left": left * 2 / width - 1, "right": (left + w) * 2 / width - 1}
+        sides |= {"top": 1 - top * 2 / height, "bottom": 1 - (top + h) * 2 / height}
+        SubElement(SubElement(look, f"{TT}Shape"), f"{TT}BoundingBox", {k: f"{v:.6f}" for k, v in sides.items()})
+        if each.label:
+            kind = SubElement(SubElement(look, f"{TT}Class"), f"{TT}Type", Likelihood=f"{each.confidence:.3f}")
+            kind.text = each.label
+    return bytes(tostring(root, encoding="utf-8"))
+
+
+def _whole_frames(data: bytes, where: str) -> list[Element]:
+    """All frames of a short document, not emptied after their turn."""
+    try:
+        return list(ElementTree.fromstring(data, forbid_dtd=True).iter(f"{TT}Frame"))
+    except DefusedXmlException as error:
+        raise Refused(
+            [Fault(where, f"{type(error).__name__}: entities or a document type", "XML without them")]
+        ) from error
+    except ParseError as error:
+        raise Refused([Fault(where, f"not whole XML: {error.msg}", "a whole tt:MetadataStream")]) from error
 
 
 def _time(text: str | None, start: datetime, faults: FaultList, place: str) -> float | None:

@@ -15,6 +15,7 @@ from fastapi.responses import Response, StreamingResponse
 from lantern.core.faults import Refused
 from lantern.formats.wire import unpack_frame
 from lantern.live.engine import Engine
+from lantern.live.feeds import Feed
 
 BAD_FRAME, NOT_ALLOWED = 1003, 1008
 
@@ -69,10 +70,19 @@ def make_app() -> FastAPI:
     @app.get("/frame/{code}")
     def frame(code: str) -> Response:
         feed = engine.feeds.get(code)
-        if feed is None or feed.header is None:
+        if not isinstance(feed, Feed) or feed.header is None:
             raise HTTPException(404, "no frame yet")
         data = zlib.compress(feed.pixels.tobytes(), 1)
         return Response(data, media_type="application/octet-stream", headers={"X-Seq": str(feed.header.seq)})
+
+    @app.post("/empty/{detector_id}")
+    async def empty(detector_id: int) -> Response:
+        """Nobody is inside: set a count's occupancy to 0."""
+        try:
+            return Response(orjson.dumps({"was": await engine.empty(detector_id)}), media_type="application/json")
+        except Refused as error:
+            faults = [fault.as_dict() for fault in error.faults]
+            return Response(orjson.dumps({"message": str(error), "faults": faults}), 422, media_type="application/json")
 
     @app.get("/waits")
     def waits() -> dict[str, list[float]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -13,14 +13,20 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from lantern.core.faults import LanternError
+from lantern.core.faults import Fault, LanternError, Refused
+from lantern.core.kinds import TrackKind, kind_of
+from lantern.core.objects.following import Seen
 from lantern.db.base import transaction
+from lantern.devices.metadata import metadata
 from lantern.formats.wire import FrameHeader
 from lantern.links.tables import armed_links
 from lantern.live.delivery import Delivery
-from lantern.live.feeds import Feed, Watch
-from lantern.live.recorder import Happening, close_open_events, record, remembered
+from lantern.live.feeds import Feed, ObjectFeed
+from lantern.live.objects import ObjectWatch
+from lantern.live.readings import ReadingWatch
+from lantern.live.recorder import Happening, close_open_events, forget_inside, record, remembered
 from lantern.live.tables import DeviceStateRow
+from lantern.live.watch import Watch
 from lantern.survey.tables import DeviceRow
 from lantern.tune.tables import DetectorRow
 
@@ -28,13 +34,15 @@ log = structlog.get_logger()
 RELOAD_S = 1.0
 BEAT_S = 2.0
 TELL_S = 0.2
+LISTEN_AGAIN_S = 1.0
 
 
 class Engine:
     """One a site. All state lives in the event loop's thread; the store is used from worker threads."""
 
     def __init__(self) -> None:
-        self.feeds: dict[str, Feed] = {}
+        self.feeds: dict[str, Feed | ObjectFeed] = {}
+        self.listeners: dict[str, asyncio.Task[None]] = {}  # of devices that are listened to, by code
         self.tokens: dict[str, str] = {}
         self.watches: dict[int, list[Watch]] = {}  # by device
         self.delivery = Delivery(self.tell)
@@ -52,9 +60,10 @@ class Engine:
         ]
 
     async def stop(self) -> None:
-        for task in self._tasks:
+        tasks = [*self._tasks, *self.listeners.values()]
+        for task in tasks:
             task.cancel()
-        await asyncio.gather(*self._tasks, return_exceptions=True)
+        await asyncio.gather(*tasks, return_exceptions=True)
         await self.delivery.stop()
 
     # ---- frames ----
@@ -62,6 +71,7 @@ class Engine:
     async def take(self, code: str, header: FrameHeader, pixels: Any) -> None:
         """One frame of one device through all its detectors; returns when what it caused is stored."""
         feed = self.feeds[code]
+        assert isinstance(feed, Feed)
         began = time.perf_counter()
         last = feed.header
         if last is not None and header.t <= last.t and header.seq < last.seq:
@@ -71,6 +81,8 @@ class Engine:
         if not feed.accept(header, pixels):
             return
         for watch in self.watches.get(feed.device_id, []):
+            if not isinstance(watch, ReadingWatch):
+                continue
             try:
                 happenings = watch.take(header, pixels, feed.interval_s)
                 watch.error = ""
@@ -82,8 +94,54 @@ class Engine:
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
 
+    async def take_objects(self, code: str, t: float, seen: Sequence[Seen]) -> None:
+        """One frame of one device that sends objects; returns when what it caused is stored."""
+        feed = self.feeds[code]
+        assert isinstance(feed, ObjectFeed)
+        began = time.perf_counter()
+        if feed.t is not None and t < feed.t - feed.interval_s:  # the device started anew
+            for watch in self.watches.get(feed.device_id, []):
+                watch.shift(t - feed.t)
+            feed.t = None
+        if not feed.accept(t, seen):
+            return
+        for watch in self.watches.get(feed.device_id, []):
+            if isinstance(watch, ObjectWatch):
+                for happening in watch.take(t, seen):
+                    await self._store(watch, happening)
+        feed.waits_ms.append((time.perf_counter() - began) * 1000)
+        self.tell()
+
+    async def _listen(self, feed: ObjectFeed, url: str) -> None:
+        """Follow a device's metadata for as long as it is there; try again when it is not."""
+        while True:
+            try:
+                async for t, seen in metadata(url, *feed.frame_px):
+                    feed.error = ""
+                    await self.take_objects(feed.code, t, seen)
+                feed.error = "the device ended its stream"
+            except LanternError as error:
+                feed.error = str(error)
+            await asyncio.sleep(LISTEN_AGAIN_S)
+
+    async def empty(self, detector_id: int) -> int:
+        """Set a count's occupancy to nobody. Refused while anybody is in view: they would be counted out again."""
+        watch = next((w for each in self.watches.values() for w in each if w.detector_id == detector_id), None)
+        if not isinstance(watch, ObjectWatch) or watch.kind.name != "count":
+            raise Refused([Fault("detector", f"{detector_id} counts nobody", "a detector of kind count")])
+        if watch.in_view:
+            raise Refused(
+                [Fault("occupancy", f"{watch.in_view} in view", "nobody in view: wait until the door is clear")]
+            )
+        before = watch.inside.inside
+        await asyncio.to_thread(forget_inside, watch.detector_id, watch.revision, watch.empty())
+        self.tell()
+        return before
+
     async def _store(self, watch: Watch, happening: Happening) -> None:
         outcomes = await asyncio.to_thread(record, happening, watch.links)
+        if not happening.changes:
+            return
         self.delivery.wake()
         for change in happening.changes:
             outcome = outcomes.pop(0) if change.what != "clear" else f"cleared by {change.cleared_by}"
@@ -94,6 +152,8 @@ class Engine:
                     "region": happening.region,
                     "what": change.what,
                     "reading": round(happening.reading, 2),
+                    "object": happening.object,
+                    "direction": happening.direction,
                     "outcome": outcome,
                 }
             )
@@ -116,17 +176,31 @@ class Engine:
             if device.kind == "thermal":
                 self.tokens[device.code] = device.token
                 self.feeds.setdefault(device.code, Feed(device.code, device.id))
+            elif device.kind in ("camera", "counter"):
+                self._follow(device)
         self.delivery.adopt([device for device in devices if device.kind == "io_module"])
         self.tell()
 
+    def _follow(self, device: DeviceRow) -> None:
+        """Listen to a device that sends objects, at the address that it has now."""
+        size = (int(device.ability.get("width", 0)), int(device.ability.get("height", 0)))
+        feed = self.feeds.setdefault(device.code, ObjectFeed(device.code, device.id, size))
+        url = device.address.get("url")
+        held = self.listeners.get(device.code)
+        if held is not None and held.get_name() != url:
+            held.cancel()
+            held = None
+        if url and held is None and isinstance(feed, ObjectFeed):
+            self.listeners[device.code] = asyncio.create_task(self._listen(feed, url), name=url)
+
     async def _watch(self, plan: dict[str, Any], held: Watch | None) -> Watch:
-        watch = Watch(plan["id"], plan["site_id"], plan["revision"], plan["model"], plan["links"])
+        what = (plan["id"], plan["site_id"], plan["revision"], plan["model"], plan["links"])
+        by_objects = isinstance(kind_of(plan["model"].kind), TrackKind)
+        watch: Watch = ObjectWatch(*what, frame_px=plan["frame_px"]) if by_objects else ReadingWatch(*what)
         if held is not None and held.revision == watch.revision:
-            watch.states, watch.readings = held.states, held.readings
-        else:
-            watch.resume(await asyncio.to_thread(remembered, watch.detector_id))
-            if not any(state.raised for state in watch.states.values()):
-                await asyncio.to_thread(close_open_events, watch.detector_id, by="lost")
+            watch.inherit(held)
+        elif not watch.resume(await asyncio.to_thread(remembered, watch.detector_id)):
+            await asyncio.to_thread(close_open_events, watch.detector_id, by="lost")
         return watch
 
     # ---- telling ----
@@ -186,7 +260,7 @@ def _load() -> tuple[Any, list[DeviceRow], list[dict[str, Any]]]:
 
 
 def _plan(session: Session, row: DetectorRow) -> dict[str, Any]:
-    site_id = row.device.site_id
+    site_id, ability = row.device.site_id, row.device.ability
     links = armed_links(session, site_id, row.id)
     return {
         "id": row.id,
@@ -194,6 +268,7 @@ def _plan(session: Session, row: DetectorRow) -> dict[str, Any]:
         "site_id": site_id,
         "revision": row.revision,
         "model": row.model,
+        "frame_px": (int(ability["width"]), int(ability["height"])) if {"width", "height"} <= set(ability) else None,
         "links": links,
     }
 

@@ -11,8 +11,9 @@ from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from lantern.core.decide import Change, State
+from lantern.core.decide import Change
 from lantern.core.linking.timeline import Firing, firings
+from lantern.core.objects.occupancy import REGION
 from lantern.core.rehearsal import Armed, is_armed
 from lantern.db.base import transaction
 from lantern.live.tables import DecisionRow, EffectRow, EventRow
@@ -23,7 +24,10 @@ NEVER_EXPIRES = timedelta(days=3650)  # letting go of an output is delivered how
 
 @dataclass(frozen=True)
 class Happening:
-    """Changes of one decision at one frame. `at` is the engine's clock; `state` is what the decision remembers after it."""
+    """Changes of one decision at one frame. `at` is the engine's clock; `state` is what is remembered after it, if anything is.
+
+    Objects: `object` raised or cleared by itself, `direction` where it crossed.
+    """
 
     site_id: int
     detector_id: int
@@ -31,9 +35,11 @@ class Happening:
     region: str
     at: datetime
     changes: tuple[Change, ...]
-    state: State
+    state: Any
     reading: float
     why: dict[str, Any]
+    object: str | None = None
+    direction: str | None = None
 
 
 def record(happening: Happening, links: Sequence[Armed]) -> list[str]:
@@ -45,21 +51,22 @@ def record(happening: Happening, links: Sequence[Armed]) -> list[str]:
                 _clear(session, happening, change.cleared_by or "reading")
             else:
                 outcomes.append(_raise(session, happening, links, repeat=change.what == "repeat"))
-        remember(session, happening.detector_id, happening.region, happening.revision, happening.state)
+        if happening.state is not None:
+            remember(session, happening.detector_id, happening.region, happening.revision, happening.state)
     return outcomes
 
 
-def remember(session: Session, detector_id: int, region: str, revision: int, state: State) -> None:
+def remember(session: Session, detector_id: int, region: str, revision: int, state: Any) -> None:
     values = {"revision": revision, "state": asdict(state), "at": datetime.now(UTC)}
     made = insert(DecisionRow).values(detector_id=detector_id, region=region, **values)
     session.execute(made.on_conflict_do_update(index_elements=["detector_id", "region"], set_=values))
 
 
-def remembered(detector_id: int) -> dict[str, tuple[int, State]]:
-    """What each region's decision remembered last: (revision, state)."""
+def remembered(detector_id: int) -> dict[str, tuple[int, dict[str, Any]]]:
+    """What each region's decision remembered last: (revision, its fields)."""
     with transaction() as session:
         rows = session.scalars(select(DecisionRow).where(DecisionRow.detector_id == detector_id))
-        return {row.region: (row.revision, _state(row.state)) for row in rows}
+        return {row.region: (row.revision, dict(row.state)) for row in rows}
 
 
 def close_open_events(detector_id: int, *, by: str) -> None:
@@ -70,6 +77,16 @@ def close_open_events(detector_id: int, *, by: str) -> None:
             .where(EventRow.detector_id == detector_id, EventRow.cleared_at.is_(None))
             .values(cleared_at=datetime.now(UTC), cleared_by=by)
         )
+
+
+def forget_inside(detector_id: int, revision: int, state: Any) -> None:
+    """Occupancy was set to nobody: remember that, and let no capacity alarm stand."""
+    with transaction() as session:
+        remember(session, detector_id, REGION, revision, state)
+        standing = update(EventRow).where(
+            EventRow.detector_id == detector_id, EventRow.region == REGION, EventRow.cleared_at.is_(None)
+        )
+        session.execute(standing.values(cleared_at=datetime.now(UTC), cleared_by="reset"))
 
 
 def acknowledge(session: Session, output: str) -> int:
@@ -94,6 +111,8 @@ def _raise(session: Session, happening: Happening, links: Sequence[Armed], *, re
         reading=happening.reading,
         why=happening.why,
         outcome=outcome,
+        object=happening.object,
+        direction=happening.direction,
     )
     session.add(event)
     session.flush()
@@ -167,13 +186,8 @@ def _clear(session: Session, happening: Happening, by: str) -> None:
         .where(
             EventRow.detector_id == happening.detector_id,
             EventRow.region == happening.region,
+            EventRow.object.is_not_distinct_from(happening.object),
             EventRow.cleared_at.is_(None),
         )
         .values(cleared_at=happening.at, cleared_by=by)
     )
-
-
-def _state(stored: dict[str, Any]) -> State:
-    window = tuple((float(t), float(x)) for t, x in stored.pop("window", ()))
-    learnt = tuple(float(x) for x in stored.pop("learnt", ()))
-    return State(**stored, window=window, learnt=learnt)

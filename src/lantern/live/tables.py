@@ -26,6 +26,8 @@ class EventRow(Base):
     reading: Mapped[float]
     why: Mapped[dict[str, Any]]
     outcome: Mapped[str]  # fired, or why not
+    object: Mapped[str | None]  # which one, where objects are watched
+    direction: Mapped[str | None]
 
 
 class EffectRow(Base):

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Mapping
 from contextlib import asynccontextmanager
 from typing import Any
 
 from starlette.applications import Starlette
 from starlette.requests import Request
-from starlette.responses import JSONResponse, Response
+from starlette.responses import JSONResponse, Response, StreamingResponse
 from starlette.routing import Route
 
 from lantern.standins.camera import CameraStandIn, Reel
+from lantern.standins.places import CROWDS
 from lantern.standins.relay import RelayStandIn
 from lantern.standins.scene import OFFSET_C, SCALE
 from lantern.standins.scenes import SCENES
+from lantern.standins.tracker import CONTENT_TYPE, TrackerStandIn
 
 
 def reel_of_scene(code: str) -> Reel:
@@ -22,7 +24,11 @@ def reel_of_scene(code: str) -> Reel:
     return Reel(len(scene), scene.fps, scene.width, scene.height, SCALE, OFFSET_C, scene.recorded, scene.frame)
 
 
-def make_app(cameras: dict[str, CameraStandIn], relay: RelayStandIn) -> Starlette:
+def tracker_of_scene(code: str) -> TrackerStandIn:
+    return TrackerStandIn(code, CROWDS[code]().tracks)
+
+
+def make_app(cameras: Mapping[str, CameraStandIn | TrackerStandIn], relay: RelayStandIn) -> Starlette:
     @asynccontextmanager
     async def lifespan(app: Starlette) -> AsyncIterator[None]:
         await relay.start()
@@ -55,6 +61,12 @@ def make_app(cameras: dict[str, CameraStandIn], relay: RelayStandIn) -> Starlett
                 return JSONResponse({"message": str(error)}, 422)
         return JSONResponse(found.as_dict())
 
+    async def metadata(request: Request) -> Response:
+        found = cameras.get(request.path_params["code"])
+        if not isinstance(found, TrackerStandIn):
+            return JSONResponse({"message": "There is no such counter or camera stand-in."}, 404)
+        return StreamingResponse(found.stream(), media_type=CONTENT_TYPE)
+
     async def cut(request: Request) -> Response:
         if request.path_params["what"] == "stop":
             await relay.stop()
@@ -65,6 +77,7 @@ def make_app(cameras: dict[str, CameraStandIn], relay: RelayStandIn) -> Starlett
     return Starlette(
         routes=[
             Route("/state", state),
+            Route("/metadata/{code}", metadata),
             Route("/camera/{code}/{what:str}", camera, methods=["POST"]),
             Route("/relay/{what:str}", cut, methods=["POST"]),
         ],

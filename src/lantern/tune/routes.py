@@ -60,7 +60,7 @@ def bench_page(request: Request, detector_id: int, take: Annotated[int | None, Q
         return render(
             request,
             session,
-            "bench.html",
+            f"bench_{kind_of(row.kind).bench}.html",
             stage="tune",
             detector=row,
             take=chosen,

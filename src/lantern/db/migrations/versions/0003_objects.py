@@ -15,6 +15,8 @@ depends_on = None
 def upgrade() -> None:
     op.add_column("take", sa.Column("still", sa.LargeBinary(), nullable=True))
     op.add_column("take", sa.Column("still_type", sa.String(), nullable=True))
+    op.add_column("event", sa.Column("object", sa.String(), nullable=True))
+    op.add_column("event", sa.Column("direction", sa.String(), nullable=True))
     op.create_table(
         "hand_count",
         sa.Column("id", sa.Integer(), nullable=False),
@@ -31,5 +33,7 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("hand_count")
+    op.drop_column("event", "direction")
+    op.drop_column("event", "object")
     op.drop_column("take", "still_type")
     op.drop_column("take", "still")

@@ -3,7 +3,7 @@ import { saveCsv, savePng, saveSvg } from "./export.js";
 import { pageData } from "./http.js";
 import { clock } from "./svg.js";
 import { TimeAxis } from "./timeaxis.js";
-import { width } from "./units.js";
+import { quantityOf } from "./units.js";
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("compare", () => {
@@ -17,7 +17,7 @@ document.addEventListener("alpine:init", () => {
       init() {
         if (!data.take) return;
         data.sides.forEach((side, index) => {
-          const quantity = Object.values(side.readings)[0]?.unit === "K" ? width(data.scale.level) : data.scale.level;
+          const quantity = quantityOf(side.readings, data.scale.level);
           const axis = new TimeAxis(this.$refs[index ? "second" : "first"], data.take, { lanes: ["marks", "reading", "events"], readingHeight: 96, left: 92, quantity, on: { cursor: (t) => this.seek(t), pick: (i) => this.seek(side.events[i].raised_s), mark: (mark) => this.seek(mark.start_s) } });
           axis.set({ readings: side.readings, events: side.events, marks: data.marks, missed: side.missed, unknown: side.unknown, level: side.line?.level ?? null });
           axes.push(axis);

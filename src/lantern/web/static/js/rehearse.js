@@ -3,9 +3,7 @@ import { saveCsv, savePng, saveSvg } from "./export.js";
 import { pageData } from "./http.js";
 import { clock, short } from "./svg.js";
 import { TimeAxis } from "./timeaxis.js";
-import { fixed, width } from "./units.js";
-
-const quantityOf = (data) => (Object.values(data.readings)[0]?.unit === "K" ? width(data.scale.level) : data.scale.level);
+import { fixed, quantityOf } from "./units.js";
 
 const PATHS = { hit: "M6 0.8 11.2 6 6 11.2 0.8 6Z", false: "M1.5 1.5 10.5 10.5M10.5 1.5 1.5 10.5", repeat: "M3.4 6a2.6 2.6 0 1 0 5.2 0a2.6 2.6 0 1 0-5.2 0Z", ignored: "M1 1h10v10H1Z" };
 
@@ -21,7 +19,7 @@ document.addEventListener("alpine:init", () => {
       init() {
         const outputs = [...new Set(data.links.flatMap((l) => l.outputs))];
         const lanes = ["marks", "reading", "events", ...data.links.map((l) => `armed:${l.name}`), ...outputs.map((o) => `effects:${o}`)];
-        const quantity = quantityOf(data);
+        const quantity = quantityOf(data.readings, data.scale.level);
         axis = new TimeAxis(this.$refs.axis, data.take, { lanes, readingHeight: 150, left: 136, quantity, on: { pick: (index) => this.pick(index), mark: (mark) => this.seek(mark.start_s) } });
         axis.set({ readings: data.readings, events: data.judged.events, marks: data.marks, effects: data.judged.effects, armed: data.judged.armed, missed: data.judged.missed, unknown: data.judged.unknown, level: data.judged.line?.level ?? null });
         const at = Number(new URLSearchParams(location.search).get("event") ?? -1);
@@ -31,7 +29,11 @@ document.addEventListener("alpine:init", () => {
       verdict(e) { return { hit: "Hit", false: "False alarm", repeat: "Repeat", ignored: "Ignored" }[e.verdict]; },
       glyphClass(e) { return `glyph-${e.verdict}`; },
       glyphPath(e) { return PATHS[e.verdict]; },
-      lasted(e) { return e.cleared_s === null ? `peak ${fixed(quantityOf(data), e.peak)}, raised to the end` : `peak ${fixed(quantityOf(data), e.peak)}, ${short(e.cleared_s - e.raised_s, 3)} s`; },
+      lasted(e) {
+        const lasts = e.cleared_s === null ? "raised to the end" : `${short(e.cleared_s - e.raised_s, 3)} s`;
+        if (e.object !== null) return `object ${e.object}${e.direction ? `, ${e.direction.replaceAll("_", " ")}` : ""}${e.cleared_s === e.raised_s ? "" : `, ${lasts}`}`;
+        return `peak ${fixed(quantityOf(data.readings, data.scale.level), e.peak)}, ${lasts}`;
+      },
       isMissed(mark) { return data.judged.missed.includes(mark.id); },
       why(mark) { return data.judged.marks[mark.id]?.text ?? ""; },
       linkWords(link) { return link.timetable ? `${link.timetable}, ${link.summary}` : link.summary; },

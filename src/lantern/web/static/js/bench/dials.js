@@ -14,7 +14,7 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   strips: {},
   texts: {},
   faults: {},
-  chosenDial: data.saved.line?.dial ?? "sustain_s",
+  chosenDial: data.saved.line?.dial ?? (infos.sustain_s ? "sustain_s" : data.dials.find((d) => d.numeric && data.saved.matters.includes(d.name) && filled(data.detector.dials)[d.name] !== null)?.name),
 
   get changes() {
     const count = Object.keys(this.dials).filter((name) => !same(this.dials[name], this.saved.dials[name])).length;

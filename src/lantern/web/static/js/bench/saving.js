@@ -77,9 +77,10 @@ export const saving = ({ data, infos }) => ({
     const keys = {
       ",": () => this.nudge(this.chosenDial, -step), "<": () => this.nudge(this.chosenDial, -10), ".": () => this.nudge(this.chosenDial, step), ">": () => this.nudge(this.chosenDial, 10),
       "[": () => this.jump(-1), "]": () => this.jump(1), " ": () => this.play(), m: () => this.startOrEndMark(), u: () => this.undo(), r: () => this.redo(),
-      h: () => this.setFigure("histogram"), l: () => this.setFigure("profile"), d: () => this.toggleDifference(), y: () => this.judgeEvent(true), n: () => this.judgeEvent(false),
+      y: () => this.judgeEvent(true), n: () => this.judgeEvent(false),
       ArrowLeft: () => this.step(-step), ArrowRight: () => this.step(step),
     };
+    for (const [name, work] of Object.entries(this.extraKeys)) keys[name] = () => work.call(this, step);
     if (!keys[event.key] || (event.key === " " && event.target.closest("button, a, summary")) || (event.key.startsWith("Arrow") && event.target.closest("[role=tab]"))) return;
     event.preventDefault();
     keys[event.key]();

@@ -1,10 +1,10 @@
-// Seeing: the picture and its ways of being looked at, the time axis, playing and scrubbing.
+// Seeing: the heat image and its ways of being looked at.
+import { latest } from "../http.js";
 import { saveCanvas, saveCsv, savePng, saveSvg } from "../export.js";
 import { HeatView, fetchFrame } from "../heatview.js";
 import { drawFigure, histogramOf, profileOf } from "../histogram.js";
 import { PALETTES } from "../palettes.js";
 import { clock, short } from "../svg.js";
-import { TimeAxis } from "../timeaxis.js";
 import { fixed, read, show, typed, width } from "../units.js";
 import { copy } from "./dials.js";
 
@@ -19,9 +19,6 @@ export const seeing = ({ data, infos, drawn }) => ({
   figure: "", // histogram or profile
   lineText: "",
   readout: "",
-  t: 0,
-  playing: false,
-  speed: "4",
   shownFrame: -1,
   shownPictures: 0,
 
@@ -30,17 +27,15 @@ export const seeing = ({ data, infos, drawn }) => ({
     const how = { locked: "locked", frame: "follows each frame", region: "follows the chosen region" }[this.scaleMode];
     return `scale ${short(show(data.scale.level, this.low))} to ${fixed(data.scale.level, this.high, 0)}, ${how}`;
   },
-  get timeText() { return clock(data.take, this.t, true); },
   get frameText() { return `${this.shownFrame + 1} of ${data.take.samples}`; },
   get unitText() { return data.scale.level.unit; },
   lowText() { return typed(data.scale.level, this.low); },
   highText() { return typed(data.scale.level, this.high); },
 
-  firstMoment() {
-    const first = data.saved.events.find((e) => e.verdict === "hit") ?? data.saved.events[0];
-    return first ? first.raised_s + 4 * data.take.intervalS : 0;
-  },
+  extraKeys: { h() { this.setFigure("histogram"); }, l() { this.setFigure("profile"); }, d() { this.toggleDifference(); } },
+
   startView() {
+    this.showFrame = latest((index) => this.loadFrame(index));
     if (data.take.kind !== "heat") return;
     const parts = { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay, scale: this.$refs.scale };
     drawn.view = new HeatView(data.take, parts, {
@@ -51,32 +46,6 @@ export const seeing = ({ data, infos, drawn }) => ({
       tool: (tool) => { this.tool = tool; },
       line: (line) => { this.figure = line ? "profile" : ""; this.lineChanged(); },
     }, data.scale.level);
-  },
-  startAxis(readings) {
-    const outputs = [...new Set(data.saved.effects.map((e) => e.output))];
-    const lanes = ["marks", "reading", "events", ...outputs.slice(0, 2).map((name) => `effects:${name}`)];
-    drawn.axis = new TimeAxis(this.$refs.axis, data.take, {
-      lanes, readingHeight: 92, quantity: this.readingQuantity(readings),
-      on: {
-        cursor: (t) => this.seek(t, false),
-        level: (value) => { const name = this.judged.line?.dial; if (name) this.setDial(name, this.onStep(name, value), true); },
-        levelDone: () => this.settle(),
-        mark: (mark) => this.pickMark(mark),
-        markDone: (mark) => this.changeMark(mark.id, { start_s: mark.start_s, end_s: mark.end_s }),
-        newMark: (start, end) => this.addMark({ start_s: start, end_s: end, label: "expect", detector: "", note: "" }),
-        pick: (index) => this.pickEvent(index),
-      },
-    });
-    drawn.axis.set({ readings });
-    this.drawAxis();
-  },
-  readingQuantity(readings) { return Object.values(readings)[0]?.unit === "K" ? width(data.scale.level) : data.scale.level; },
-  lineLevel() { const line = this.judged.line; return !line ? null : line.dial ? this.dials[line.dial] : line.level; },
-  drawAxis() {
-    const level = this.lineLevel();
-    const away = this.judged.line?.away ?? -1;
-    const relaxed = level === null || !this.dials.hysteresis_c ? null : level + away * this.dials.hysteresis_c;
-    drawn.axis.set({ events: this.judged.events, effects: this.judged.effects, missed: this.judged.missed, unknown: this.judged.unknown, marks: this.marks, level, relaxed, chosenMark: this.chosenMark, chosen: this.chosenEvent });
   },
   drawView() {
     if (!drawn.view) return;
@@ -99,12 +68,7 @@ export const seeing = ({ data, infos, drawn }) => ({
 
   // ---- frames ----
 
-  seek(t, move) {
-    this.t = Math.min(Math.max(t, 0), data.take.lengthS);
-    if (move) drawn.axis.setCursor(this.t);
-    if (!this.playing) this.writeAddress();
-    this.showFrame(Math.round(this.t / data.take.intervalS));
-  },
+  showAt(t) { this.showFrame(Math.round(t / data.take.intervalS)); },
   async loadFrame(index) {
     if (!drawn.view) return;
     const at = Math.min(index, data.take.samples - 1);
@@ -122,24 +86,6 @@ export const seeing = ({ data, infos, drawn }) => ({
       this.trouble = `This frame could not be loaded: ${error.message}`;
     }
   },
-  play() {
-    this.playing = !this.playing;
-    if (!this.playing) return this.writeAddress();
-    let last = performance.now();
-    const tick = (time) => {
-      if (!this.playing) return;
-      const next = this.t + ((time - last) / 1000) * Number(this.speed);
-      if (next - this.t >= Math.max(data.take.intervalS, Number(this.speed) / 30)) { // no sooner than there is another frame, nor more than 30 a second
-        last = time;
-        if (next >= data.take.lengthS) this.playing = false;
-        this.seek(next, true);
-      }
-      if (this.playing) requestAnimationFrame(tick);
-    };
-    requestAnimationFrame(tick);
-  },
-  step(by) { this.seek(this.t + by * data.take.intervalS, true); },
-
   // ---- ways of looking ----
 
   fitScale() {
@@ -203,7 +149,6 @@ export const seeing = ({ data, infos, drawn }) => ({
 
   // ---- files ----
 
-  exportAxis(as) { (as === "svg" ? saveSvg : savePng)(this.$refs.axis, "time-axis"); },
   exportPicture() { saveCanvas(this.$refs.canvas, `frame-${this.shownFrame}`); },
   exportFigure(as) {
     if (as === "csv") saveCsv([this.figure === "profile" ? ["pixel", data.scale.level.unit] : [data.scale.level.unit, "pixels"], ...this.figurePoints().map(([x, y]) => (this.figure === "profile" ? [x, show(data.scale.level, y)] : [show(data.scale.level, x), y]))], this.figure);

@@ -9,7 +9,7 @@ const LOOK_MS = 300;
 
 export const studies = ({ data, infos, drawn }) => ({
   studies: data.studies,
-  pair: { x: "sustain_s", y: data.saved.line?.dial ?? "hysteresis_c" },
+  pair: infos.sustain_s ? { x: "sustain_s", y: data.saved.line?.dial ?? "hysteresis_c" } : { x: "rearm_s", y: infos.band ? "band" : "dwell_s" },
   pairRead: "",
 
   get pairDials() { return data.dials.filter((d) => d.numeric && this.matters.includes(d.name) && this.dials[d.name] !== null); },

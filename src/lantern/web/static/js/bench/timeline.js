@@ -1,0 +1,68 @@
+// The time axis of a bench: cursor, playing, scrubbing; readings, marks and events on it.
+import { savePng, saveSvg } from "../export.js";
+import { clock } from "../svg.js";
+import { TimeAxis } from "../timeaxis.js";
+import { quantityOf } from "../units.js";
+
+export const timeline = ({ data, drawn }) => ({
+  t: 0,
+  playing: false,
+  speed: "4",
+
+  get timeText() { return clock(data.take, this.t, true); },
+  firstMoment() {
+    const first = data.saved.events.find((e) => e.verdict === "hit") ?? data.saved.events[0];
+    return first ? first.raised_s + 4 * data.take.intervalS : 0;
+  },
+  startAxis(readings) {
+    const outputs = [...new Set(data.saved.effects.map((e) => e.output))];
+    const lanes = ["marks", "reading", "events", ...outputs.slice(0, 2).map((name) => `effects:${name}`)];
+    drawn.axis = new TimeAxis(this.$refs.axis, data.take, {
+      lanes, readingHeight: 92, quantity: this.readingQuantity(readings),
+      on: {
+        cursor: (t) => this.seek(t, false),
+        level: (value) => { const name = this.judged.line?.dial; if (name) this.setDial(name, this.onStep(name, value), true); },
+        levelDone: () => this.settle(),
+        mark: (mark) => this.pickMark(mark),
+        markDone: (mark) => this.changeMark(mark.id, { start_s: mark.start_s, end_s: mark.end_s }),
+        newMark: (start, end) => this.addMark({ start_s: start, end_s: end, label: "expect", detector: "", note: "" }),
+        pick: (index) => this.pickEvent(index),
+      },
+    });
+    drawn.axis.set({ readings });
+    this.drawAxis();
+  },
+  readingQuantity(readings) { return quantityOf(readings, data.scale.level); },
+  lineLevel() { const line = this.judged.line; return !line ? null : line.dial ? this.dials[line.dial] : line.level; },
+  drawAxis() {
+    const level = this.lineLevel();
+    const away = this.judged.line?.away ?? -1;
+    const relaxed = level === null || !this.dials.hysteresis_c ? null : level + away * this.dials.hysteresis_c;
+    drawn.axis.set({ events: this.judged.events, effects: this.judged.effects, missed: this.judged.missed, unknown: this.judged.unknown, marks: this.marks, level, relaxed, chosenMark: this.chosenMark, chosen: this.chosenEvent });
+  },
+
+  seek(t, move) {
+    this.t = Math.min(Math.max(t, 0), data.take.lengthS);
+    if (move) drawn.axis.setCursor(this.t);
+    if (!this.playing) this.writeAddress();
+    this.showAt(this.t);
+  },
+  play() {
+    this.playing = !this.playing;
+    if (!this.playing) return this.writeAddress();
+    let last = performance.now();
+    const tick = (time) => {
+      if (!this.playing) return;
+      const next = this.t + ((time - last) / 1000) * Number(this.speed);
+      if (next - this.t >= Math.max(data.take.intervalS, Number(this.speed) / 30)) { // no sooner than there is another frame, nor more than 30 a second
+        last = time;
+        if (next >= data.take.lengthS) this.playing = false;
+        this.seek(next, true);
+      }
+      if (this.playing) requestAnimationFrame(tick);
+    };
+    requestAnimationFrame(tick);
+  },
+  step(by) { this.seek(this.t + by * data.take.intervalS, true); },
+  exportAxis(as) { (as === "svg" ? saveSvg : savePng)(this.$refs.axis, "time-axis"); },
+});
