@@ -114,6 +114,15 @@ def read_hand_counts(data: bytes, *, where: str) -> list[HandCount] | None:
     return [HandCount(start, end, int(into), int(left)) for start, end, into, left in out]
 
 
+def write_hand_counts(rows: Sequence[Sequence[float]]) -> str:
+    """The file that `read_hand_counts` reads."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COUNT_COLUMNS)
+    writer.writerows((f"{start:.10g}", f"{end:.10g}", int(into), int(left)) for start, end, into, left in rows)
+    return out.getvalue()
+
+
 def read_times(data: bytes, *, where: str) -> Floats:
     """The column `t_s`: seconds from the take's start, running forward."""
     return read_series(data, where=where, least_columns=1)[0]

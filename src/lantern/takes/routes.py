@@ -144,7 +144,7 @@ def frame(take_id: int, index: int) -> Response:
     """Raw pixels, row-major, little-endian, deflated; the page colours them. °C = raw x scale + offset of the take."""
     with transaction() as session:
         take = get_take(session, take_id)
-        if take.width is None or not 0 <= index < take.samples:
+        if take.dtype is None or not 0 <= index < take.samples:
             raise HTTPException(404, f"Take {take_id} has no frame {index}.")
         pixels = frame_of_take(session, take, index)
         dtype = DRAWN_DTYPES[str(take.dtype)]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from lantern.core.tuning.wishes import Wishes
 
@@ -33,6 +33,8 @@ class Draft(BaseModel):
     parts: list[str] = ["judged"]
     together: bool = False
     wishes: WishesIn = WishesIn()
+    every_s: float = Field(default=60.0, ge=10, le=3600)  # of counts against counts by hand
+    who: int | None = None
 
 
 class FanAsked(Draft):
@@ -40,10 +42,15 @@ class FanAsked(Draft):
     material: str
 
 
-class StudyAsked(Draft):
-    """A map of two dials, or advice."""
+class LineAsked(Draft):
+    offset_px: float
+    angle_deg: float
 
-    what: Literal["map", "advice"]
+
+class StudyAsked(Draft):
+    """A map of two dials, advice, or where a counting line should lie."""
+
+    what: Literal["map", "advice", "line"]
     dial_x: str = ""
     dial_y: str = ""
     dial_x_range: tuple[float, float] | None = None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Query, Request
@@ -13,16 +14,18 @@ from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.heat.materials import MATERIALS
 from lantern.core.kinds import kind_of
+from lantern.core.objects.search import moved_line
+from lantern.core.objects.shapes import watched_regions
 from lantern.db.base import transaction
 from lantern.formats.documents import read_model
 from lantern.formats.tables import write_series
 from lantern.jobs import defer_study
 from lantern.links.tables import armed_links
-from lantern.people.tables import scale_of
+from lantern.people.tables import User, scale_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
-from lantern.tune import bench, evidence, thermal
+from lantern.tune import bench, evidence, scenes, thermal
 from lantern.tune.actions import changed_keys, restore_revision, save_revision
-from lantern.tune.drafts import Draft, FanAsked, Saved, StudyAsked
+from lantern.tune.drafts import Draft, FanAsked, LineAsked, Saved, StudyAsked
 from lantern.tune.judging import subject
 from lantern.tune.shown import changes_shown, dial_shown, get_detector, take_for, take_shown
 from lantern.tune.studies import begin_study, cancel_study
@@ -55,6 +58,9 @@ def bench_page(request: Request, detector_id: int, take: Annotated[int | None, Q
             "readings": bench.drawn_readings(session, row.model, chosen),
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
             "materials": [material.as_dict() for material in MATERIALS],
+            "verdicts": scenes.VERDICTS,
+            "still": chosen.still_type is not None,
+            "user": session.get_one(User, request.session["user_id"]).name,
             "studies": {what: study.as_dict() for what, study in latest_studies(session, row.id).items()},
         }
         return render(
@@ -74,7 +80,7 @@ def bench_page(request: Request, detector_id: int, take: Annotated[int | None, Q
 
 @router.post("/bench/{detector_id}/judge")
 def judge_draft(request: Request, detector_id: int, draft: Draft) -> Response:
-    """What a state would do: `parts` of judged, readings, strips, takes, noise, spot, pixels."""
+    """What a state would do: `parts` of judged, readings, strips, takes, noise, spot, pixels; of scenes: objects, beside, counts."""
     with transaction() as session:
         row, take, detector = _drafted(session, detector_id, draft)
         scale = scale_of(session, request.session["user_id"])
@@ -96,6 +102,12 @@ def judge_draft(request: Request, detector_id: int, draft: Draft) -> Response:
             out["spot"] = thermal.spot_of(session, take, detector)
         if "pixels" in draft.parts:
             out["pixels"] = thermal.pixels_shown(take, detector)
+        if "objects" in draft.parts:
+            out["objects"] = scenes.objects_shown(session, detector, take)
+        if "beside" in draft.parts:
+            out["beside"] = scenes.beside(session, detector, take)
+        if "counts" in draft.parts:
+            out["counts"] = scenes.counts_shown(session, detector, take, every_s=draft.every_s, who=draft.who)
         return json_answer(out)
 
 
@@ -109,6 +121,39 @@ def reading_csv(detector_id: int, take: int) -> Response:
         text = write_series(subject(session, row.model, chosen).traces())
         headers = {"Content-Disposition": f'attachment; filename="reading-{detector_id}-take-{take}.csv"'}
         return Response(text, 200, headers, "text/csv; charset=utf-8")
+
+
+@router.post("/bench/{detector_id}/object/{name}")
+def object_life(detector_id: int, name: str, draft: Draft) -> Response:
+    """One object of the take: its life, and why it raised or did not."""
+    with transaction() as session:
+        _, take, detector = _drafted(session, detector_id, draft)
+        return json_answer(scenes.life_of(session, detector, take, name))
+
+
+@router.get("/takes/{take_id}/tracks")
+def tracks(take_id: int) -> Response:
+    """All tracks of a take as compact binary, deflated; see `scenes.packed_tracks`."""
+    with transaction() as session:
+        take = session.get(TakeRow, take_id)
+        if take is None or take.kind not in ("tracks", "plan-tracks"):
+            raise HTTPException(404, f"There is no take of tracks {take_id}.")
+        data = zlib.compress(scenes.packed_tracks(session, take), 1)
+    headers = {"Content-Encoding": "deflate", "Cache-Control": "private, max-age=3600"}
+    return Response(data, 200, headers, "application/octet-stream")
+
+
+@router.post("/bench/{detector_id}/line")
+def line_moved(detector_id: int, asked: LineAsked) -> Response:
+    """Where a detector's first line lies when it is moved and turned, cut off at the picture's edges."""
+    with transaction() as session:
+        _, take, detector = _drafted(session, detector_id, asked)
+        moved = moved_line(
+            watched_regions(detector.regions)[0], asked.offset_px, asked.angle_deg, (take.width or 0, take.height or 0)
+        )
+        if moved is None:
+            raise Refused([Fault("line", "would leave the picture", "a place within it")])
+        return json_answer({"points": moved.points})
 
 
 @router.post("/bench/{detector_id}/people")

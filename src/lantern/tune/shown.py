@@ -36,7 +36,11 @@ def take_for(session: Session, row: DetectorRow, take_id: int | None) -> TakeRow
 def dial_shown(info: DialInfo, scale: Scale) -> dict[str, Any]:
     """A dial as the page needs it: its allowed range also in words, in the user's scale."""
     quantity = scale.of(info.unit, difference=info.difference)
-    return info.as_dict() | {"allowed": info.allowed(quantity), "shown": quantity.as_dict()}
+    return info.as_dict() | {
+        "flag": isinstance(info.default, bool),
+        "allowed": info.allowed(quantity),
+        "shown": quantity.as_dict(),
+    }
 
 
 def changes_shown(changes: list[dict[str, Any]], kind: str, scale: Scale) -> list[dict[str, str]]:

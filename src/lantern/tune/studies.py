@@ -18,14 +18,16 @@ from lantern.core.dials import describe_dial
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.kinds import kind_of
+from lantern.core.objects.search import search
 from lantern.core.tuning.advice import advise
 from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_between
 from lantern.core.tuning.scoring import ScoreCard
 from lantern.core.tuning.wishes import Wishes
 from lantern.db.base import now, transaction
-from lantern.takes.tables import TakeRow
+from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.actions import score_on
 from lantern.tune.evidence import hold, shown
+from lantern.tune.scenes import counted
 from lantern.tune.tables import DetectorRow, JudgementRow, RevisionRow, StudyRow, revisions_of
 from lantern.tune.thermal import readings_of
 
@@ -202,4 +204,17 @@ def _worse(revision: RevisionRow, card: ScoreCard) -> bool:
     return any(getattr(card, key) and not any(c[key] for c in before) for key in ("misses", "false_alarms"))
 
 
-WORK = {"map": _map, "advice": _advice, "rejudge": _rejudge}
+# ---- where the line should lie ----------------------------------------------------------------------------------------
+
+
+def _line(
+    session: Session, detector_id: int, asked: dict[str, Any], tell: Callable[[int, int], None]
+) -> dict[str, Any]:
+    """Over all takes of the device that somebody counted by hand, whether or not they were asked for."""
+    detector = Detector.model_validate(asked["detector"])
+    takes = takes_of_device(session, session.get_one(DetectorRow, detector_id).device_id)
+    found = [counted(session, detector, take) for take in takes if take.kind in kind_of(detector.kind).signals]
+    return search([each for each in found if each is not None], progress=tell).as_dict()
+
+
+WORK = {"map": _map, "advice": _advice, "rejudge": _rejudge, "line": _line}

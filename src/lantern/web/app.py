@@ -20,6 +20,7 @@ from lantern.people.routes import router as people
 from lantern.rehearse.routes import router as rehearse
 from lantern.settings import settings
 from lantern.survey.routes import router as survey
+from lantern.takes.counts import router as counts
 from lantern.takes.routes import router as takes
 from lantern.tune.actions import StaleRevisionError
 from lantern.tune.comparing import router as comparing
@@ -41,7 +42,7 @@ def make_app() -> FastAPI:
     )
     app.add_middleware(SecurityHeaders)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for router in (people, survey, takes, tune, comparing, links, rehearse, walk):
+    for router in (people, survey, takes, counts, tune, comparing, links, rehearse, walk):
         app.include_router(router)
 
     @app.get("/health")

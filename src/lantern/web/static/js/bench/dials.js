@@ -91,6 +91,9 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   },
   choose(name) { this.chosenDial = name; },
   setChoice(name, value) { this.remember(); this.dials[name] = value; this.refresh(); },
+  // a list of names, typed with commas
+  listOf(name) { return (this.dials[name] ?? []).join(", "); },
+  typeList(name, text) { const names = text.split(",").map((word) => word.trim()).filter(Boolean); this.setChoice(name, names.length ? names : null); },
   setFlag(name, value) { this.setChoice(name, value === "yes"); },
   takeProposal(name) { this.setDial(name, this.strips[name].proposed); },
   shownValue(name) { return typeof this.dials[name] === "number" ? short(show(infos[name].shown, this.dials[name])) : String(this.dials[name]); },

@@ -31,13 +31,15 @@ export const evidence = ({ data, infos, drawn }) => ({
   async judge() {
     const began = performance.now();
     try {
-      const { judged } = await this.post(["judged"]);
+      const answer = await this.post(this.judgeParts);
+      const { judged } = answer;
       this.judged = judged;
       this.now = judged.card;
       this.matters = judged.matters;
       if (this.chosenEvent !== null && this.chosenEvent >= judged.events.length) this.chosenEvent = null;
       this.trouble = "";
       this.faults = {};
+      this.judgedAlso?.(answer);
       this.drawAxis();
       this.judgedMs = performance.now() - began;
     } catch (error) { this.explain(error); }
@@ -54,7 +56,7 @@ export const evidence = ({ data, infos, drawn }) => ({
   dialsInSight() { return [...this.$root.querySelectorAll("[data-dial]")].filter((dial) => !dial.closest("details:not([open])")).map((dial) => dial.dataset.dial); },
   async fetchStrips() {
     try {
-      const { strips, noise } = await this.post(["strips", "noise"], { wishes: this.wished, strips: this.dialsInSight() });
+      const { strips, noise = null } = await this.post(this.stripParts, { wishes: this.wished, strips: this.dialsInSight() });
       this.strips = strips;
       this.noise = noise;
       this.$nextTick(() => { for (const name of Object.keys(strips)) this.drawStrip(name); });

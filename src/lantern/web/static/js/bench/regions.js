@@ -27,6 +27,7 @@ export const regions = ({ data, drawn }) => ({
   chooseRegion(index) { this.chosenRegion = index; this.drawView(); this.regionChosen(); },
   setRegion(index, change) { this.remember(); this.regions[index] = { ...this.regions[index], ...change }; this.changedRegions(); },
   renameRegion(index, name) { if (name.trim() && name !== this.regions[index].name) this.setRegion(index, { name: name.trim() }); },
+  turnLine(index) { this.setRegion(index, { points: [...this.regions[index].points].reverse() }); },
   roleOf(region) { return region.role ?? "watch"; },
   typePoints(index, text) {
     const points = text.trim().split(/\s+/).map((pair) => pair.split(",").map(Number));

@@ -53,6 +53,7 @@ export const saving = ({ data, infos }) => ({
     const put = (key, value) => { if (value === null || value === "" || value === false) url.searchParams.delete(key); else url.searchParams.set(key, value); };
     put("t", this.t.toFixed(1));
     put("tab", this.tab === "dials" ? null : this.tab);
+    put("object", this.life?.id ?? null);
     put("together", this.together ? "1" : null);
     for (const [name, text] of Object.entries(this.wishes)) put(`wish.${name}`, text);
     for (const name of Object.keys(this.dials)) put(`dial.${name}`, same(this.dials[name], this.saved.dials[name]) ? null : JSON.stringify(this.dials[name]));
@@ -74,6 +75,7 @@ export const saving = ({ data, infos }) => ({
   key(event) {
     if (event.target.closest("input:not([type=checkbox]), select, textarea, dialog") || event.ctrlKey || event.metaKey || event.altKey) return;
     const step = event.shiftKey ? 10 : 1;
+    if (this.tally) return this.tallyKey(event);
     const keys = {
       ",": () => this.nudge(this.chosenDial, -step), "<": () => this.nudge(this.chosenDial, -10), ".": () => this.nudge(this.chosenDial, step), ">": () => this.nudge(this.chosenDial, 10),
       "[": () => this.jump(-1), "]": () => this.jump(1), " ": () => this.play(), m: () => this.startOrEndMark(), u: () => this.undo(), r: () => this.redo(),

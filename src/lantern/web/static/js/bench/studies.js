@@ -15,8 +15,8 @@ export const studies = ({ data, infos, drawn }) => ({
   get pairDials() { return data.dials.filter((d) => d.numeric && this.matters.includes(d.name) && this.dials[d.name] !== null); },
   startStudies() {
     drawn.map = new PairMap(this.$refs.map, { read: (cell) => this.readCell(cell), pick: (cell) => this.pickCell(cell) });
-    this.$watch("tab", (tab) => { if (tab === "map") this.$nextTick(() => this.drawMap()); });
-    for (const what of ["map", "advice", "rejudge"]) if (this.studies[what]?.open) this.follow(what);
+    this.$watch("tab", (tab) => { if (tab === "map") this.$nextTick(() => this.drawMap()); if (tab === "regions") this.$nextTick(() => this.drawLineMap?.()); });
+    for (const what of ["map", "advice", "rejudge", "line"]) if (this.studies[what]?.open) this.follow(what);
     this.$nextTick(() => this.drawMap());
   },
   study(what) { return this.studies[what] ?? null; },
@@ -38,6 +38,7 @@ export const studies = ({ data, infos, drawn }) => ({
       this.studies[what] = await ask("GET", `/studies/${this.studies[what].id}`);
     }
     if (what === "map") this.$nextTick(() => this.drawMap());
+    if (what === "line") this.$nextTick(() => this.drawLineMap());
     if (what === "rejudge" && this.tab === "takes") this.fetchTakes();
   },
   async cancelStudy(what) { this.studies[what] = await ask("POST", `/studies/${this.studies[what].id}/cancel`); },

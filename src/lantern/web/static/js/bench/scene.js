@@ -1,0 +1,164 @@
+// A scene on the bench: tracks by verdict, one object's life, classes, presence, room before the lines.
+import { saveCanvas, saveCsv } from "../export.js";
+import { ask } from "../http.js";
+import { SceneView, fetchTracks, look } from "../sceneview.js";
+import { clock, short } from "../svg.js";
+import { quantityOf } from "../units.js";
+import { copy } from "./dials.js";
+
+export const scene = ({ data, drawn }) => ({
+  judgeParts: ["judged", "objects"],
+  stripParts: ["strips"],
+  extraKeys: { b() { this.seek(this.t - 5, true); }, g() { this.togglePresence(); }, Escape() { this.pickObject(-1); } },
+  objects: [], // of each track its verdict, an index into data.verdicts
+  hidden: [],
+  hiddenClasses: [],
+  beside: null,
+  life: null,
+  showsPresence: false,
+
+  startView() {
+    const parts = { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay };
+    drawn.view = new SceneView(data.take, parts, {
+      choose: (index) => this.chooseRegion(index),
+      change: (changed) => { this.remember(); this.regions = copy(changed); this.changedRegions(); },
+      add: (shape, points) => this.addRegion(shape, points),
+      tool: (tool) => { this.tool = tool; },
+      pickObject: (index) => this.pickObject(index),
+    });
+    drawn.view.numbered = data.detector.kind === "path";
+    this.loadScene();
+    new MutationObserver(() => drawn.view.drawTracks()).observe(document.documentElement, { attributes: true, attributeFilter: ["data-scheme"] });
+  },
+  async loadScene() {
+    try {
+      const [tracks, first] = await Promise.all([fetchTracks(`/takes/${data.take.id}/tracks`), this.post(["objects"])]);
+      if (data.still) { const image = new Image(); image.src = `/takes/${data.take.id}/still`; await image.decode(); drawn.view.still = image; }
+      drawn.tracks = tracks;
+      this.objects = first.objects;
+      drawn.view.codes = this.codes();
+      drawn.view.shown = (i) => this.isShown(i);
+      drawn.view.setTracks(tracks, this.dials.anchor);
+      this.drawView();
+      const wanted = new URLSearchParams(location.search).get("object");
+      if (wanted !== null) this.pickObject(tracks.ids.indexOf(wanted));
+      this.$root.dataset.ready = "1";
+    } catch (error) { this.explain(error); }
+  },
+  judgedAlso({ objects }) {
+    this.objects = objects;
+    if (!drawn.tracks) return;
+    drawn.view.codes = this.codes();
+    if (drawn.view.anchor !== this.dials.anchor) drawn.view.setAnchor(this.dials.anchor); else drawn.view.drawTracks();
+    this.drawView();
+    if (this.life) this.fetchLife();
+  },
+  evidenceRenewed() { if (["regions", "objects"].includes(this.tab)) this.fetchBeside(); this.countsRenewed?.(); },
+  regionsChanged() { this.evidenceRenewed(); },
+  regionChosen() {},
+  fetchOnce() {},
+  drawView() {
+    if (!drawn.view) return;
+    drawn.view.band = this.dials.band ?? 0;
+    drawn.view.arrows = data.detector.kind === "count" ? [this.dials.reverse ? -1 : 1] : { a_to_b: [1], b_to_a: [-1], both: [1, -1] }[this.dials.direction ?? "a_to_b"];
+    drawn.view.setRegions(copy(this.regions), this.chosenRegion);
+  },
+  showAt(t) { drawn.view.setTime(t); },
+  codes() { return this.objects.map((v) => data.verdicts[v].code); },
+
+  // ---- which are seen ----
+
+  get verdictCounts() {
+    const counts = new Map();
+    for (const v of this.objects) counts.set(v, (counts.get(v) ?? 0) + 1);
+    return [...counts].sort((a, b) => a[0] - b[0]).map(([v, n]) => ({ code: data.verdicts[v].code, words: data.verdicts[v].words, n, on: !this.hidden.includes(data.verdicts[v].code) }));
+  },
+  verdictStyle(code) { const { colour, dash, width } = look(code); return { stroke: `var(--${colour})`, "stroke-dasharray": dash.join(" "), "stroke-width": Math.max(width, 1.2) }; },
+  dash(code) { return look(code).dash.join(" "); },
+  stroke(code) { return `swatch-${look(code).colour}`; },
+  toggleVerdict(code) { this.hidden = this.hidden.includes(code) ? this.hidden.filter((c) => c !== code) : [...this.hidden, code]; drawn.view.drawTracks(); },
+  toggleClass(name) { this.hiddenClasses = this.hiddenClasses.includes(name) ? this.hiddenClasses.filter((c) => c !== name) : [...this.hiddenClasses, name]; drawn.view.drawTracks(); },
+  classShown(name) { return !this.hiddenClasses.includes(name); },
+  isShown(i) {
+    const v = this.objects[i];
+    if (v !== undefined && this.hidden.includes(data.verdicts[v].code)) return false;
+    return this.hiddenClasses.length === 0 || !this.hiddenClasses.includes(this.classOf(i));
+  },
+  classOf(i) { // what it is mostly taken for, worked out once
+    drawn.usual ??= drawn.tracks.ids.map((_, k) => {
+      const { spans, label, classes } = drawn.tracks;
+      const votes = new Map();
+      for (let s = spans[k]; s < spans[k + 1]; s++) votes.set(label[s], (votes.get(label[s]) ?? 0) + 1);
+      const most = [...votes].sort((a, b) => b[1] - a[1])[0]?.[0] ?? -1;
+      return most >= 0 ? classes[most] : "unknown";
+    });
+    return drawn.usual[i];
+  },
+  togglePresence() {
+    this.showsPresence = !this.showsPresence;
+    if (this.showsPresence && !this.beside) { this.fetchBeside(); return; }
+    drawn.view.presence = this.showsPresence ? this.beside.presence : null;
+    drawn.view.drawTracks();
+  },
+  get presenceText() { return this.showsPresence && this.beside ? `presence, up to ${short(this.beside.presence.most_s, 3)} s a cell` : ""; },
+
+  // ---- one object ----
+
+  pickObject(index) {
+    drawn.view.setObject(index);
+    if (index < 0) { this.life = null; this.restoreAxis(); this.writeAddress(); return; }
+    this.chosenObject = drawn.tracks.ids[index];
+    this.fetchLife(true);
+  },
+  async fetchLife(move = false) {
+    try {
+      this.life = await ask("POST", `/bench/${data.detectorId}/object/${encodeURIComponent(this.chosenObject)}`, { take: data.take.id, detector: this.draft });
+      if (move && (this.t < this.life.from_s || this.t > this.life.to_s)) this.seek(this.lifeMoment(), true);
+      this.axisOfLife();
+      this.writeAddress();
+    } catch (error) { this.explain(error); }
+  },
+  lifeMoment() { return this.judged.events.find((e) => String(e.object) === String(this.life.id))?.raised_s ?? (this.life.from_s + this.life.to_s) / 2; },
+  axisOfLife() { drawn.axis.quantity = quantityOf(this.life.traces, data.scale.level); drawn.axis.set({ readings: this.life.traces }); },
+  restoreAxis() { if (drawn.axis) this.readingsSoon(); },
+  get lifeText() {
+    const l = this.life;
+    if (!l) return "";
+    const classes = Object.entries(l.classes).map(([name, n]) => `${name} ${Math.round((100 * n) / l.samples)} %`).join(", ");
+    return `${classes}; ${Math.round(l.height_px[0])} to ${Math.round(l.height_px[1])} px high; confidence ${l.confidence}; ${short(l.to_s - l.from_s, 3)} s from ${clock(data.take, l.from_s, true)}${l.cut_off ? `; ${l.cut_off} samples cut off by the edge` : ""}`;
+  },
+  markLife(label) { if (this.life) this.addMark({ start_s: this.life.from_s, end_s: this.life.to_s, label, detector: data.detector.name, note: `object ${this.life.id}` }); },
+
+  // ---- classes and room ----
+
+  async fetchBeside() {
+    try {
+      ({ beside: this.beside } = await this.post(["beside"]));
+      if (this.showsPresence) { drawn.view.presence = this.beside.presence; drawn.view.drawTracks(); }
+    } catch (error) { this.explain(error); }
+  },
+  get classes() { return this.beside?.classes ?? []; },
+  setClass(name, on) {
+    const all = this.classes.map((c) => c.name);
+    const now = this.dials.classes ?? all;
+    const next = on ? [...new Set([...now, name])] : now.filter((c) => c !== name);
+    this.remember();
+    this.dials.classes = next.length === all.length ? null : next;
+    this.refresh();
+    this.fetchBeside();
+  },
+  classText(c) { return `${c.raises} ${c.raises === 1 ? "raise" : "raises"}: ${c.hits} ${c.hits === 1 ? "hit" : "hits"}, ${c.false_alarms} false`; },
+  get roomLines() {
+    return (this.beside?.room ?? []).map((r) => ({ key: `${r.region} ${r.side}`, bad: !r.enough, text: `${r.region}, side ${r.side}: ${Math.round(r.has_px)} px to the picture's edge, ${Math.round(r.needs_px)} px needed (${Math.round(r.size_px)} px large, ${Math.round(r.speed_px_s)} px/s)` }));
+  },
+  get paceText() { const p = this.beside?.least_fps; return p ? `${p.has} frames a second; the fastest need ${p.needs} for their boxes to overlap from one to the next` : ""; },
+  figureRole(region) { return region.role === "reference"; },
+
+  // ---- files ----
+
+  exportPicture() { saveCanvas(this.$refs.canvas, "scene"); },
+  exportObjects() {
+    const { ids, spans, t_s } = drawn.tracks;
+    saveCsv([["object", "class", "from_s", "to_s", "samples", "verdict"], ...ids.map((id, i) => [id, this.classOf(i), t_s[spans[i]].toFixed(3), t_s[spans[i + 1] - 1].toFixed(3), spans[i + 1] - spans[i], data.verdicts[this.objects[i]].words])], "objects");
+  },
+});

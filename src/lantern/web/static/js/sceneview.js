@@ -1,0 +1,271 @@
+// A scene: the still or plain ground, all tracks of a take in colour and dash by verdict, boxes of the present moment; lines and zones on top.
+import { colours } from "./palettes.js";
+import { RegionView } from "./regionview.js";
+import { el } from "./svg.js";
+
+const LEAST_STEPS = 28; // points that a drawn track keeps
+const REACH_PX = 9; // of a click around a track
+
+// By verdict: colour token, dash, width, what stands at the track's end.
+const LOOKS = {
+  raised: ["patina", [], 1.7, "lozenge"], rearm: ["patina", [1, 3], 1.4, "dot"],
+  class: ["quiet", [5, 3], 1.1, "bar"], size: ["quiet", [5, 3], 1.1, "bar"], confidence: ["quiet", [2, 3], 1, "bar"],
+  other_direction: ["plum", [7, 3], 1.2, "open"], not_across: ["plum", [7, 2, 2, 2], 1.3, "open"], turned_back: ["plum", [4, 2], 1.5, "open"],
+  beyond_end: ["oxide", [4, 2], 1.5, "cross"], unseen_before: ["oxide", [2, 2], 1.5, "cross"],
+  too_short: ["brass", [6, 2], 1.3, "open"], born_inside: ["brass", [2, 2], 1.3, "open"], still_inside: ["brass", [2, 2], 1.3, "open"], late: ["brass", [6, 2, 2, 2], 1.3, "open"], part: ["brass", [4, 3], 1.2, "open"],
+  away: ["strong-rule", [], 0.7, ""],
+};
+export const look = (code) => { const [colour, dash, width, end] = LOOKS[code]; return { colour, dash, width, end }; };
+
+export async function fetchTracks(url) {
+  const answer = await fetch(url);
+  if (!answer.ok) throw new Error(`tracks: ${answer.status}`);
+  const data = await answer.arrayBuffer();
+  const length = new DataView(data).getUint32(0, true);
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
+  let at = 4 + length;
+  const out = { ...header };
+  for (const [name, type, columns] of header.arrays) {
+    const count = header.samples * columns;
+    if (type === "f4") { out[name] = new Float32Array(data, at, count); at += 4 * count; }
+    else { out[name] = new Int8Array(data, at, count); at += Math.ceil(count / 4) * 4; }
+  }
+  return out;
+}
+
+// `take`: width, height, intervalS. `on`: callbacks of RegionView, and pickObject(index or -1).
+export class SceneView extends RegionView {
+  constructor(take, parts, on = {}) {
+    super(take, parts, on);
+    Object.assign(this, { take, tracks: null, still: null, codes: [], shown: null, object: -1, t: 0, band: 0, presence: null, live: null, hideTracks: false });
+    this.context = this.canvas.getContext("2d");
+    this.layer = document.createElement("canvas");
+  }
+
+  token(name) { return getComputedStyle(this.canvas).getPropertyValue(`--${name}`).trim(); }
+
+  // ---- what there is to draw ----
+
+  setTracks(tracks, anchor) {
+    this.tracks = tracks;
+    this.setAnchor(anchor);
+  }
+
+  // Each track as few points of its anchor, laid out once; and when it is there.
+  setAnchor(anchor) {
+    this.anchor = anchor;
+    const { spans, box, t_s } = this.tracks;
+    const down = { foot: 1, centre: 0.5, top: 0 }[anchor];
+    this.paths = [];
+    for (let i = 0; i + 1 < spans.length; i++) {
+      const [from, to] = [spans[i], spans[i + 1]];
+      const step = Math.max((to - from - 1) / LEAST_STEPS, 1);
+      const points = [];
+      for (let at = from; at < to; at += step) points.push(this.#place(Math.floor(at), down));
+      if (to > from) points.push(this.#place(to - 1, down));
+      this.paths.push({ points, from: t_s[from], to: t_s[to - 1], first: from, stop: to });
+    }
+    this.drawTracks();
+  }
+
+  #place(i, down) { const { box } = this.tracks; return [box[4 * i] + box[4 * i + 2] / 2, box[4 * i + 1] + box[4 * i + 3] * down]; }
+
+  setCodes(codes) { this.codes = codes; this.drawTracks(); }
+
+  // `shown`: index of a track to whether it is to be seen.
+  setShown(shown) { this.shown = shown; this.drawTracks(); }
+
+  // ---- drawing ----
+
+  fitted() {
+    const ratio = Math.min(window.devicePixelRatio || 1, 2);
+    for (const canvas of [this.canvas, this.layer]) { canvas.width = Math.round(this.stage.clientWidth * ratio); canvas.height = Math.round(this.stage.clientHeight * ratio); }
+    this.zoom = this.canvas.width / this.take.width;
+    this.drawTracks();
+  }
+
+  drawTracks() {
+    if (!this.zoom) return;
+    const began = performance.now();
+    const context = this.layer.getContext("2d");
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.clearRect(0, 0, this.layer.width, this.layer.height);
+    this.#ground(context);
+    if (this.presence) this.#presence(context);
+    if (this.tracks && !this.hideTracks) this.#paths(context);
+    this.drawnMs = performance.now() - began;
+    this.paint();
+  }
+
+  #ground(context) {
+    context.fillStyle = this.token("panel");
+    context.fillRect(0, 0, this.layer.width, this.layer.height);
+    if (!this.still) return;
+    context.globalAlpha = 0.5; // a veil of paper, so that ink can be read on it
+    context.drawImage(this.still, 0, 0, this.layer.width, this.layer.height);
+    context.globalAlpha = 1;
+  }
+
+  #presence(context) {
+    const { seconds, most_s: most } = this.presence;
+    const map = colours("ember");
+    const [w, h] = [this.layer.width / seconds[0].length, this.layer.height / seconds.length];
+    context.globalAlpha = 0.75;
+    seconds.forEach((row, r) => row.forEach((s, c) => {
+      if (s <= 0) return;
+      const packed = map[Math.min(Math.round(255 * Math.sqrt(s / most)), 255)];
+      context.fillStyle = `rgb(${packed & 255} ${(packed >> 8) & 255} ${(packed >> 16) & 255})`;
+      context.fillRect(c * w, r * h, w + 0.5, h + 0.5);
+    }));
+    context.globalAlpha = 1;
+  }
+
+  #paths(context) {
+    const groups = {};
+    this.paths.forEach((path, i) => { if (!this.shown || this.shown(i)) (groups[this.codes[i] ?? "away"] ??= []).push(path); });
+    const order = Object.keys(LOOKS).reverse();
+    context.setTransform(this.zoom, 0, 0, this.zoom, 0, 0);
+    context.lineJoin = "round";
+    for (const code of order) {
+      const paths = groups[code];
+      if (!paths) continue;
+      const { colour, dash, width, end } = look(code);
+      context.strokeStyle = this.token(colour);
+      context.lineWidth = (width * this.unit) || 1;
+      context.setLineDash(dash.map((d) => d * this.unit));
+      context.globalAlpha = paths.length > 800 ? 0.35 : code === "away" ? 0.8 : 0.7;
+      context.beginPath();
+      for (const { points } of paths) points.forEach(([x, y], k) => (k ? context.lineTo(x, y) : context.moveTo(x, y)));
+      context.stroke();
+      context.setLineDash([]);
+      context.globalAlpha = 1;
+      if (end && paths.length < 1500) this.#ends(context, paths, end, this.token(colour));
+    }
+    context.setTransform(1, 0, 0, 1, 0, 0);
+  }
+
+  #ends(context, paths, end, colour) {
+    const r = 3.6 * this.unit;
+    context.fillStyle = colour;
+    context.lineWidth = 1.3 * this.unit;
+    context.beginPath();
+    for (const { points } of paths) {
+      const [x, y] = points[points.length - 1];
+      if (end === "cross") { context.moveTo(x - r, y - r); context.lineTo(x + r, y + r); context.moveTo(x + r, y - r); context.lineTo(x - r, y + r); }
+      else if (end === "bar") { context.moveTo(x - r, y); context.lineTo(x + r, y); }
+      else if (end === "dot") { context.moveTo(x + r / 2, y); context.arc(x, y, r / 2, 0, 7); }
+      else { context.moveTo(x, y - r); context.lineTo(x + r, y); context.lineTo(x, y + r); context.lineTo(x - r, y); context.closePath(); }
+    }
+    if (end === "lozenge" || end === "dot") context.fill(); else context.stroke();
+  }
+
+  // The layer of tracks as it is, and over it the boxes of this moment and the chosen object's way.
+  paint() {
+    const { context } = this;
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.drawImage(this.layer, 0, 0);
+    context.setTransform(this.zoom, 0, 0, this.zoom, 0, 0);
+    if (this.tracks && this.object >= 0) this.#chosenPath(context);
+    for (const box of this.live ?? this.boxesAt(this.t)) this.#box(context, box);
+    context.setTransform(1, 0, 0, 1, 0, 0);
+  }
+
+  #chosenPath(context) {
+    const { first, stop } = this.paths[this.object];
+    const down = { foot: 1, centre: 0.5, top: 0 }[this.anchor];
+    for (const [colour, width] of [["panel", 6], ["ink", 2.4]]) {
+      context.strokeStyle = this.token(colour);
+      context.lineWidth = width * this.unit;
+      context.beginPath();
+      for (let i = first; i < stop; i++) { const [x, y] = this.#place(i, down); if (i > first) context.lineTo(x, y); else context.moveTo(x, y); }
+      context.stroke();
+    }
+  }
+
+  #box(context, { x, y, w, h, text, code, index }) {
+    const chosen = index !== undefined && index === this.object;
+    context.lineWidth = (chosen ? 3 : 1.6) * this.unit;
+    context.strokeStyle = this.token("panel");
+    context.strokeRect(x - this.unit, y - this.unit, w + 2 * this.unit, h + 2 * this.unit);
+    context.strokeStyle = this.token(code ? look(code).colour : "ink");
+    context.setLineDash(code ? look(code).dash.map((d) => d * this.unit) : []);
+    context.strokeRect(x, y, w, h);
+    context.setLineDash([]);
+    if (!text) return;
+    context.font = `500 ${11 * this.unit}px "Barlow Condensed", sans-serif`;
+    const width = context.measureText(text).width + 6 * this.unit;
+    context.fillStyle = this.token("ink");
+    context.fillRect(x, Math.max(y - 14 * this.unit, 0), width, 14 * this.unit);
+    context.fillStyle = this.token("panel");
+    context.fillText(text, x + 3 * this.unit, Math.max(y - 3.6 * this.unit, 10.4 * this.unit));
+  }
+
+  // Every track that is there at a time: its sample nearest before it.
+  boxesAt(t) {
+    if (!this.tracks || this.hideBoxes) return [];
+    const { t_s, box, label, classes, ids } = this.tracks;
+    const reach = (this.take.intervalS || 0.1) * 1.5;
+    const out = [];
+    this.paths.forEach((path, index) => {
+      if (t < path.from - 1e-3 || t > path.to + reach || (this.shown && !this.shown(index))) return;
+      let [low, high] = [path.first, path.stop - 1];
+      while (low < high) { const middle = (low + high + 1) >> 1; if (t_s[middle] <= t + 1e-3) low = middle; else high = middle - 1; }
+      if (t - t_s[low] > 1) return; // lost for the moment
+      out.push({ index, x: box[4 * low], y: box[4 * low + 1], w: box[4 * low + 2], h: box[4 * low + 3], text: `${ids[index]} ${label[low] >= 0 ? classes[label[low]] : "unknown"}`, code: this.codes[index] });
+    });
+    return out;
+  }
+
+  setTime(t) { this.t = t; this.paint(); }
+  setObject(index) { this.object = index; this.paint(); }
+
+  // ---- picking ----
+
+  struck([x, y]) {
+    const box = (this.live ?? this.boxesAt(this.t)).findLast((b) => x >= b.x && x <= b.x + b.w && y >= b.y && y <= b.y + b.h);
+    const index = box?.index ?? this.#nearest(x, y);
+    if (index !== undefined && index >= 0) this.on.pickObject?.(index);
+    else { this.on.pickObject?.(-1); this.on.choose?.(-1); }
+  }
+
+  #nearest(x, y) {
+    if (!this.tracks || this.hideTracks) return -1;
+    let [best, found] = [(REACH_PX * this.unit) ** 2, -1];
+    this.paths.forEach(({ points }, index) => {
+      if (this.shown && !this.shown(index)) return;
+      for (let k = 1; k < points.length; k++) {
+        const [[ax, ay], [bx, by]] = [points[k - 1], points[k]];
+        const [dx, dy] = [bx - ax, by - ay];
+        const share = Math.min(Math.max(((x - ax) * dx + (y - ay) * dy) / (dx * dx + dy * dy || 1), 0), 1);
+        const away = (ax + share * dx - x) ** 2 + (ay + share * dy - y) ** 2;
+        if (away < best) [best, found] = [away, index];
+      }
+    });
+    return found;
+  }
+
+  // ---- lines with their band and sides ----
+
+  beneath(region, index, unit) {
+    if (region.shape !== "line" || region.role === "reference") return [];
+    const [[x0, y0], [x1, y1]] = region.points;
+    const length = Math.hypot(x1 - x0, y1 - y0) || 1;
+    const [nx, ny] = [-(y1 - y0) / length, (x1 - x0) / length]; // towards B
+    const [mx, my] = [(x0 + x1) / 2, (y0 + y1) / 2];
+    const parts = [];
+    if (this.band > 0) parts.push(el("polygon", { class: "band", points: [[x0 + nx * this.band, y0 + ny * this.band], [x1 + nx * this.band, y1 + ny * this.band], [x1 - nx * this.band, y1 - ny * this.band], [x0 - nx * this.band, y0 - ny * this.band]].map((p) => p.join(",")).join(" ") }));
+    const arm = 26 * unit;
+    const head = (sign, class_) => { const [tx, ty] = [mx + sign * nx * arm, my + sign * ny * arm]; const [px, py] = [-ny, nx]; const h = 6 * unit; return el("path", { class: class_, d: `M${mx} ${my}L${tx} ${ty}M${tx - sign * nx * h + px * h * 0.6} ${ty - sign * ny * h + py * h * 0.6}L${tx} ${ty}L${tx - sign * nx * h - px * h * 0.6} ${ty - sign * ny * h - py * h * 0.6}` }); };
+    for (const sign of this.arrows ?? [1]) parts.push(head(sign, "arrow-shadow"), head(sign, "arrow"));
+    for (const [sign, word] of [[-1, "A"], [1, "B"]]) {
+      const [tx, ty] = [x0 + (mx - x0) * 0.35 + sign * nx * 15 * unit, y0 + (my - y0) * 0.35 + sign * ny * 15 * unit];
+      parts.push(el("circle", { class: "side-disc", cx: tx, cy: ty, r: 8 * unit }), el("text", { class: "side-word", x: tx, y: ty + 4 * unit, "font-size": 11.5 * unit }, word));
+    }
+    return parts;
+  }
+
+  tagText(region) {
+    const number = this.numbered ? `${this.regions.indexOf(region) + 1} ` : "";
+    return `${number}${super.tagText(region)}`;
+  }
+}
