@@ -121,7 +121,7 @@ def add_scene(
 
 
 def _crowd(code: str) -> Crowd:
-    return places.CROWDS[code]()
+    return places.RECORDED[code]()
 
 
 def add_crowd(session: Session, site_id: int, scene: str, crowd: Crowd) -> TakeRow:

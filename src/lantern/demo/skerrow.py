@@ -38,6 +38,7 @@ TAKES = {
 # by scene of people: device, name of the take, when it began
 CROWDS = {
     "C1": ("C1", "Boarding, 20 min", "2026-03-07T06:20:00+01:00"),
+    "C1 evening": ("C1", "Evening sailing, 10 min", "2026-03-07T18:40:00+01:00"),
     "C2": ("C2", "Until the ferry calls, 15 min", "2026-03-07T06:05:00+01:00"),
     "V2": ("V2", "A night with rain, 30 min", "2026-03-08T01:30:00+01:00"),
 }

@@ -46,12 +46,12 @@ def pinhole(height_m: float, tilt_deg: float, f_px: float, frame_px: tuple[int, 
 # ---- the gangway at boarding -----------------------------------------------------------------------------------------
 
 
-def gangway() -> Crowd:
+def gangway(seed: int = 411, length_s: int = 1200) -> Crowd:
     """Twenty minutes: a trickle, the boarding rush in groups with bicycles and trolleys, then stragglers; some turn back.
 
     The deck is 8 m of picture long, people walk along x; on board is to the right. A group walks abreast and hides its own.
     """
-    rng = np.random.default_rng(411)
+    rng = np.random.default_rng(seed)
     walkers: list[Walker] = []
 
     def across(t: float, y: float, *, way: int, speed: float, **how: object) -> None:
@@ -59,8 +59,8 @@ def gangway() -> Crowd:
         walkers.append(Walker(t, ends if way > 0 else ends[::-1], speed, **how))  # type: ignore[arg-type]
 
     t = 8.0
-    while t < 1150:
-        rush = 300 < t < 840
+    while t < length_s - 50:
+        rush = length_s / 4 < t < 0.7 * length_s
         way = 1 if rng.random() < (0.93 if rush else 0.7) else -1
         size = int(rng.choice([1, 2, 3, 4], p=(0.3, 0.4, 0.2, 0.1) if rush else (0.75, 0.2, 0.05, 0.0)))
         speed = float(rng.normal(1.45 if rush else 1.15, 0.16))
@@ -88,17 +88,17 @@ def gangway() -> Crowd:
             )
         t += float(rng.exponential(3.6 if rush else 12.0)) + 0.8
     people = [w for w in walkers if w.label != "trolley"]  # a rider counts, a trolley does not
-    passages = _passages(people, 0, 4.0, 1200)
+    passages = _passages(people, 0, 4.0, length_s)
     tracks = observe(
         walkers,
         overhead,
-        length_s=1200,
+        length_s=length_s,
         fps=GANGWAY_FPS,
         frame_px=OVERHEAD,
         tracker=Tracker(
             doubts={"trolley": ("bicycle", 0.3), "bicycle": ("trolley", 0.12)}, mistakes=0.06, hidden_share=0.35
         ),
-        seed=412,
+        seed=seed + 1,
     )
     marks = tuple(Mark(max(t - MARK_REACH_S, 0), t + MARK_REACH_S, "expect", "", way) for t, way in passages)
     deck, rail, water, ship = (226, 217, 198), (122, 104, 82), (176, 199, 201), (206, 204, 199)
@@ -259,4 +259,10 @@ def _yard_still(camera: Camera) -> bytes:
     return draw(YARD, sky, areas, seed=3)
 
 
-CROWDS: dict[str, Callable[[], Crowd]] = {"C1": gangway, "C2": hall, "V2": yard}
+def evening() -> Crowd:
+    """Ten minutes of another sailing."""
+    return gangway(seed=511, length_s=600)
+
+
+CROWDS: dict[str, Callable[[], Crowd]] = {"C1": gangway, "C2": hall, "V2": yard}  # by the device's code
+RECORDED: dict[str, Callable[[], Crowd]] = {**CROWDS, "C1 evening": evening}

@@ -77,12 +77,25 @@ class ReductionStore:
 
 
 class TrackStore:
-    """The tracks looked at last, unpacked."""
+    """The tracks looked at last, unpacked; and the states judged on them last, for a page asks several things of one."""
 
     def __init__(self, kept: int = 6) -> None:
         self._kept = kept
         self._held: OrderedDict[int, Tracks] = OrderedDict()
+        self._judged: OrderedDict[tuple[int, str], Judged] = OrderedDict()
         self._lock = Lock()
+
+    def subject(self, session: Session, detector: Detector, take: TakeRow) -> Judged:
+        key = (take.id, detector.model_dump_json())
+        with self._lock:
+            found = self._judged.get(key)
+        if found is None:
+            found = subject_of(detector, self.of(session, take))
+            with self._lock:
+                self._judged[key] = found
+                while len(self._judged) > self._kept:
+                    self._judged.popitem(last=False)
+        return found
 
     def of(self, session: Session, take: TakeRow) -> Tracks:
         with self._lock:
@@ -100,6 +113,7 @@ class TrackStore:
     def forget(self) -> None:
         with self._lock:
             self._held.clear()
+            self._judged.clear()
 
 
 def reduction_key(wanted: Wanted, reduction: Reduction) -> str:
@@ -129,7 +143,7 @@ def subject(session: Session, detector: Detector, take: TakeRow) -> Judged:
         return subject_of(detector, series_of_take(session, take))
     if take.kind == "heat":
         return subject_of(detector, frames_of_take(session, take), reduce=REDUCTIONS.reducer(session, take.id))
-    return subject_of(detector, TRACKS.of(session, take))
+    return TRACKS.subject(session, detector, take)
 
 
 def marks(session: Session, take_id: int) -> list[Mark]:

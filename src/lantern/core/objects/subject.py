@@ -93,6 +93,10 @@ class TrackSubject(Judged):
 
     def verdicts(self) -> list[Verdict]:
         """What became of each object, in the order of `tracks.ids`."""
+        return self._verdicts
+
+    @cached_property
+    def _verdicts(self) -> list[Verdict]:
         return verdicts(Sighted(self.detector, self.dials, self.tracks, tuple(self._events), self.kind.find))
 
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
@@ -113,16 +117,25 @@ class TrackSubject(Judged):
 
     def traces(self) -> Mapping[str, Series]:
         """How many are in view; for counts how many are inside."""
-        t_s, starts = np.unique(self.tracks.t_s, return_counts=True) if len(self.tracks) else (np.zeros(1), np.zeros(1))
-        in_view = _stepped(t_s, starts.astype(np.float64))
-        out = {"in view": in_view}
         if isinstance(self.dials, CountDials):
             passages = [e for e in self._events if e.direction is not None]
             inside = [float(self.dials.start_inside), *(float(o.inside) for o in running(passages, self.dials))]
             at = np.array([0.0, *(e.raised_s for e in passages)])
             keep = np.append(np.diff(at) > 0, True)
-            out = {"inside": Series(at[keep], np.array(inside)[keep], "people", "inside")}
-        return out
+            return {"inside": Series(at[keep], np.array(inside)[keep], "people", "inside")}
+        return {"in view": self._in_view()}
+
+    def _in_view(self) -> Series:
+        """On the take's own frames, those that show nobody among them."""
+        tracks = self.tracks
+        if len(tracks) == 0:
+            return Series(np.zeros(1), np.zeros(1), "objects", "in view")
+        if tracks.fps is None:
+            t_s, counts = np.unique(tracks.t_s, return_counts=True)
+            return _stepped(t_s, counts.astype(np.float64))
+        frame = np.round(tracks.t_s * tracks.fps).astype(np.intp)
+        counts = np.bincount(frame, minlength=round(tracks.length_s * tracks.fps) + 1)
+        return _stepped(np.arange(counts.size) / tracks.fps, counts.astype(np.float64))
 
     def cautions(self) -> list[str]:
         if isinstance(self.dials, CrossingDials | CountDials):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import heapq
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass
 from statistics import median
@@ -59,27 +61,34 @@ def judge(raised_s: Sequence[float], marks: Sequence[Mark], slack: Slack = Slack
     A raise inside an `expect` mark (widened by the slack) hits: of the marks not yet hit the one that ends first; this
     gives the most hits possible. Further raises there are repeats. Elsewhere: ignored inside an `ignore` mark, else false.
     """
-    expected = sorted(
-        (i for i, m in enumerate(marks) if m.label == "expect"), key=lambda i: (marks[i].end_s, marks[i].start_s)
-    )
+    coming = sorted((m.start_s - slack.early_s, m.end_s, i) for i, m in enumerate(marks) if m.label == "expect")
     ignored = [m for m in marks if m.label == "ignore"]
-    open_marks = list(expected)
+    waiting: list[tuple[float, float, int]] = []  # begun and not hit, by end
+    begun, reached = 0, -math.inf  # how many have begun, and how far the farthest of them reaches
+    hit: set[int] = set()
     verdicts: list[Verdict] = []
     hit_marks: list[int | None] = []
     for t in raised_s:
-        inside = [i for i in expected if within(t, marks[i].start_s - slack.early_s, marks[i].end_s + slack.late_s)]
-        free = next((i for i in inside if i in open_marks), None)
+        while begun < len(coming) and coming[begun][0] - TIME_TOLERANCE_S <= t:
+            _, end_s, i = coming[begun]
+            heapq.heappush(waiting, (end_s, marks[i].start_s, i))
+            reached = max(reached, end_s + slack.late_s)
+            begun += 1
+        while waiting and t > waiting[0][0] + slack.late_s + TIME_TOLERANCE_S:
+            heapq.heappop(waiting)
+        free = heapq.heappop(waiting)[2] if waiting else None
         if free is not None:
-            open_marks.remove(free)
+            hit.add(free)
             verdicts.append("hit")
-        elif inside:
+        elif t <= reached + TIME_TOLERANCE_S:
             verdicts.append("repeat")
         elif any(within(t, m.start_s, m.end_s) for m in ignored):
             verdicts.append("ignored")
         else:
             verdicts.append("false")
         hit_marks.append(free)
-    return Judgement(tuple(verdicts), tuple(hit_marks), tuple(sorted(open_marks)))
+    missed = sorted(i for _, _, i in coming if i not in hit)
+    return Judgement(tuple(verdicts), tuple(hit_marks), tuple(missed))
 
 
 def exposure_s(length_s: float, marks: Iterable[Mark]) -> float:

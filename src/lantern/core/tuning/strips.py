@@ -137,8 +137,9 @@ def strip_of(
     sides = _sides(here, value, low, high, shown, by.noise) if here else ""
     if by.wishes is not None:
         return _by_wishes(results, pieces, margin, value, step, shown, by, sides, (low, high))
-    best = min((p.verdict for p in pieces), default=(0, 0))
-    widest = max((p for p in pieces if p.verdict == best), key=lambda p: p.stop - p.start)
+    usable = [p for p in pieces if p.stop - p.start >= step / 4] or pieces  # nobody sets a dial to a hair's breadth
+    best = min((p.verdict for p in usable), default=(0, 0))
+    widest = max((p for p in usable if p.verdict == best), key=lambda p: p.stop - p.start)
     limit = f"alone it cannot get below {best[1]} false without a miss" if best[1] else ""
     if best[0]:
         limit = f"no value here catches all: {best[0]} missed at best"

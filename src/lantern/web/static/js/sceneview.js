@@ -133,7 +133,7 @@ export class SceneView extends RegionView {
       context.strokeStyle = this.token(colour);
       context.lineWidth = (width * this.unit) || 1;
       context.setLineDash(dash.map((d) => d * this.unit));
-      context.globalAlpha = paths.length > 800 ? 0.35 : code === "away" ? 0.8 : 0.7;
+      context.globalAlpha = paths.length > 150 ? 0.4 : code === "away" ? 0.8 : 0.75;
       context.beginPath();
       for (const { points } of paths) points.forEach(([x, y], k) => (k ? context.lineTo(x, y) : context.moveTo(x, y)));
       context.stroke();

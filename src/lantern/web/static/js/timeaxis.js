@@ -52,7 +52,8 @@ export class TimeAxis {
     const parts = [];
     for (const lane of this.lanes) {
       const [y, height] = at[lane];
-      const name = lane.startsWith("effects:") ? lane.slice(8) : lane.startsWith("armed:") ? `armed: ${lane.slice(6)}` : lane;
+      const traces = Object.keys(this.data.readings);
+      const name = lane === "reading" && traces.length === 1 && ["in view", "inside"].includes(traces[0]) ? traces[0] : lane.startsWith("effects:") ? lane.slice(8) : lane.startsWith("armed:") ? `armed: ${lane.slice(6)}` : lane;
       parts.push(el("text", { class: "name", x: this.left - (lane === "reading" ? 44 : 12), y: y + height / 2 + 4 }, name));
       if (lane === "reading") parts.push(...this.#reading(y, height));
       else if (lane === "marks") parts.push(...this.#marks(y, height));
@@ -116,7 +117,8 @@ export class TimeAxis {
     for (const mark of this.data.marks) {
       const [x0, x1] = [this.x(mark.start_s), this.x(mark.end_s)];
       const missed = this.data.missed.includes(mark.id);
-      const group = el("g", { "data-mark": mark.id, role: "button", "aria-label": `${mark.label} mark ${clock(this.take, mark.start_s, true)} ${mark.note}` });
+      const other = this.own && mark.detector && mark.detector !== this.own; // speaks of another detector
+      const group = el("g", { "data-mark": mark.id, opacity: other ? 0.3 : null, role: "button", "aria-label": `${mark.label} mark ${clock(this.take, mark.start_s, true)} ${mark.note}` });
       group.append(el("rect", { class: `mark mark-${mark.label} ${missed ? "mark-missed" : ""} ${mark.id === this.data.chosenMark ? "chosen" : ""}`, x: x0, y: y + 2, width: Math.max(x1 - x0, 3), height: height - 4 }, el("title", {}, `${mark.label}${mark.note ? `: ${mark.note}` : ""}`)));
       if (missed) group.append(glyph("miss", (x0 + x1) / 2, y + height / 2, 5));
       if (this.on.markDone) group.append(el("rect", { class: "grip", x: x0 - 3, y, width: 7, height, "data-edge": "start" }), el("rect", { class: "grip", x: Math.max(x1, x0 + 3) - 3, y, width: 7, height, "data-edge": "end" }));

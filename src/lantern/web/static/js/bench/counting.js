@@ -24,7 +24,7 @@ export const counting = ({ data, drawn }) => ({
   setEvery(text) { this.everyS = Number(text); this.fetchCounts(); },
   setWho(text) { this.who = Number(text); this.fetchCounts(); },
   get observers() { return this.counts?.observers ?? []; },
-  share(value) { return value === null || value === undefined ? "nobody passed" : `${(100 * value).toFixed(1)} %`; },
+  percentText(value) { return value === null || value === undefined ? "nobody passed" : `${(100 * value).toFixed(1)} %`; },
   signed(value) { return value === null || value === undefined ? "nobody passed" : `${value > 0 ? "+" : ""}${(100 * value).toFixed(1)} %`; },
   biasText(way) { const a = this.counts?.audit[way]; return !a ? "" : a.bias_low === null ? this.signed(a.bias) : `${this.signed(a.bias)} (${this.signed(a.bias_low)} to ${this.signed(a.bias_high)})`; },
   caughtText(way) { const a = this.counts?.audit[way]; return !a || a.caught_low === null ? "" : `${a.caught} of ${a.by_hand} (${Math.round(100 * a.caught_low)} to ${Math.round(100 * a.caught_high)} %), ${a.extra} extra`; },

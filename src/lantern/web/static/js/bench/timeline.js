@@ -29,6 +29,7 @@ export const timeline = ({ data, drawn }) => ({
         pick: (index) => this.pickEvent(index),
       },
     });
+    drawn.axis.own = data.detector.name;
     drawn.axis.set({ readings });
     this.drawAxis();
   },
