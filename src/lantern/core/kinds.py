@@ -17,6 +17,7 @@ from lantern.core.objects import dials as object_dials
 from lantern.core.objects import kinds as objects
 from lantern.core.objects.following import Follower
 from lantern.core.objects.kinds import Found
+from lantern.core.objects.occupancy import REGION as OCCUPANCY
 from lantern.core.objects.tracks import Tracks
 from lantern.core.objects.verdicts import ORDER
 from lantern.core.rule import Rule
@@ -173,6 +174,15 @@ KINDS: dict[str, Kind] = {
         ),
     )
 }
+
+
+def sources_of(detector: Detector) -> list[str]:
+    """What may stand as the region of its events, for links to listen to."""
+    kind = kind_of(detector.kind)
+    if kind.name == "path":
+        return ["path"]
+    watched = [region.name for region in detector.regions if region.role == "watch"]
+    return [*watched, OCCUPANCY] if kind.name == "count" else watched
 
 
 def kind_of(name: str) -> Kind:

@@ -74,9 +74,12 @@ def _outcome(index: int, event: Event, links: Sequence[Armed], start: datetime) 
     at = start + timedelta(seconds=event.raised_s)
     if not links:
         return [], Reason("no_link", "No link: this detector is tied to no output.", {})
+    hearing = [armed for armed in links if armed.link.listens_to(event.region)]
+    if not hearing:
+        return [], Reason("other_region", f"No link listens to {event.region}.", {})
     fired: list[Firing] = []
     asleep: list[str] = []
-    for armed in links:
+    for armed in hearing:
         if is_armed(armed, at):
             fired.extend(firings(armed.link, event=index, raised_s=event.raised_s, repeat=event.repeat))
         elif armed.timetable is not None:

@@ -270,6 +270,7 @@ SITE = Site(
         LinkRule(
             name="Hall full",
             detector="Hall door",
+            region="occupancy",
             timetable="Harbour day",
             effects=(Effect(output="Hall lamp", mode="pulse", length_s=10.0),),
         ),

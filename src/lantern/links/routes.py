@@ -8,6 +8,7 @@ from fastapi import APIRouter, Body, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy import select
 
+from lantern.core.kinds import sources_of
 from lantern.core.logic.timetable import merged
 from lantern.db.base import transaction
 from lantern.links.actions import save_link, save_timetable
@@ -27,6 +28,7 @@ def links_page(request: Request, detector_id: int) -> HTMLResponse:
         site = the_site(session)
         data = {
             "detectorId": row.id,
+            "regions": sources_of(row.model),
             "links": [{"id": link.id, **link.model.model_dump(mode="json")} for link in links_of(session, row.id)],
             "outputs": [
                 {"device": device.code, **output.model_dump()} for device, output in outputs_of(session, site.id)

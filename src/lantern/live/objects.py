@@ -74,7 +74,11 @@ class ObjectWatch(Watch):
         ]
 
     def _happening(self, step: Step, t: float) -> Happening:
-        change = Change("raise", t) if step.what == "raise" else Change("clear", t, step.cleared_by)  # type: ignore[arg-type]
+        changes: tuple[Change, ...] = (
+            (Change("raise", t),) if step.what == "raise" else (Change("clear", t, step.cleared_by),)
+        )  # type: ignore[arg-type]
+        if step.what == "raise" and getattr(self.dials, "when", "") != "inside":
+            changes = (*changes, Change("clear", t, "reading"))  # a passage does not last
         why = {"device_t": step.at_s, "class": step.label}
         at = datetime.now(UTC)
         return Happening(
@@ -83,7 +87,7 @@ class ObjectWatch(Watch):
             self.revision,
             step.region,
             at,
-            (change,),
+            changes,
             None,
             step.peak,
             why,
@@ -114,15 +118,16 @@ class ObjectWatch(Watch):
     def as_dict(self, *, feed_live: bool) -> dict[str, Any]:
         readings: dict[str, float] = {}
         unit = "objects"
+        standing = self.follower.standing() if self.kind.name == "zone" else {}
         if isinstance(self.dials, CountDials):
             unit = "people"
             readings = {"inside": self.inside.inside, "in": self.passed["in"], "out": self.passed["out"]}
         else:
-            standing = self.follower.standing()
-            readings = {name: standing.get(name, 0) for name in standing} if self.kind.name == "zone" else {}
+            readings = {name: count for name, count in standing.items()}
             readings |= {"in view": self.in_view, "raised since the start": sum(self.passed.values())}
+        decided = ["inside"] if isinstance(self.dials, CountDials) else list(standing)
         state = {
-            name: {"state": self._state(name, feed_live), "why": "" if feed_live else "no frames"} for name in readings
+            name: {"state": self._state(name, feed_live), "why": "" if feed_live else "no frames"} for name in decided
         }
         level = self.inside.level(self.dials) if isinstance(self.dials, CountDials) else None
         return {

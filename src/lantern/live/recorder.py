@@ -99,9 +99,10 @@ def acknowledge(session: Session, output: str) -> int:
 
 
 def _raise(session: Session, happening: Happening, links: Sequence[Armed], *, repeat: bool) -> str:
-    armed = [each.link for each in links if is_armed(each, happening.at)]
+    hearing = [each for each in links if each.link.listens_to(happening.region)]
+    armed = [each.link for each in hearing if is_armed(each, happening.at)]
     fired = [f for link in armed for f in firings(link, event=0, raised_s=0.0, repeat=repeat)]
-    outcome = "fired" if fired else "no link" if not links else "outside the timetable" if not armed else "no effect"
+    outcome = "fired" if fired else "no link" if not hearing else "outside the timetable" if not armed else "no effect"
     event = EventRow(
         detector_id=happening.detector_id,
         revision=happening.revision,

@@ -25,7 +25,7 @@ def reel_of_scene(code: str) -> Reel:
 
 
 def tracker_of_scene(code: str) -> TrackerStandIn:
-    return TrackerStandIn(code, CROWDS[code]().tracks)
+    return TrackerStandIn(code, lambda: CROWDS[code]().tracks)
 
 
 def make_app(cameras: Mapping[str, CameraStandIn | TrackerStandIn], relay: RelayStandIn) -> Starlette:

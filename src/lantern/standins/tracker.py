@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,14 +18,14 @@ from lantern.core.objects.following import Seen
 from lantern.core.objects.tracks import Tracks
 from lantern.formats.onvif import write_frame
 
-ROUND = 1_000_000  # numbers of the next time round begin so much higher
+ROUND = 1_000  # numbers of the next time round begin so much higher
 CONTENT_TYPE = "multipart/x-mixed-replace; boundary=frame"
 
 
 @dataclass
 class TrackerStandIn:
     code: str
-    tracks: Tracks
+    make: Callable[[], Tracks]  # takes seconds, so it is done aside while the other stand-ins start
     speed: float = 1.0
     playing: bool = True
     at_s: float = 0.0
@@ -35,14 +35,18 @@ class TrackerStandIn:
     _round: int = 0
     _task: asyncio.Task[None] | None = None
 
-    def __post_init__(self) -> None:
+    fps: float = 10.0
+    count: int = 1
+
+    def load(self) -> None:
+        """Lay the tracks out frame by frame."""
+        self.tracks = self.make()
         self.fps = self.tracks.fps or 10.0
         self.size = self.tracks.frame_px or (1, 1)
         frame = np.round(self.tracks.t_s * self.fps).astype(np.intp)
-        order = np.argsort(frame, kind="stable")
+        self._index = np.argsort(frame, kind="stable")
         self.count = round(self.tracks.last_s * self.fps) + 1
-        self._index = order
-        self._first = np.searchsorted(frame[order], np.arange(self.count + 1))
+        self._first = np.searchsorted(frame[self._index], np.arange(self.count + 1))
 
     def start(self) -> None:
         if self._task is None:
@@ -81,6 +85,7 @@ class TrackerStandIn:
             self.listeners.discard(queue)
 
     async def _run(self) -> None:
+        await asyncio.to_thread(self.load)
         due = time.monotonic()
         while True:
             if not self.playing:

@@ -50,6 +50,8 @@ def walk_page(request: Request, detector_id: int) -> HTMLResponse:
                 for device, output in outputs_of(session, row.device.site_id)
             ],
             "standins": bool(settings().standins_url),
+            "kind": row.kind,
+            "still": _still(session, row),
             "jumpS": _just_before(session, row),
             "offsetS": _offset_s(row.device.place.site.zone),
         }
@@ -65,6 +67,22 @@ def _just_before(session: Session, row: DetectorRow) -> float:
         if expected:
             return max(min(expected) - LEAD_S, 0.0)
     return 0.0
+
+
+def _still(session: Session, row: DetectorRow) -> str | None:
+    """The picture of the scene that a device's objects move in, from a take of it."""
+    take = next((take for take in takes_of_device(session, row.device_id) if take.still_type), None)
+    return None if take is None else f"/takes/{take.id}/still"
+
+
+@router.post("/walk/{detector_id}/empty")
+def nobody_inside(detector_id: int) -> Response:
+    """Set a count's occupancy to nobody; refused while anybody is in view."""
+    try:
+        answer = httpx.post(f"{settings().engine_url}/empty/{detector_id}", timeout=5)
+    except httpx.HTTPError as error:
+        raise HTTPException(503, SILENT) from error
+    return json_answer(orjson.loads(answer.content), answer.status_code)
 
 
 @router.get("/walk/{detector_id}/stream")
@@ -134,6 +152,8 @@ def events(detector_id: int) -> Response:
                     "cleared": row.cleared_at.timestamp() if row.cleared_at else None,
                     "clearedBy": row.cleared_by,
                     "reading": row.reading,
+                    "object": row.object,
+                    "direction": row.direction,
                     "outcome": row.outcome,
                     "revision": row.revision,
                     "effects": effects.get(row.id, []),

@@ -44,10 +44,16 @@ class LinkRule(Strict):
 
     name: str = Field(min_length=1, max_length=120)
     detector: str
+    region: str | None = Field(
+        default=None, description="only what this region raises (occupancy: the capacity); empty: all"
+    )
     timetable: str | None = None
     delay_s: float = Field(default=0.0, ge=0, le=86_400)
     on_repeat: bool = True
     effects: tuple[Effect, ...] = ()
+
+    def listens_to(self, region: str) -> bool:
+        return self.region in (None, region)
 
     @model_validator(mode="after")
     def _one_effect_an_output(self) -> Self:

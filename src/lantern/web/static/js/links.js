@@ -83,6 +83,7 @@ document.addEventListener("alpine:init", () => {
     return {
       days: DAYS,
       outputs: data.outputs,
+      regions: data.regions,
       timetables: data.timetables,
       links: data.links.map((link) => ({ ...link, key: `saved-${link.id}`, dirty: false })),
       edited: { id: null, name: "", zone: data.zone, hours: [] },
@@ -102,7 +103,7 @@ document.addEventListener("alpine:init", () => {
       output(effect) { return this.outputs.find((o) => o.name === effect.output); },
       contact(effect) { return (this.output(effect)?.contact ?? "").replace("_", " "); },
       isBeacon(effect) { return this.output(effect)?.what === "beacon"; },
-      set(link, key, value) { link[key] = key === "delay_s" ? this.number(value) : key === "timetable" ? value || null : value; link.dirty = true; },
+      set(link, key, value) { link[key] = key === "delay_s" ? this.number(value) : ["timetable", "region"].includes(key) ? value || null : value; link.dirty = true; },
       setEffect(link, index, key, value) {
         const effect = link.effects[index];
         effect[key] = key === "output" || key === "mode" ? value : key === "flash_hz" && value.trim() === "" ? null : this.number(value);
@@ -119,13 +120,13 @@ document.addEventListener("alpine:init", () => {
       removeEffect(link, index) { link.effects.splice(index, 1); link.dirty = true; },
       addLink() {
         made += 1;
-        const link = { key: `new-${made}`, id: null, name: `Link ${this.links.length + 1}`, timetable: null, delay_s: 0, on_repeat: true, effects: [], dirty: true };
+        const link = { key: `new-${made}`, id: null, name: `Link ${this.links.length + 1}`, region: null, timetable: null, delay_s: 0, on_repeat: true, effects: [], dirty: true };
         this.links.push(link);
         this.addEffect(this.links[this.links.length - 1]);
       },
       async save(link) {
-        const { name, timetable, delay_s, on_repeat, effects } = link;
-        const body = { name, detector: "", timetable, delay_s, on_repeat, effects };
+        const { name, region, timetable, delay_s, on_repeat, effects } = link;
+        const body = { name, detector: "", region, timetable, delay_s, on_repeat, effects };
         await this.attempt(async () => {
           const saved = link.id === null ? await ask("POST", `/links/${data.detectorId}`, body) : await ask("PUT", `/links/${data.detectorId}/${link.id}`, body);
           Object.assign(link, saved, { dirty: false });
