@@ -76,7 +76,7 @@ class ObjectWatch(Watch):
     def _happening(self, step: Step, t: float) -> Happening:
         changes: tuple[Change, ...] = (
             (Change("raise", t),) if step.what == "raise" else (Change("clear", t, step.cleared_by),)
-        )  # type: ignore[arg-type]
+        )
         if step.what == "raise" and getattr(self.dials, "when", "") != "inside":
             changes = (*changes, Change("clear", t, "reading"))  # a passage does not last
         why = {"device_t": step.at_s, "class": step.label}
@@ -123,7 +123,7 @@ class ObjectWatch(Watch):
             unit = "people"
             readings = {"inside": self.inside.inside, "in": self.passed["in"], "out": self.passed["out"]}
         else:
-            readings = {name: count for name, count in standing.items()}
+            readings = {**standing}
             readings |= {"in view": self.in_view, "raised since the start": sum(self.passed.values())}
         decided = ["inside"] if isinstance(self.dials, CountDials) else list(standing)
         state = {

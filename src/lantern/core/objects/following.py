@@ -17,7 +17,7 @@ from lantern.core.objects.kinds import advance, direction_of
 from lantern.core.objects.lines import LineState, step
 from lantern.core.objects.shapes import area_of, line_of, watched_regions
 from lantern.core.objects.tracks import UNKNOWN, Tracks
-from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
 
 Id = int | str
 
@@ -42,7 +42,7 @@ class Step:
     at_s: float
     peak: float = 0.0
     direction: str | None = None
-    cleared_by: str = ""
+    cleared_by: ClearedBy | None = None
     label: str = ""
 
 
