@@ -12,7 +12,7 @@ from lantern.formats.onvif import read_frame
 
 TIMEOUT_S = 5.0
 LARGEST_PART = 1_000_000
-BOUNDARY = b"--frame\r\n"
+END_OF_HEADERS = b"\r\n\r\n"
 
 
 class StreamError(LanternError):
@@ -33,10 +33,23 @@ async def metadata(url: str, width: int, height: int) -> AsyncIterator[tuple[flo
                 held += chunk
                 if len(held) > LARGEST_PART:
                     raise StreamError(f"{url} sends a part of more than {LARGEST_PART} bytes")
-                *parts, held = held.split(BOUNDARY)
-                for part in parts:
-                    body = part.partition(b"\r\n\r\n")[2].strip()
-                    if body:
-                        yield read_frame(body, where=url, width=width, height=height)
+                while (found := next_part(held)) is not None:
+                    body, held = found
+                    yield read_frame(body, where=url, width=width, height=height)
     except httpx.HTTPError as error:
         raise StreamError(f"{url} does not answer: {type(error).__name__}") from error
+
+
+def next_part(held: bytes) -> tuple[bytes, bytes] | None:
+    """The body of the first whole part, and what follows it; None: not all of it is there. A part says how long it is, so that it
+    need not wait for the one after it. Raises `StreamError` where it does not.
+    """
+    headers, mark, rest = held.partition(END_OF_HEADERS)
+    if not mark:
+        return None
+    for line in headers.split(b"\r\n"):
+        name, _, value = line.partition(b":")
+        if name.strip().lower() == b"content-length" and value.strip().isdigit():
+            length = int(value)
+            return None if len(rest) < length else (rest[:length], rest[length:])
+    raise StreamError("a part does not say its Content-Length")

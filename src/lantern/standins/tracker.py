@@ -22,6 +22,13 @@ ROUND = 1_000  # numbers of the next time round begin so much higher
 CONTENT_TYPE = "multipart/x-mixed-replace; boundary=frame"
 
 
+def as_part(document: bytes) -> bytes:
+    """One part of the answer, with its length."""
+    return (
+        b"--frame\r\nContent-Type: application/xml\r\nContent-Length: %d\r\n\r\n" % len(document) + document + b"\r\n"
+    )
+
+
 @dataclass
 class TrackerStandIn:
     code: str
@@ -80,7 +87,7 @@ class TrackerStandIn:
         self.listeners.add(queue)
         try:
             while True:
-                yield b"--frame\r\nContent-Type: application/xml\r\n\r\n" + await queue.get() + b"\r\n"
+                yield as_part(await queue.get())
         finally:
             self.listeners.discard(queue)
 

@@ -88,8 +88,9 @@ def test_two_short_takes_counted_by_hand() -> None:
     """Counted by hand from the two truth files: for each person the foot point (left + width / 2) of the first and of the last
     frame was written down, and whoever began on one side of x = 320 and ended on the other was counted, once, that way.
 
-    TUD-Campus (71 frames, 8 people): four end on the right who began on the left, one ends on the left who began on the right;
-    the rest stay on their side. TUD-Stadtmitte (179 frames, 10 people): see HAND.
+    TUD-Campus (71 frames, 8 people), first to last x: 3 went 104 to 624, 4 went 223 to 593, 5 went 162 to 480, 7 went 10 to 389: four
+    to the right. 2 went 328 to 10: one to the left. 1, 6 and 8 stayed on their side.
+    TUD-Stadtmitte (179 frames, 10 people): 2 went 219 to 630, the only one to the right; 7 went 607 to 282, the only one to the left.
     """
     hand = {"TUD-Campus": (4, 1), "TUD-Stadtmitte": (1, 1)}
     for folder, (right, left) in hand.items():

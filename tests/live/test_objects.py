@@ -1,0 +1,231 @@
+"""Live detectors of objects: passages, zones and counts; a counter's stream over HTTP, from the box to the coil's order."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+
+import pytest
+import uvicorn
+from sqlalchemy import select
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import Response, StreamingResponse
+from starlette.routing import Route
+
+from lantern.cluster import free_port
+from lantern.core.events import Detector, Region
+from lantern.core.linking.links import Effect, LinkRule, Output
+from lantern.core.objects.following import Seen
+from lantern.core.site import Device, Place, Site
+from lantern.db.base import transaction
+from lantern.devices.metadata import StreamError, metadata, next_part
+from lantern.formats.onvif import write_frame
+from lantern.links.actions import save_link
+from lantern.live.engine import Engine
+from lantern.live.objects import ObjectWatch
+from lantern.live.tables import EffectRow, EventRow
+from lantern.people.tables import add_user
+from lantern.standins.tracker import CONTENT_TYPE, as_part
+from lantern.survey.actions import add_site
+from lantern.survey.tables import device_by_code
+from lantern.tune.actions import add_detector
+
+DOOR = Region(name="door", shape="line", points=((0, 50), (100, 50)))  # A above, B below: in is downwards
+ROOM = Region(name="room", shape="box", points=((0, 50), (100, 100)))
+
+
+def seen(number: int, y: float, label: str = "person") -> list[Seen]:
+    return [Seen(number, (40.0, y - 10, 20.0, 20.0), 0.9, label)]
+
+
+def watch(kind: str, region: Region, **dials: object) -> ObjectWatch:
+    plain = {"anchor": "centre", "rearm_s": 0.0} | ({} if kind == "zone" else {"band": 2.0})
+    model = Detector(name="d", kind=kind, regions=(region,), dials=plain | dials)
+    return ObjectWatch(1, 1, 1, model, [], frame_px=(100, 100))
+
+
+def walk(one: ObjectWatch, number: int, start_s: float, ys: list[float]) -> list[tuple[str, str, str | None]]:
+    out = []
+    for i, y in enumerate(ys):
+        for happening in one.take(start_s + i / 10, seen(number, y)):
+            out += [(change.what, happening.region, happening.direction) for change in happening.changes]
+    return out
+
+
+DOWN = [30.0, 40.0, 55.0, 70.0]
+
+
+def test_a_count_knows_who_is_inside() -> None:
+    one = watch("count", DOOR, capacity=2)
+    assert walk(one, 1, 0, DOWN) == [("raise", "door", "in"), ("clear", "door", "in")]
+    assert walk(one, 2, 1, DOWN)[-1] == ("raise", "occupancy", None)
+    said = one.as_dict(feed_live=True)
+    assert said["readings"] == {"inside": 2, "in": 2, "out": 0}
+    assert said["standing"]["inside"]["state"] == "raised"
+    assert one.as_dict(feed_live=False)["standing"]["inside"] == {"state": "unknown", "why": "no frames"}
+    assert walk(one, 3, 2, DOWN[::-1])[-1] == ("clear", "occupancy", None)
+
+
+def test_occupancy_outlives_a_restart_and_a_new_revision() -> None:
+    one = watch("count", DOOR, capacity=1)
+    walk(one, 1, 0, DOWN)
+    fresh = watch("count", DOOR, capacity=1)
+    assert fresh.resume({"occupancy": (1, {"inside": 1, "came": 1, "left": 0, "clamped": 0, "raised": True})})
+    assert fresh.as_dict(feed_live=True)["readings"]["inside"] == 1
+    uncapped = watch("count", DOOR)
+    assert not uncapped.resume({"occupancy": (1, {"inside": 1, "came": 1, "left": 0, "clamped": 0, "raised": True})})
+    heir = watch("count", DOOR, capacity=1)
+    heir.inherit(one)
+    assert heir.inside == one.inside
+    assert one.empty().inside == 0
+
+
+def test_a_zone_stands_raised_until_left() -> None:
+    one = watch("zone", ROOM, when="inside", dwell_s=0.2)
+    assert walk(one, 1, 0, [30, 60, 60, 60]) == [("raise", "room", None)]
+    assert one.as_dict(feed_live=True)["standing"]["room"]["state"] == "raised"
+    assert walk(one, 1, 0.5, [30]) == [("clear", "room", None)]
+    assert walk(one, 2, 5, [60, 60, 60]) == [("raise", "room", None)]
+    assert [c.cleared_by for h in one.take(20.0, []) for c in h.changes] == ["lost"]
+    one.shift(-100)  # the device began anew: so does everything that was in view
+    assert one.as_dict(feed_live=True)["readings"]["room"] == 0
+
+
+# ---- over HTTP -------------------------------------------------------------------------------------------------------
+
+
+class Counter:
+    """A counter whose frames a test sends one by one."""
+
+    def __init__(self) -> None:
+        self.frames: asyncio.Queue[bytes | None] = asyncio.Queue()
+        self.port = free_port()
+
+    async def __aenter__(self) -> Counter:
+        async def parts() -> AsyncIterator[bytes]:
+            while (frame := await self.frames.get()) is not None:
+                yield as_part(frame)
+
+        def stream(request: Request) -> Response:
+            return StreamingResponse(parts(), media_type=CONTENT_TYPE)
+
+        app = Starlette(routes=[Route("/metadata/C1", stream)])
+        self.server = uvicorn.Server(uvicorn.Config(app, port=self.port, log_config=None))
+        self.task = asyncio.create_task(self.server.serve())
+        while not self.server.started:
+            await asyncio.sleep(0.01)
+        return self
+
+    async def __aexit__(self, *error: object) -> None:
+        self.frames.put_nowait(None)
+        self.server.should_exit = self.server.force_exit = True
+        await self.task
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}/metadata/C1"
+
+    def send(self, t: float, objects: list[Seen]) -> None:
+        self.frames.put_nowait(write_frame(t, objects, width=100, height=100))
+
+
+def test_frames_come_over_http_and_what_is_no_device_is_told() -> None:
+    async def run() -> list[tuple[float, int]]:
+        async with Counter() as counter:
+            counter.send(5.0, seen(1, 30))
+            counter.send(5.1, [])
+            counter.frames.put_nowait(None)
+            return [(t, len(found)) async for t, found in metadata(counter.url, 100, 100)]
+
+    assert asyncio.run(run()) == [(5.0, 1), (5.1, 0)]
+
+    async def wrong(url: str) -> None:
+        async for _ in metadata(url, 100, 100):
+            pass
+
+    async def not_found() -> None:
+        async with Counter() as counter:
+            await wrong(counter.url + "x")
+
+    with pytest.raises(StreamError, match="answers 404"):
+        asyncio.run(not_found())
+    with pytest.raises(StreamError, match="does not answer"):
+        asyncio.run(wrong(f"http://127.0.0.1:{free_port()}/"))
+
+
+def test_a_part_is_taken_as_soon_as_it_is_whole() -> None:
+    part = as_part(b"<a/>")
+    assert next_part(part[:-8]) is None
+    assert next_part(part[:30]) is None
+    assert next_part(part + part) == (b"<a/>", b"\r\n" + part)
+    with pytest.raises(StreamError, match="Content-Length"):
+        next_part(b"--frame\r\nContent-Type: application/xml\r\n\r\n<a/>")
+
+
+SITE = Site(
+    name="Pier",
+    places=(
+        Place(
+            name="Gangway",
+            devices=(
+                Device(code="C1", name="Counter", kind="counter", ability={"width": 100, "height": 100}),
+                Device(code="M1", name="Module", kind="io_module", outputs=(Output(name="lamp", coil=0),)),
+            ),
+        ),
+    ),
+)
+FULL = LinkRule(name="full", detector="people", region="occupancy", effects=(Effect(output="lamp", length_s=1.0),))
+
+
+def test_from_a_box_to_the_order_of_a_lamp_and_the_count_reset(database: str) -> None:
+    """Two come in past a capacity of two: three events, and one order for the lamp, for the link listens to occupancy alone."""
+
+    async def run() -> tuple[int, str]:
+        async with Counter() as counter:
+            with transaction() as session:
+                user = add_user(session, login="ida", name="Ida Test", password="open sesame")
+                site = add_site(session, SITE)
+                device = device_by_code(session, site.id, "C1")
+                assert device is not None
+                device.address = {"url": counter.url}
+                model = Detector(
+                    name="people",
+                    kind="count",
+                    regions=(DOOR,),
+                    dials={"anchor": "centre", "capacity": 2, "rearm_s": 0},
+                )
+                row = add_detector(session, device_id=device.id, detector=model, reason="first", user_id=user.id)
+                save_link(session, row, FULL.model_dump(mode="json"), link_id=None)
+                detector = row.id
+            engine = Engine()
+            await engine.start()
+            for number in (1, 2):
+                for i, y in enumerate(DOWN):
+                    counter.send(1_772_600_000 + number + i / 10, seen(number, y))
+            while engine.state("C1")["feed"]["received"] < 8:
+                await asyncio.sleep(0.02)
+            refused = ""
+            try:
+                await engine.empty(detector)
+            except Exception as error:
+                refused = str(error)
+            counter.send(1_772_600_010, [])
+            while engine.state("C1")["feed"]["received"] < 9:
+                await asyncio.sleep(0.02)
+            was = await engine.empty(detector)
+            await engine.stop()
+            return was, refused
+
+    was, refused = asyncio.run(run())
+    assert was == 2
+    assert "nobody in view" in refused
+    with transaction() as session:
+        events = list(session.scalars(select(EventRow).order_by(EventRow.id)))
+        assert [(e.region, e.object, e.direction, e.outcome) for e in events] == [
+            ("door", "1", "in", "no link"),
+            ("door", "2", "in", "no link"),
+            ("occupancy", None, None, "fired"),
+        ]
+        assert [e.cleared_by for e in events] == ["reading", "reading", "reset"]
+        assert {(e.output, e.active) for e in session.scalars(select(EffectRow))} == {("lamp", True), ("lamp", False)}
