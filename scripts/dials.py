@@ -7,12 +7,11 @@ from pathlib import Path
 
 from lantern.core.dials import describe
 from lantern.core.kinds import KINDS
-from lantern.core.objects.subject import DIALS
 
 FILES = Path(__file__).resolve().parent.parent / "docs/files.md"
 
 
-MODELS = {name: kind.dials for name, kind in KINDS.items()} | DIALS
+MODELS = {name: kind.dials for name, kind in KINDS.items()}
 
 
 def table(kind: str) -> str:

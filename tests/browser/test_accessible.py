@@ -7,7 +7,18 @@ from playwright.sync_api import Browser, Page, expect
 
 from browser.conftest import violations
 
-PAGES = ["/survey", "/takes", "/bench/1?take=1", "/bench/1/revisions", "/links/1", "/rehearse/1?take=1", "/walk/1"]
+PAGES = [
+    "/survey",
+    "/takes",
+    "/bench/1?take=1",
+    "/bench/4?tab=counts",
+    "/bench/6?tab=regions",
+    "/bench/1/revisions",
+    "/links/1",
+    "/rehearse/1?take=1",
+    "/walk/1",
+    "/walk/5",
+]
 
 
 @pytest.mark.parametrize("path", PAGES)

@@ -1,0 +1,111 @@
+"""A scene as a user works on it: see why a count is short, move the line with the search's help, tally, and watch it live."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from browser.test_flow import box_of, drag
+
+COUNT, GATE, PATH = "/bench/4", "/bench/6", "/bench/7"
+
+
+def opened(page: Page, address: str) -> None:
+    page.goto(address)
+    expect(page.locator('.bench-frame[data-ready="1"]')).to_be_attached()
+
+
+def test_an_undercounting_line_is_moved_with_the_help_of_the_search(bench: Page) -> None:
+    opened(bench, f"{COUNT}?tab=counts")
+    expect(bench.get_by_test_id("counted-in")).to_have_text(re.compile(r"^\d+$"))
+    before = int(bench.get_by_test_id("counted-in").text_content() or 0)
+    expect(bench.locator(".verdict", has_text="turned back inside the band")).to_be_visible()
+    bench.get_by_role("tab", name="Regions").click()
+    expect(bench.get_by_test_id("room").filter(has_text="side B")).to_have_class(re.compile("bad"))
+    bench.get_by_test_id("search").click()
+    expect(bench.get_by_test_id("line-text")).to_contain_text("passages are wrong now")
+    bench.get_by_test_id("take-line").click()
+    expect(bench.get_by_test_id("changes")).to_contain_text("1 unsaved change: misses")
+    bench.get_by_role("tab", name="Counts").click()
+    expect(bench.get_by_test_id("counted-in")).not_to_have_text(str(before))
+    assert int(bench.get_by_test_id("counted-in").text_content() or 0) > before
+    expect(bench.get_by_test_id("sure")).to_contain_text("would show the caught share")
+    bench.get_by_label("Undo (u)").click()
+    expect(bench.get_by_test_id("counted-in")).to_have_text(str(before))
+
+
+def test_a_track_tells_its_life_and_a_verdict_can_be_hidden(bench: Page) -> None:
+    opened(bench, f"{PATH}?object=1")
+    expect(bench.get_by_test_id("life")).to_contain_text("Raised")
+    expect(bench.locator("section.axis svg path.reading")).to_have_count(
+        2
+    )  # its distance to the gate, and whether it is at the tank
+    bench.keyboard.press("Escape")
+    expect(bench.get_by_test_id("life")).to_be_hidden()
+    chip = bench.locator(".verdict", has_text="raised").first
+    chip.click()
+    expect(chip).to_have_attribute("aria-pressed", "false")
+    bench.get_by_role("tab", name="Objects").click()
+    vehicle = bench.get_by_label("vehicle counts")
+    expect(vehicle).not_to_be_checked()
+    vehicle.check()
+    expect(bench.get_by_test_id("changes")).to_contain_text("false 0 → 3")
+
+
+def test_a_line_is_drawn_dragged_and_its_band_typed(bench: Page) -> None:
+    opened(bench, GATE)
+    x, y, w, h = box_of(bench.locator(".stage svg.overlay"))
+    bench.get_by_label("Draw a line").click()
+    drag(bench, (x + 0.6 * w, y + 0.8 * h), (x + 0.6 * w, y + 0.3 * h))
+    expect(bench.get_by_test_id("changes")).to_contain_text("1 unsaved change")
+    expect(bench.get_by_label("Name of the region")).to_have_count(2)
+    bench.get_by_role("button", name="swap A and B").last.click()
+    bench.get_by_role("tab", name="Dials").click()
+    field = bench.get_by_label("Band in px")
+    field.fill("-3")
+    field.blur()
+    expect(bench.locator("#words-band")).to_contain_text("at least 0")
+    field.fill("12")
+    field.blur()
+    expect(bench.locator('svg[data-strip="band"] .pin')).to_be_visible()
+    expect(bench.get_by_test_id("changes")).to_contain_text("2 unsaved changes")
+    names = bench.get_by_label("Classes")
+    bench.locator("summary", has_text="Objects").click()
+    names.fill("person")
+    names.blur()
+    expect(bench.get_by_test_id("false")).not_to_have_text("7")
+
+
+def test_a_tally_is_made_by_keys_without_seeing_the_count(bench: Page) -> None:
+    opened(bench, f"{COUNT}?tab=counts")
+    bench.get_by_test_id("tally").click()
+    expect(bench.get_by_test_id("tallied-in")).to_have_text("0")
+    for key in ("i", "i", "o", "i", "u"):
+        bench.keyboard.press(key)
+    expect(bench.get_by_test_id("tallied-in")).to_have_text("2")
+    expect(bench.get_by_test_id("tallied-out")).to_have_text("1")
+    bench.get_by_label("Who counts").fill("Third observer")
+    bench.get_by_test_id("save-tally").click()
+    expect(bench.get_by_label("Who counted by hand")).to_contain_text("Third observer, tally")
+    bench.get_by_role("button", name="remove").click()
+    expect(bench.get_by_label("Who counted by hand")).not_to_contain_text("Third observer")
+
+
+@pytest.mark.parametrize("address", [f"{COUNT}?tab=regions", GATE, "/walk/5"])
+def test_a_scene_plays(bench: Page, address: str) -> None:
+    bench.goto(address)
+    if address.startswith("/walk"):
+        bench.get_by_test_id("verify").click()
+        bench.get_by_test_id("jump").click()
+        expect(bench.get_by_test_id("verify-text")).to_contain_text("one in: right")
+        bench.get_by_test_id("empty").click()
+        expect(bench.get_by_test_id("reading").first).to_be_visible()
+        return
+    expect(bench.locator('.bench-frame[data-ready="1"]')).to_be_attached()
+    clock = bench.locator(".tools .nowrap").first
+    before = clock.text_content()
+    bench.keyboard.press("Space")
+    expect(clock).not_to_have_text(before or "")
+    bench.keyboard.press("Space")

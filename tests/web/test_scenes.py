@@ -1,0 +1,196 @@
+"""Scene pages and their answers over HTTP: tracks, verdicts, classes, counts by hand, the line search, one object's life."""
+
+from __future__ import annotations
+
+import json
+import struct
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+
+from lantern.core.events import Detector, Region
+from lantern.db.base import transaction
+from lantern.people.tables import add_user
+from lantern.survey.actions import add_site
+from lantern.survey.tables import device_by_code
+from lantern.takes.actions import import_path
+from lantern.tune.actions import add_detector
+from lantern.tune.studies import run_study
+from lantern.web.app import make_app
+from takes.test_tracks_store import SITE, take_of_tracks
+from web.test_security import HTML, log_in
+
+LINE = Region(name="line", shape="line", points=((32, 48), (32, 0)))  # upwards: A on the left
+
+
+@dataclass
+class Pier:
+    take: int
+    detector: int
+    body: dict[str, Any]
+
+
+def walkers(folder: Path) -> Path:
+    """Six who walk to the right, a second after one another, in a picture of 64 x 48 px; the last is a trolley."""
+    path = take_of_tracks(folder)
+    rows = [f"{i * 10 + k + 1},{i + 1},{4 * k},20,8,8,0.9,{2 if i == 5 else 1},1" for k in range(14) for i in range(6)]
+    (path / "tracks.csv").write_text("\n".join(sorted(rows, key=lambda r: int(r.split(",")[0]))) + "\n")
+    return path
+
+
+@pytest.fixture
+def pier(database: str, tmp_path: Path) -> Pier:
+    with transaction() as session:
+        user = add_user(session, login="ida", name="Ida Test", password="open sesame").id
+        site = add_site(session, SITE).id
+    take = import_path(walkers(tmp_path / "t"), site_id=site)
+    with transaction() as session:
+        device = device_by_code(session, site, "C1")
+        assert device is not None
+        dials = {"anchor": "centre", "band": 1.0, "rearm_s": 0.0, "classes": ["person"]}
+        model = Detector(name="people", kind="count", device="C1", regions=(LINE,), dials=dials)
+        row = add_detector(session, device_id=device.id, detector=model, reason="first", user_id=user)
+        return Pier(take, row.id, model.model_dump(mode="json"))
+
+
+@pytest.fixture
+def client(pier: Pier) -> Iterator[TestClient]:
+    with TestClient(make_app(), follow_redirects=False) as made:
+        made.headers["x-csrf-token"] = log_in(made)
+        yield made
+
+
+def judge(client: TestClient, pier: Pier, *parts: str, **extra: Any) -> dict[str, Any]:
+    body = {"take": pier.take, "detector": pier.body, "parts": list(parts), **extra}
+    answer = client.post(f"/bench/{pier.detector}/judge", json=body)
+    assert answer.status_code == 200, answer.text
+    found: dict[str, Any] = answer.json()
+    return found
+
+
+def test_pages_of_a_scene(client: TestClient, pier: Pier) -> None:
+    page = client.get(f"/bench/{pier.detector}", headers=HTML).text
+    assert "The scene with its tracks" in page
+    assert "Heat image" not in page
+    assert "tally by hand" in page
+    for path in (
+        f"/rehearse/{pier.detector}",
+        f"/walk/{pier.detector}",
+        f"/links/{pier.detector}",
+        "/takes",
+        "/survey",
+        f"/compare?a={pier.detector}&b={pier.detector}",
+    ):
+        assert client.get(path, headers=HTML).status_code == 200, path
+    assert "occupancy" in client.get(f"/links/{pier.detector}", headers=HTML).text
+
+
+def test_tracks_and_still_as_they_came(client: TestClient, pier: Pier) -> None:
+    data = client.get(f"/takes/{pier.take}/tracks").content
+    (length,) = struct.unpack("<I", data[:4])
+    header = json.loads(data[4 : 4 + length])
+    assert (header["samples"], header["ids"], header["classes"]) == (84, list("123456"), ["person", "trolley"])
+    t_s = np.frombuffer(data, "<f4", 84, 4 + length)
+    box = np.frombuffer(data, "<f4", 4 * 84, 4 + length + 4 * 84).reshape(-1, 4)
+    assert t_s[:3] == pytest.approx([0, 0.1, 0.2])
+    assert box[1].tolist() == [4, 20, 8, 8]
+    still = client.get(f"/takes/{pier.take}/still")
+    assert (still.status_code, still.headers["content-type"]) == (200, "image/png")
+    assert client.get("/takes/999/tracks").status_code == 404
+    assert client.get(f"/takes/{pier.take}/frames/0").status_code == 404
+
+
+def test_what_became_of_each_and_what_classes_are_worth(client: TestClient, pier: Pier) -> None:
+    found = judge(client, pier, "judged", "objects", "beside", "strips")
+    assert [found["objects"].count(v) for v in (0, 2)] == [5, 1]  # raised, class filtered
+    assert [(c["name"], c["counts"], c["raises"]) for c in found["beside"]["classes"]] == [
+        ("person", True, 5),
+        ("trolley", False, 1),
+    ]
+    assert found["judged"]["line"] is None
+    assert {"band", "rearm_s", "gap_s"} <= set(found["strips"])
+    assert found["beside"]["presence"]["most_s"] > 0
+    life = client.post(f"/bench/{pier.detector}/object/6", json={"take": pier.take, "detector": pier.body}).json()
+    assert (life["verdict"]["code"], life["samples"]) == ("class", 14)
+    gone = client.post(f"/bench/{pier.detector}/object/77", json={"take": pier.take, "detector": pier.body})
+    assert gone.status_code == 422
+    assert "no object 77" in gone.json()["faults"][0]["what"]
+
+
+def test_counts_by_hand_come_go_and_are_held_against(client: TestClient, pier: Pier) -> None:
+    assert judge(client, pier, "counts")["counts"]["observers"] == []
+    made = client.post(
+        f"/takes/{pier.take}/tallies", json={"who": "Ida", "passages": [[1.0, "in"], [2.0, "in"], [3, "out"]]}
+    )
+    counts = judge(client, pier, "counts", every_s=60)["counts"]
+    assert (counts["who"], counts["observers"][0]["what"]) == (made.json()["id"], "tally")
+    assert (counts["audit"]["in"]["counted"], counts["audit"]["in"]["by_hand"], counts["inside"]) == (5, 2, 5)
+    assert counts["needs"]["has"] == 3
+    text = client.get(f"/counts/{made.json()['id']}.csv").text
+    assert text.splitlines() == ["start_s,end_s,in,out", "0,60,2,1"]
+    by_file = client.put(f"/takes/{pier.take}/counts.csv?who=file", content=b"start_s,end_s,in,out\n0,6.5,5,0\n")
+    counts = judge(client, pier, "counts", who=by_file.json()["id"])["counts"]
+    assert (counts["audit"]["in"]["bias"], len(counts["observers"])) == (0.0, 2)
+    assert client.delete(f"/counts/{by_file.json()['id']}").status_code == 200
+    assert client.delete("/counts/999").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("body", "what"),
+    [
+        ({"who": "", "passages": []}, "who"),
+        ({"who": "Ida", "passages": [[99999, "in"]]}, "within the take"),
+        ({"who": "Ida", "passages": [[1, "up"]]}, "passages"),
+    ],
+)
+def test_a_bad_tally_is_refused(client: TestClient, pier: Pier, body: dict[str, Any], what: str) -> None:
+    answer = client.post(f"/takes/{pier.take}/tallies", json=body)
+    assert answer.status_code == 422
+    assert what in answer.text
+
+
+def test_a_bad_file_of_counts_is_refused(client: TestClient, pier: Pier) -> None:
+    for content, what in (
+        (b"a,b\n1,2\n", "another header"),
+        (b"start_s,end_s,in,out\n0,5,-1,0\n", "whole number"),
+        (b"start_s,end_s,in,out\n0,9999,1,0\n", "after the take"),
+    ):
+        answer = client.put(f"/takes/{pier.take}/counts.csv", content=content)
+        assert answer.status_code == 422
+        assert what in answer.text
+
+
+def test_the_line_search_is_a_job(client: TestClient, pier: Pier) -> None:
+    ask = {"take": pier.take, "detector": pier.body, "what": "line"}
+    study = client.post(f"/bench/{pier.detector}/studies", json=ask).json()
+    run_study(study["id"])
+    refused = client.get(f"/studies/{study['id']}").json()
+    assert (refused["state"], refused["faults"][0]["where"]) == ("refused", "hand counts")
+    client.post(f"/takes/{pier.take}/tallies", json={"who": "Ida", "passages": [[i + 0.8, "in"] for i in range(5)]})
+    study = client.post(f"/bench/{pier.detector}/studies", json=ask).json()
+    run_study(study["id"])
+    done = client.get(f"/studies/{study['id']}").json()
+    assert done["state"] == "done"
+    assert done["result"]["passages"] == 5
+    moved = client.post(
+        f"/bench/{pier.detector}/line", json={"take": pier.take, "detector": pier.body, "offset_px": 10, "angle_deg": 0}
+    )
+    assert moved.json()["points"] == [[42.0, 48.0], [42.0, 0.0]]
+    far = client.post(
+        f"/bench/{pier.detector}/line",
+        json={"take": pier.take, "detector": pier.body, "offset_px": 900, "angle_deg": 0},
+    )
+    assert far.status_code == 422
+
+
+def test_a_scene_has_no_error_fan_and_says_so(client: TestClient, pier: Pier) -> None:
+    answer = client.post(
+        f"/bench/{pier.detector}/judge", json={"take": pier.take, "detector": pier.body, "parts": ["noise"]}
+    )
+    assert answer.status_code == 422
+    assert "watches no reading" in answer.text
