@@ -212,4 +212,4 @@ def test_counts_are_scored_by_marks_or_held_against_hand_counts(gate: dict[str, 
 def test_tracks_cannot_be_read_by_a_heat_detector(gate: dict[str, Path], files: dict[str, Path]) -> None:
     done = lantern("evaluate", "--detector", files["detector"], "--take", gate["take"])
     assert done.returncode == 2
-    assert "tracks are nothing a heat detector reads" in done.stderr
+    assert "a heat detector reads no tracks" in done.stderr

@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 
 from browser.test_flow import box_of, drag
 
-COUNT, GATE, PATH = "/bench/4", "/bench/6", "/bench/7"
+COUNT, GATE, PATH = "/bench/4", "/bench/6", "/bench/8"
 
 
 def opened(page: Page, address: str) -> None:

@@ -141,7 +141,7 @@ def test_a_kind_says_the_unit_of_its_reading() -> None:
 
 def test_what_does_not_fit_together_is_refused() -> None:
     s = Series(np.arange(3.0), np.zeros(3))
-    with pytest.raises(Refused, match="series is nothing a skin detector reads"):
+    with pytest.raises(Refused, match="a skin detector reads no series"):
         subject_of_series(detector(kind_of("skin")), {"face": s})
     with pytest.raises(Refused, match="one of heat, skin"):
         kind_of("scent")

@@ -54,9 +54,7 @@ class Kind:
         """Refuse a signal that the kind does not look at, and regions of one name."""
         if signal not in self.signals:
             takes = " or ".join(self.signals)
-            raise Refused(
-                [Fault("take: kind", f"{signal} is nothing a {self.name} detector reads", f"a take of kind {takes}")]
-            )
+            raise Refused([Fault("take: kind", f"a {self.name} detector reads no {signal}", f"a take of kind {takes}")])
         names = [region.name for region in detector.regions]
         twice = sorted({name for name in names if names.count(name) > 1})
         if twice:

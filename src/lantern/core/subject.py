@@ -142,5 +142,5 @@ def _kind_and_dials(detector: Detector, signal: str) -> tuple[SeriesKind, Any]:
     kind = kind_of(detector.kind)
     kind.check(detector, signal)
     if not isinstance(kind, SeriesKind):
-        raise Refused([Fault("take: kind", f"{signal} is nothing a {kind.name} detector reads", "tracks")])
+        raise Refused([Fault("take: kind", f"a {kind.name} detector reads no {signal}", "tracks")])
     return kind, kind.read_dials(detector)

@@ -229,7 +229,7 @@ def test_a_score_card_and_a_sweep_by_range() -> None:
         ("zone", Region(name="x", shape="polygon", points=((0, 0), (9, 9), (9, 0), (0, 9))), {}, "crosses itself"),
         ("zone", ZONE, {"dwell_s": -1}, "dwell_s"),
         ("crossing", LINE, {"direction": "up"}, "one of a_to_b"),
-        ("heat", LINE, {}, "nothing a heat detector reads"),
+        ("heat", LINE, {}, "a heat detector reads no tracks"),
     ],
 )
 def test_what_makes_no_sense_is_refused(kind: str, region: Region, dials: dict, word: str) -> None:

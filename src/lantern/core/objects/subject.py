@@ -175,5 +175,5 @@ def subject_of_tracks(detector: Detector, tracks: Tracks) -> TrackSubject:
     kind = kind_of(detector.kind)
     kind.check(detector, "plan-tracks" if tracks.on_plan else "tracks")
     if not isinstance(kind, TrackKind):
-        raise Refused([Fault("take: kind", f"tracks are nothing a {kind.name} detector reads", "heat or series")])
+        raise Refused([Fault("take: kind", f"a {kind.name} detector reads no tracks", "heat or series")])
     return TrackSubject(detector, kind, kind.read_dials(detector), tracks)

@@ -102,6 +102,7 @@ document.addEventListener("alpine:init", () => {
         drawn.view.paint();
       },
       eventWhat(e) { return e.object === null ? (e.direction ?? "") : `${e.region} ${(e.direction ?? "").replaceAll("_", " ")}, object ${e.object}`; },
+      get waiting() { return this.mine === undefined; },
       // one in, one out: what was counted since the button was pressed
       verify: null,
       startVerify() { const { in: came, out: left } = this.mine.readings; this.verify = { in: came, out: left }; },

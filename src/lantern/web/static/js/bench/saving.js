@@ -53,7 +53,7 @@ export const saving = ({ data, infos }) => ({
     const put = (key, value) => { if (value === null || value === "" || value === false) url.searchParams.delete(key); else url.searchParams.set(key, value); };
     put("t", this.t.toFixed(1));
     put("tab", this.tab === "dials" ? null : this.tab);
-    put("object", this.life?.id ?? null);
+    put("object", this.chosenObject ?? null);
     put("together", this.together ? "1" : null);
     for (const [name, text] of Object.entries(this.wishes)) put(`wish.${name}`, text);
     for (const name of Object.keys(this.dials)) put(`dial.${name}`, same(this.dials[name], this.saved.dials[name]) ? null : JSON.stringify(this.dials[name]));

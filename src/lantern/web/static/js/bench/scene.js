@@ -16,6 +16,7 @@ export const scene = ({ data, drawn }) => ({
   beside: null,
   life: null,
   showsPresence: false,
+  chosenObject: new URLSearchParams(location.search).get("object"),
 
   startView() {
     const parts = { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay };
@@ -40,8 +41,7 @@ export const scene = ({ data, drawn }) => ({
       drawn.view.shown = (i) => this.isShown(i);
       drawn.view.setTracks(tracks, this.dials.anchor);
       this.drawView();
-      const wanted = new URLSearchParams(location.search).get("object");
-      if (wanted !== null) this.pickObject(tracks.ids.indexOf(wanted));
+      if (this.chosenObject !== null) this.pickObject(tracks.ids.indexOf(this.chosenObject));
       this.$root.dataset.ready = "1";
     } catch (error) { this.explain(error); }
   },
@@ -106,7 +106,7 @@ export const scene = ({ data, drawn }) => ({
 
   pickObject(index) {
     drawn.view.setObject(index);
-    if (index < 0) { this.life = null; this.restoreAxis(); this.writeAddress(); return; }
+    if (index < 0) { this.life = this.chosenObject = null; this.restoreAxis(); this.writeAddress(); return; }
     this.chosenObject = drawn.tracks.ids[index];
     this.fetchLife(true);
   },
