@@ -52,8 +52,11 @@ def make_app(cameras: Mapping[str, CameraStandIn | TrackerStandIn], relay: Relay
         if found is None:
             return JSONResponse({"message": "There is no such camera stand-in."}, 404)
         body: dict[str, Any] = await request.json() if await request.body() else {}
-        if request.path_params["what"] == "pause":
+        what = request.path_params["what"]
+        if what == "pause":
             found.pause()
+        elif what == "shutter" and isinstance(found, CameraStandIn):
+            found.close_shutter()
         else:
             try:
                 found.play(from_s=body.get("from_s"), speed=body.get("speed"))

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
 import structlog
 from websockets.asyncio.client import connect
 from websockets.exceptions import WebSocketException
@@ -21,6 +22,7 @@ from lantern.formats.wire import FrameHeader, pack_frame
 
 log = structlog.get_logger()
 RECONNECT_S = 1.0
+SHUTTER_S, PADDLE_C = 0.75, 12.0
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,7 @@ class CameraStandIn:
     at_s: float = 0.0
     sent: int = 0
     connected: bool = False
+    shut: int = 0  # frames that still show the shutter's paddle
     _clock: float = field(default_factory=time.time)
     _task: asyncio.Task[None] | None = None
 
@@ -79,6 +82,10 @@ class CameraStandIn:
     def pause(self) -> None:
         self.playing = False
 
+    def close_shutter(self) -> None:
+        """As cameras do now and then to find their zero: for a moment every pixel shows a paddle that is warmer than the scene."""
+        self.shut = max(round(SHUTTER_S * self.reel.fps), 1)
+
     async def _run(self) -> None:
         while True:
             try:
@@ -99,6 +106,9 @@ class CameraStandIn:
                 continue
             index = int(self.at_s * self.reel.fps + 1e-6) % self.reel.count
             pixels = await asyncio.to_thread(self.reel.frame, index)
+            if self.shut:
+                self.shut -= 1
+                pixels = np.full_like(pixels, int(np.median(pixels) + PADDLE_C / self.reel.scale))
             due += 1 / (self.reel.fps * self.speed)
             late = due - time.monotonic()
             if late > 0:

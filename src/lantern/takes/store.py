@@ -40,8 +40,8 @@ def add_take(session: Session, take: Take, *, device_id: int, progress: Progress
         start=take.info.start,
         samples=frames_in(tracks) if tracks else int(take.t_s.size),
         length_s=take.length_s,
-        width=frames.width if frames else take.info.width,
-        height=frames.height if frames else take.info.height,
+        width=frames.width if frames else _extent(take, 0),
+        height=frames.height if frames else _extent(take, 1),
         dtype=frames.dtype if frames else None,
         scale=frames.scale if frames else None,
         offset_c=frames.offset_c if frames else None,
@@ -65,6 +65,14 @@ def add_take(session: Session, take: Take, *, device_id: int, progress: Progress
         row.packed_bytes = _add_blocks(session, row.id, frames, progress)
     session.flush()
     return row
+
+
+def _extent(take: Take, axis: int) -> int | None:
+    """Of the picture that objects move in, px; of a plan, whose size no file tells, so many m as its points reach."""
+    size = (take.info.width, take.info.height)[axis]
+    if size is None and take.tracks is not None and take.tracks.on_plan and len(take.tracks):
+        return int(np.ceil(take.tracks.box[:, axis].max() + 1))
+    return size
 
 
 def frames_in(tracks: Tracks) -> int:

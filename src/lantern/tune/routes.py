@@ -103,7 +103,8 @@ def judge_draft(request: Request, detector_id: int, draft: Draft) -> Response:
         if "pixels" in draft.parts:
             out["pixels"] = thermal.pixels_shown(take, detector)
         if "objects" in draft.parts:
-            out["objects"] = scenes.objects_shown(session, detector, take)
+            links = armed_links(session, row.device.site_id, row.id)
+            out["objects"] = scenes.objects_shown(session, detector, take, links)
         if "beside" in draft.parts:
             out["beside"] = scenes.beside(session, detector, take)
         if "counts" in draft.parts:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import struct
+from collections.abc import Sequence
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -21,6 +23,7 @@ from lantern.core.objects.search import Counted
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.verdicts import ORDER, WORDS
+from lantern.core.rehearsal import Armed, is_armed
 from lantern.takes.tables import HandCountRow, TakeRow, hand_counts_of, marks_of
 from lantern.tune.judging import TRACKS, subject
 
@@ -36,9 +39,20 @@ def scene_of(session: Session, detector: Detector, take: TakeRow) -> TrackSubjec
     return held
 
 
-def objects_shown(session: Session, detector: Detector, take: TakeRow) -> list[int]:
-    """For each object of the take its verdict, an index into `VERDICTS`."""
-    return [ORDER.index(verdict.code) for verdict in scene_of(session, detector, take).verdicts()]
+def objects_shown(session: Session, detector: Detector, take: TakeRow, links: Sequence[Armed]) -> list[int]:
+    """For each object of the take its verdict, an index into `VERDICTS`. What raised while every link slept says so."""
+    held = scene_of(session, detector, take)
+    asleep = {
+        event.object
+        for event in held.events()
+        if links and not any(is_armed(armed, take.start + timedelta(seconds=event.raised_s)) for armed in links)
+    }
+    codes = [verdict.code for verdict in held.verdicts()]
+    hours = [
+        code if code != "raised" or name not in asleep else "outside_hours"
+        for code, name in zip(codes, held.tracks.ids, strict=True)
+    ]
+    return [ORDER.index(code) for code in hours]
 
 
 def beside(session: Session, detector: Detector, take: TakeRow) -> dict[str, Any]:

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Fault, Refused
 from lantern.core.heat import materials, optics
+from lantern.core.heat.charts import drift_noticed
 from lantern.core.heat.noise import false_per_day, noise_of, quiet_readings
 from lantern.core.heat.reading import correction_for
 from lantern.core.heat.regions import used_pixels
@@ -48,19 +49,22 @@ def noise_figures(held: Sequence[Held]) -> dict[str, Any]:
     ]
     sigma = max((noise for noise in found if noise is not None), default=None)
     if sigma is None:
-        return {"sigma_c": None, "by": {}}
+        return {"sigma_c": None, "by": {}, "drift": None}
     on = subjects[0]
     out: dict[str, float] = {}
+    drift: dict[str, Any] | None = None
     for name, (series, rule) in on.decisions().items():
         interval_s = series.length_s / max(len(series) - 1, 1)
         quiet = quiet_readings(series, held[0].marks)
+        if rule.learns:  # a baseline is there to see drift: how soon would one way or another see it?
+            drift = drift_noticed().as_dict() | {"interval_s": interval_s}
         if rule.learns or quiet.size == 0 or not name:
             continue
         ways = WAYS_TO_RISE if rule.by_change else ("level",)
         for way in ways:
             tested = on.kind.rule(series, on.dials.model_copy(update={"rise_by": way})) if way != "level" else rule
             out[way] = max(out.get(way, 0.0), false_per_day(tested, sigma, interval_s, quiet))
-    return {"sigma_c": sigma, "by": out}
+    return {"sigma_c": sigma, "by": out, "drift": drift}
 
 
 # ---- emissivity and optics -------------------------------------------------------------------------------------------

@@ -26,6 +26,7 @@ LOOK_BACK_S = (
 )
 ORDER = (
     "raised",
+    "outside_hours",
     "rearm",
     "class",
     "size",
@@ -44,6 +45,7 @@ ORDER = (
 )
 WORDS = {
     "raised": "raised",
+    "outside_hours": "raised outside its hours",
     "rearm": "within the re-arm time",
     "class": "class filtered",
     "size": "size filtered",

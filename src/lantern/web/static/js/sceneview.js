@@ -8,7 +8,7 @@ const REACH_PX = 9; // of a click around a track
 
 // By verdict: colour token, dash, width, what stands at the track's end.
 const LOOKS = {
-  raised: ["patina", [], 1.7, "lozenge"], rearm: ["patina", [1, 3], 1.4, "dot"],
+  raised: ["patina", [], 1.7, "lozenge"], rearm: ["patina", [1, 3], 1.4, "dot"], outside_hours: ["patina", [8, 4], 1.5, "lozenge"],
   class: ["quiet", [5, 3], 1.1, "bar"], size: ["quiet", [5, 3], 1.1, "bar"], confidence: ["quiet", [2, 3], 1, "bar"],
   other_direction: ["plum", [7, 3], 1.2, "open"], not_across: ["plum", [7, 2, 2, 2], 1.3, "open"], turned_back: ["plum", [4, 2], 1.5, "open"],
   beyond_end: ["oxide", [4, 2], 1.5, "cross"], unseen_before: ["oxide", [2, 2], 1.5, "cross"],
@@ -184,6 +184,7 @@ export class SceneView extends RegionView {
 
   #box(context, { x, y, w, h, text, code, index }) {
     const chosen = index !== undefined && index === this.object;
+    if (w === 0) { context.beginPath(); context.arc(x, y, (chosen ? 6 : 4) * this.unit, 0, 7); context.fillStyle = this.token(code ? look(code).colour : "ink"); context.fill(); return; } // a point on a plan
     context.lineWidth = (chosen ? 3 : 1.6) * this.unit;
     context.strokeStyle = this.token("panel");
     context.strokeRect(x - this.unit, y - this.unit, w + 2 * this.unit, h + 2 * this.unit);

@@ -90,6 +90,9 @@ export const evidence = ({ data, infos, drawn }) => ({
     if (!this.noise?.sigma_c) return "";
     const words = { window: "against the window", points: "two points", slope: "slope", level: "this level" };
     const by = Object.entries(this.noise.by).map(([way, n]) => `${words[way]} ${n < 0.001 ? "under 0.001" : short(n, 2)}`);
-    return `noise ${fixed(width(data.scale.level), this.noise.sigma_c, 3)}${by.length ? `; it alone would raise a day: ${by.join(", ")}` : ""}`;
+    const drift = this.noise.drift;
+    const after = (pair) => `${short(pair[0] * drift.interval_s, 2)} s (false once in ${short((pair[1] * drift.interval_s) / 60, 2)} min)`;
+    const slow = drift ? `; a drift of one noise is seen after ${after(drift.plain)} by a plain 3-sigma test, ${after(drift.ewma)} by an EWMA chart, ${after(drift.cusum)} by a CUSUM` : "";
+    return `noise ${fixed(width(data.scale.level), this.noise.sigma_c, 3)}${by.length ? `; it alone would raise a day: ${by.join(", ")}` : ""}${slow}`;
   },
 });

@@ -2,7 +2,7 @@
 import { saveCsv, savePng, saveSvg } from "../export.js";
 import { ask } from "../http.js";
 import { drawPeople, drawRoc } from "../roc.js";
-import { show } from "../units.js";
+import { fixed, show } from "../units.js";
 
 export const people = ({ data }) => ({
   people: null,
