@@ -173,6 +173,7 @@ export class SceneView extends RegionView {
   #chosenPath(context) {
     const { first, stop } = this.paths[this.object];
     const down = { foot: 1, centre: 0.5, top: 0 }[this.anchor];
+    context.lineJoin = "round"; // a shaking foot would else grow spikes
     for (const [colour, width] of [["panel", 6], ["ink", 2.4]]) {
       context.strokeStyle = this.token(colour);
       context.lineWidth = width * this.unit;

@@ -137,6 +137,7 @@ document.addEventListener("alpine:init", () => {
           scales: { y: { range: (_, low, high) => (this.ofObjects ? [0, Math.max(high, level ?? 0) + 1] : [Math.min(low, level ?? low) - 2, Math.max(high, level ?? high) + 2]) } },
           series: [{}, { stroke: token("--ink"), width: 1.5, points: { show: false } }, { stroke: token("--oxide"), width: 1.5, points: { show: false } }],
         }, all, this.$refs.chart);
+        new ResizeObserver(() => drawn.chart.setSize({ width: this.$refs.chart.clientWidth, height: 130 })).observe(this.$refs.chart);
       },
       async acknowledge(output) { await this.attempt(() => ask("POST", "/walk/acknowledge", { output })); },
       get cameraWords() {

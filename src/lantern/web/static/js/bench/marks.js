@@ -20,7 +20,7 @@ export const marks = ({ data }) => ({
   },
   markTime(key) { return this.markChosen ? short(this.markChosen[key], 7) : ""; },
   get markWhy() { return this.judged.marks?.[this.chosenMark]?.text ?? ""; },
-  pickEvent(index) { this.chosenEvent = index; this.chosenMark = null; this.seek(this.judged.events[index].raised_s, true); this.drawAxis(); },
+  pickEvent(index) { this.chosenEvent = index; this.chosenMark = null; this.seek(this.judged.events[index].raised_s, true); this.drawAxis(); this.eventPicked?.(this.judged.events[index]); },
   pickMark(mark) { this.chosenMark = mark.id; this.chosenEvent = null; this.drawAxis(); },
 
   startOrEndMark() {

@@ -104,6 +104,8 @@ export const scene = ({ data, drawn }) => ({
 
   // ---- one object ----
 
+  eventPicked(event) { if (event.object !== null && drawn.tracks) this.pickObject(drawn.tracks.ids.indexOf(String(event.object))); },
+
   pickObject(index) {
     drawn.view.setObject(index);
     if (index < 0) { this.life = this.chosenObject = null; this.restoreAxis(); this.writeAddress(); return; }
