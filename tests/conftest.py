@@ -5,9 +5,11 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.request
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import psycopg
@@ -35,16 +37,21 @@ def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> LoadScope
     return BrowserTestsTogether(config, log)
 
 
+@contextmanager
+def open_folder() -> Iterator[Path]:
+    """A folder that the database server's own user can enter. Not under pytest's, which every later run closes to others."""
+    with tempfile.TemporaryDirectory(prefix="lantern-test-", ignore_cleanup_errors=True) as name:
+        Path(name).chmod(0o711)
+        yield Path(name)
+
+
 @pytest.fixture(scope="session")
-def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
-    folder = tmp_path_factory.mktemp("pg")
-    for parent in (folder, *folder.parents):
-        if parent.stat().st_uid == os.geteuid() and parent != Path("/"):
-            parent.chmod(parent.stat().st_mode | 0o011)  # the server's own user must be able to enter
-    made = Cluster(folder, durable=False)
-    made.start()
-    yield made
-    made.stop()
+def cluster() -> Iterator[Cluster]:
+    with open_folder() as folder:
+        made = Cluster(folder, durable=False)
+        made.start()
+        yield made
+        made.stop()
 
 
 def use_database(url: str, folder: Path) -> None:
@@ -79,12 +86,13 @@ def database(cluster: Cluster, template: str, tmp_path: Path) -> Iterator[str]:
 
 
 @pytest.fixture(scope="session")
-def program(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+def program() -> Iterator[str]:
     """The whole program with the demo site (half of each take), as a user starts it; gives its address."""
-    state = tmp_path_factory.mktemp("program") / "state"
-    for parent in state.parents:
-        if parent.stat().st_uid == os.geteuid() and parent != Path("/"):
-            parent.chmod(parent.stat().st_mode | 0o011)
+    with open_folder() as folder:
+        yield from _running(folder / "state")
+
+
+def _running(state: Path) -> Iterator[str]:
     port = free_port()
     environment = {k: v for k, v in os.environ.items() if not k.startswith(("LANTERN_", "PYTHONDONTWRITE"))}
     environment |= {"LANTERN_STATE_DIR": str(state), "LANTERN_DEMO_SHARE": "0.54"}

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import LANTERN
+from conftest import LANTERN, open_folder
 from lantern.cluster import free_port
 
 PATIENCE_S = 120.0
@@ -55,11 +55,9 @@ def family(of: int) -> set[int]:
 
 
 @pytest.fixture
-def state(tmp_path: Path) -> Iterator[Path]:
-    for parent in (tmp_path, *tmp_path.parents):
-        if parent.stat().st_uid == os.geteuid() and parent != Path("/"):
-            parent.chmod(parent.stat().st_mode | 0o011)
-    yield tmp_path / "state"
+def state() -> Iterator[Path]:
+    with open_folder() as folder:
+        yield folder / "state"
 
 
 def start(state: Path, port: int) -> subprocess.Popen[str]:

@@ -14,6 +14,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from lantern.core.events import Detector, Region
+from lantern.core.objects.verdicts import ORDER
 from lantern.db.base import transaction
 from lantern.people.tables import add_user
 from lantern.survey.actions import add_site
@@ -22,6 +23,7 @@ from lantern.takes.actions import import_path
 from lantern.tune.actions import add_detector
 from lantern.tune.studies import run_study
 from lantern.web.app import make_app
+from lantern.web.pages import the_site
 from takes.test_tracks_store import SITE, take_of_tracks
 from web.test_security import HTML, log_in
 
@@ -107,7 +109,7 @@ def test_tracks_and_still_as_they_came(client: TestClient, pier: Pier) -> None:
 
 def test_what_became_of_each_and_what_classes_are_worth(client: TestClient, pier: Pier) -> None:
     found = judge(client, pier, "judged", "objects", "beside", "strips")
-    assert [found["objects"].count(v) for v in (0, 2)] == [5, 1]  # raised, class filtered
+    assert [found["objects"].count(ORDER.index(code)) for code in ("raised", "class")] == [5, 1]
     assert [(c["name"], c["counts"], c["raises"]) for c in found["beside"]["classes"]] == [
         ("person", True, 5),
         ("trolley", False, 1),
@@ -154,6 +156,15 @@ def test_a_bad_tally_is_refused(client: TestClient, pier: Pier, body: dict[str, 
     assert what in answer.text
 
 
+def test_what_raises_while_its_link_sleeps_says_so(client: TestClient, pier: Pier) -> None:
+    never = {"name": "never", "zone": "Europe/Amsterdam", "hours": []}
+    assert client.post("/timetables", json=never).status_code == 200
+    link = {"name": "asleep", "detector": "", "timetable": "never", "effects": []}
+    assert client.post(f"/links/{pier.detector}", json=link).status_code == 200
+    found = judge(client, pier, "objects")["objects"]
+    assert [found.count(ORDER.index(code)) for code in ("raised", "outside_hours")] == [0, 5]
+
+
 def test_a_bad_file_of_counts_is_refused(client: TestClient, pier: Pier) -> None:
     for content, what in (
         (b"a,b\n1,2\n", "another header"),
@@ -186,6 +197,28 @@ def test_the_line_search_is_a_job(client: TestClient, pier: Pier) -> None:
         json={"take": pier.take, "detector": pier.body, "offset_px": 900, "angle_deg": 0},
     )
     assert far.status_code == 422
+
+
+def test_a_take_of_nobody_opens_and_says_so(client: TestClient, pier: Pier, tmp_path: Path) -> None:
+    path = take_of_tracks(tmp_path / "empty", data="stream.xml", fps=None, still=None)
+    frame = '<tt:Frame UtcTime="2026-03-07T05:20:{:02d}Z"/>'
+    frames = "".join(frame.format(i) for i in range(5))
+    (path / "stream.xml").write_text(
+        f'<tt:MetadataStream xmlns:tt="http://www.onvif.org/ver10/schema"><tt:VideoAnalytics>{frames}</tt:VideoAnalytics></tt:MetadataStream>'
+    )
+    with transaction() as session:
+        site = the_site(session).id
+    take = import_path(path, site_id=site)
+    assert client.get(f"/bench/{pier.detector}?take={take}", headers=HTML).status_code == 200
+    body = {
+        "take": take,
+        "detector": pier.body,
+        "parts": ["judged", "objects", "beside", "strips", "readings", "counts"],
+    }
+    found = client.post(f"/bench/{pier.detector}/judge", json=body).json()
+    assert (found["objects"], found["judged"]["events"], found["beside"]["classes"]) == ([], [], [])
+    assert found["counts"]["audit"]["in"]["counted"] == 0
+    struct.unpack("<I", client.get(f"/takes/{take}/tracks").content[:4])
 
 
 def test_a_scene_has_no_error_fan_and_says_so(client: TestClient, pier: Pier) -> None:

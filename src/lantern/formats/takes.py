@@ -90,7 +90,9 @@ class Take:
 
     @property
     def signal(self) -> Frames | dict[str, Series] | Tracks:
-        return self.frames or self.tracks or self.columns or {}
+        if self.frames is not None:
+            return self.frames
+        return self.tracks if self.tracks is not None else self.columns or {}  # tracks of nobody are tracks
 
     @property
     def t_s(self) -> Floats:

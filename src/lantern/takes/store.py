@@ -38,7 +38,7 @@ def add_take(session: Session, take: Take, *, device_id: int, progress: Progress
         name=take.info.name,
         kind=take.info.kind,
         start=take.info.start,
-        samples=frames_in(tracks) if tracks else int(take.t_s.size),
+        samples=frames_in(tracks) if tracks is not None else int(take.t_s.size),
         length_s=take.length_s,
         width=frames.width if frames else _extent(take, 0),
         height=frames.height if frames else _extent(take, 1),

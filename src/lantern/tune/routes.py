@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import zlib
 from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Query, Request
@@ -14,8 +13,6 @@ from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.heat.materials import MATERIALS
 from lantern.core.kinds import kind_of
-from lantern.core.objects.search import moved_line
-from lantern.core.objects.shapes import watched_regions
 from lantern.db.base import transaction
 from lantern.formats.documents import read_model
 from lantern.formats.tables import write_series
@@ -25,9 +22,9 @@ from lantern.people.tables import User, scale_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
 from lantern.tune import bench, evidence, scenes, thermal
 from lantern.tune.actions import changed_keys, restore_revision, save_revision
-from lantern.tune.drafts import Draft, FanAsked, LineAsked, Saved, StudyAsked
+from lantern.tune.drafts import Draft, FanAsked, Saved, StudyAsked
 from lantern.tune.judging import subject
-from lantern.tune.shown import changes_shown, dial_shown, get_detector, take_for, take_shown
+from lantern.tune.shown import changes_shown, dial_shown, drafted, get_detector, take_for, take_shown
 from lantern.tune.studies import begin_study, cancel_study
 from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, latest_studies, revisions_of
 from lantern.web.answers import json_answer
@@ -82,7 +79,7 @@ def bench_page(request: Request, detector_id: int, take: Annotated[int | None, Q
 def judge_draft(request: Request, detector_id: int, draft: Draft) -> Response:
     """What a state would do: `parts` of judged, readings, strips, takes, noise, spot, pixels; of scenes: objects, beside, counts."""
     with transaction() as session:
-        row, take, detector = _drafted(session, detector_id, draft)
+        row, take, detector = drafted(session, detector_id, draft)
         scale = scale_of(session, request.session["user_id"])
         out: dict[str, Any] = {}
         if "judged" in draft.parts:
@@ -124,44 +121,11 @@ def reading_csv(detector_id: int, take: int) -> Response:
         return Response(text, 200, headers, "text/csv; charset=utf-8")
 
 
-@router.post("/bench/{detector_id}/object/{name}")
-def object_life(detector_id: int, name: str, draft: Draft) -> Response:
-    """One object of the take: its life, and why it raised or did not."""
-    with transaction() as session:
-        _, take, detector = _drafted(session, detector_id, draft)
-        return json_answer(scenes.life_of(session, detector, take, name))
-
-
-@router.get("/takes/{take_id}/tracks")
-def tracks(take_id: int) -> Response:
-    """All tracks of a take as compact binary, deflated; see `scenes.packed_tracks`."""
-    with transaction() as session:
-        take = session.get(TakeRow, take_id)
-        if take is None or take.kind not in ("tracks", "plan-tracks"):
-            raise HTTPException(404, f"There is no take of tracks {take_id}.")
-        data = zlib.compress(scenes.packed_tracks(session, take), 1)
-    headers = {"Content-Encoding": "deflate", "Cache-Control": "private, max-age=3600"}
-    return Response(data, 200, headers, "application/octet-stream")
-
-
-@router.post("/bench/{detector_id}/line")
-def line_moved(detector_id: int, asked: LineAsked) -> Response:
-    """Where a detector's first line lies when it is moved and turned, cut off at the picture's edges."""
-    with transaction() as session:
-        _, take, detector = _drafted(session, detector_id, asked)
-        moved = moved_line(
-            watched_regions(detector.regions)[0], asked.offset_px, asked.angle_deg, (take.width or 0, take.height or 0)
-        )
-        if moved is None:
-            raise Refused([Fault("line", "would leave the picture", "a place within it")])
-        return json_answer({"points": moved.points})
-
-
 @router.post("/bench/{detector_id}/people")
 def people(request: Request, detector_id: int, draft: Draft) -> Response:
     """Skin screening: everybody on the take, what was refused, and how well the temperature tells the marked ones."""
     with transaction() as session:
-        _, take, detector = _drafted(session, detector_id, draft)
+        _, take, detector = drafted(session, detector_id, draft)
         return json_answer(thermal.people(session, take, detector))
 
 
@@ -169,7 +133,7 @@ def people(request: Request, detector_id: int, draft: Draft) -> Response:
 def error_fan(detector_id: int, asked: FanAsked) -> Response:
     """What a region's reading and alarms become over a material's range of emissivity."""
     with transaction() as session:
-        _, take, detector = _drafted(session, detector_id, asked)
+        _, take, detector = drafted(session, detector_id, asked)
         region = next((r for r in detector.regions if r.name == asked.region), None)
         if region is None:
             raise Refused(
@@ -185,7 +149,7 @@ def error_fan(detector_id: int, asked: FanAsked) -> Response:
 @router.post("/bench/{detector_id}/studies")
 def ask_study(detector_id: int, asked: StudyAsked) -> Response:
     with transaction() as session:
-        row, take, detector = _drafted(session, detector_id, asked)
+        row, take, detector = drafted(session, detector_id, asked)
         takes = _tuned_on(session, row, take, together=asked.together)
         body = {
             "detector": detector.model_dump(mode="json"),
@@ -221,13 +185,6 @@ def _study(session: Session, study_id: int) -> StudyRow:
     if row is None:
         raise HTTPException(404, f"There is no study {study_id}.")
     return row
-
-
-def _drafted(session: Session, detector_id: int, draft: Draft) -> tuple[DetectorRow, TakeRow, Detector]:
-    row = get_detector(session, detector_id)
-    take = take_for(session, row, draft.take)
-    assert take is not None
-    return row, take, read_model(Detector, draft.detector, where="detector")
 
 
 def _tuned_on(session: Session, row: DetectorRow, take: TakeRow, *, together: bool) -> list[TakeRow]:

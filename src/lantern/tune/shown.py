@@ -9,9 +9,12 @@ from fastapi import HTTPException
 from sqlalchemy.orm import Session
 
 from lantern.core.dials import DialInfo, describe
+from lantern.core.events import Detector
 from lantern.core.kinds import kind_of
 from lantern.core.units import Scale
+from lantern.formats.documents import read_model
 from lantern.takes.tables import TakeRow, takes_of_device
+from lantern.tune.drafts import Draft
 from lantern.tune.tables import DetectorRow
 
 
@@ -31,6 +34,14 @@ def take_for(session: Session, row: DetectorRow, take_id: int | None) -> TakeRow
     if found is None:
         raise HTTPException(404, f"Device {row.device.code} has no take {take_id}.")
     return found
+
+
+def drafted(session: Session, detector_id: int, draft: Draft) -> tuple[DetectorRow, TakeRow, Detector]:
+    """The state that a page holds, with what it is of."""
+    row = get_detector(session, detector_id)
+    take = take_for(session, row, draft.take)
+    assert take is not None
+    return row, take, read_model(Detector, draft.detector, where="detector")
 
 
 def dial_shown(info: DialInfo, scale: Scale) -> dict[str, Any]:

@@ -25,6 +25,7 @@ from lantern.takes.routes import router as takes
 from lantern.tune.actions import StaleRevisionError
 from lantern.tune.comparing import router as comparing
 from lantern.tune.routes import router as tune
+from lantern.tune.scene_routes import router as scenes
 from lantern.walk.routes import router as walk
 from lantern.web.answers import json_answer
 from lantern.web.pages import environment
@@ -42,7 +43,7 @@ def make_app() -> FastAPI:
     )
     app.add_middleware(SecurityHeaders)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for router in (people, survey, takes, counts, tune, comparing, links, rehearse, walk):
+    for router in (people, survey, takes, counts, tune, scenes, comparing, links, rehearse, walk):
         app.include_router(router)
 
     @app.get("/health")

@@ -18,10 +18,10 @@ def later(path: list[tuple[float, float]], by: float) -> dict[float, tuple[float
 
 
 def test_drift_and_guard_as_published() -> None:
-    i, expected = check("C03")
-    assert list(drift(i["n_visitors"], i["r_in"], i["r_out"])) == expected
-    i, expected = check("C12")
-    assert guarded(i["cap"], i["sigma"]) == expected
+    given, expected = check("C03")
+    assert list(drift(given["n_visitors"], given["r_in"], given["r_out"])) == expected
+    given, expected = check("C12")
+    assert guarded(given["cap"], given["sigma"]) == expected
     assert guarded(200, 0.0) == 200
 
 
@@ -51,18 +51,18 @@ def test_occupancy_without_a_capacity_raises_nothing() -> None:
 
 
 def test_passages_needed_as_published() -> None:
-    i, expected = check("C06")
-    assert passages_for(i["p"], i["E"], z=i["z"]) == expected
-    i, expected = check("C07")
-    assert flawless_for(i["p"]) == expected
-    i, expected = check("C08")
-    assert passages_for(0.95, 0.02, group=i["m_group"], alike=i["rho"]) == expected
+    given, expected = check("C06")
+    assert passages_for(given["p"], given["E"], z=given["z"]) == expected
+    given, expected = check("C07")
+    assert flawless_for(given["p"]) == expected
+    given, expected = check("C08")
+    assert passages_for(0.95, 0.02, group=given["m_group"], alike=given["rho"]) == expected
 
 
 def test_intervals_of_a_share_as_published() -> None:
     for name, interval in (("C04", wilson), ("C05", exact_share)):
-        i, expected = check(name)
-        found = interval(i["k"], i["n"])
+        given, expected = check(name)
+        found = interval(given["k"], given["n"])
         assert found is not None
         assert list(found) == expected
     assert exact_share(0, 0) is None
@@ -91,30 +91,30 @@ def test_two_people_who_count() -> None:
 
 
 def test_heights_and_headway_as_published() -> None:
-    i, expected = check("C09")
-    z = stereo.depth_m(i["f_px"], i["B_m"], i["disp_px"])
-    assert [z, i["h_cam_m"] - z] == expected
-    i, expected = check("C10")
-    assert stereo.depth_error_m(i["z_m"], i["dd_px"], i["f_px"], i["B_m"]) == expected
-    i, expected = check("C11")
-    assert list(stereo.headway(i["gap_m"], i["v_m_s"], i["fps"])) == expected
+    given, expected = check("C09")
+    z = stereo.depth_m(given["f_px"], given["B_m"], given["disp_px"])
+    assert [z, given["h_cam_m"] - z] == expected
+    given, expected = check("C10")
+    assert stereo.depth_error_m(given["z_m"], given["dd_px"], given["f_px"], given["B_m"]) == expected
+    given, expected = check("C11")
+    assert list(stereo.headway(given["gap_m"], given["v_m_s"], given["fps"])) == expected
 
 
 def test_a_u_turn_counts_nothing_as_published() -> None:
     """C13: the series of side distances, which ends on the side on which it began."""
-    i, expected = check("C13")
-    path = [(20.0, 10.0 + s) for s in i["s_px"]]
-    held = subject("count", tracks(path), LINE, band=i["h_px"])
+    given, expected = check("C13")
+    path = [(20.0, 10.0 + s) for s in given["s_px"]]
+    held = subject("count", tracks(path), LINE, band=given["h_px"])
     ways = [event.direction for event in held.events()]
     assert ways.count("in") - ways.count("out") == expected
 
 
 def test_rearm_counts_as_published() -> None:
     """B15: a fixed hold-off reports four of six; the extending one, which would report two, is not this program's."""
-    i, expected = check("B15")
-    inside = sorted({float(t) for t in i["t_s"]} | {t + 0.5 for t in i["t_s"]})
-    path = {t: (20.0, 20.0) if t in i["t_s"] else (5.0, 5.0) for t in [*inside, -1.0]}
+    given, expected = check("B15")
+    inside = sorted({float(t) for t in given["t_s"]} | {t + 0.5 for t in given["t_s"]})
+    path = {t: (20.0, 20.0) if t in given["t_s"] else (5.0, 5.0) for t in [*inside, -1.0]}
     path = {t + 1: place for t, place in path.items()}
     zone = __import__("core.objects.test_kinds", fromlist=["ZONE"]).ZONE
-    held = subject("zone", tracks(path), zone, when="enter", rearm_s=i["rearm_s"], gap_s=100)
+    held = subject("zone", tracks(path), zone, when="enter", rearm_s=given["rearm_s"], gap_s=100)
     assert len(held.events()) == expected[0]

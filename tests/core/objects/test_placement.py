@@ -27,20 +27,22 @@ def upright(x: float) -> Region:
 
 
 def test_the_edge_rule_as_derived() -> None:
-    i, expected = check("B05")
-    found = edge_distance(i["a_trail_px"], i["v_px_s"], i["fps"], i["h_px"], frames=i["K"], start_s=i["t_init_s"])
+    given, expected = check("B05")
+    found = edge_distance(
+        given["a_trail_px"], given["v_px_s"], given["fps"], given["h_px"], frames=given["K"], start_s=given["t_init_s"]
+    )
     assert found == expected
 
 
 def test_overlap_and_frame_rate_as_published() -> None:
-    i, expected = check("B06")
-    assert overlap(i["q"]) == expected
-    i, expected = check("B07")
-    assert largest_shift(i["J"]) == expected
-    i, expected = check("B08")
-    assert least_fps(i["v_m_s"], i["width_m"]) == expected
-    i, expected = check("B09")
-    assert samples_in_band(i["wb_m"], i["fps"], i["v_m_s"]) == expected
+    given, expected = check("B06")
+    assert overlap(given["q"]) == expected
+    given, expected = check("B07")
+    assert largest_shift(given["J"]) == expected
+    given, expected = check("B08")
+    assert least_fps(given["v_m_s"], given["width_m"]) == expected
+    given, expected = check("B09")
+    assert samples_in_band(given["wb_m"], given["fps"], given["v_m_s"]) == expected
 
 
 def test_a_line_near_the_edge_is_flagged_with_both_figures() -> None:

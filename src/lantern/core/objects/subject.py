@@ -19,8 +19,9 @@ from lantern.core.objects.filters import filtered
 from lantern.core.objects.kinds import event_of, in_order, rearmed
 from lantern.core.objects.occupancy import running, with_capacity
 from lantern.core.objects.placement import placement_cautions
+from lantern.core.objects.raisers import rows_of
 from lantern.core.objects.shapes import watched_regions
-from lantern.core.objects.steps import band_steps, dwell_steps, rows_of
+from lantern.core.objects.steps import band_steps, dwell_steps
 from lantern.core.objects.tracks import Tracks, stretch_of
 from lantern.core.objects.verdicts import Sighted, Verdict, verdicts
 from lantern.core.reasons import Reason
