@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import sys
 
-from bench import evidence, heat, imports, live, pages, scrub, sweep, tracks
+from bench import evidence, heat, imports, live, pages, scene, scrub, sweep, tracks
 
 ALL = {
     "heat": heat.run,
     "sweep": sweep.run,
     "tracks": tracks.run,
+    "scene": scene.run,
     "evidence": evidence.run,
     "imports": imports.run,
     "live": live.run,

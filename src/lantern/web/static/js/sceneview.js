@@ -93,8 +93,8 @@ export class SceneView extends RegionView {
     this.#ground(context);
     if (this.presence) this.#presence(context);
     if (this.tracks && !this.hideTracks) this.#paths(context);
-    this.drawnMs = performance.now() - began;
     this.paint();
+    this.canvas.dataset.drawnMs = (performance.now() - began).toFixed(1);
   }
 
   #ground(context) {
