@@ -19,7 +19,7 @@ from xdist.scheduler import LoadScopeScheduling
 from lantern.cluster import Cluster, free_port
 from lantern.db.base import engine
 from lantern.settings import settings
-from lantern.tune.judging import REDUCTIONS
+from lantern.tune.judging import REDUCTIONS, TRACKS
 
 CHROMIUM = "/usr/bin/chromium"
 LANTERN = Path(sys.executable).with_name("lantern")
@@ -59,6 +59,7 @@ def use_database(url: str, folder: Path) -> None:
     settings.cache_clear()
     engine.cache_clear()
     REDUCTIONS.forget()
+    TRACKS.forget()
 
 
 @pytest.fixture(scope="session")

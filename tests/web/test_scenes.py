@@ -20,6 +20,7 @@ from lantern.people.tables import add_user
 from lantern.survey.actions import add_site
 from lantern.survey.tables import device_by_code
 from lantern.takes.actions import import_path
+from lantern.takes.tables import TakeRow
 from lantern.tune.actions import add_detector
 from lantern.tune.studies import run_study
 from lantern.web.app import make_app
@@ -219,6 +220,23 @@ def test_a_take_of_nobody_opens_and_says_so(client: TestClient, pier: Pier, tmp_
     assert (found["objects"], found["judged"]["events"], found["beside"]["classes"]) == ([], [], [])
     assert found["counts"]["audit"]["in"]["counted"] == 0
     struct.unpack("<I", client.get(f"/takes/{take}/tracks").content[:4])
+
+
+def test_points_on_a_plan_are_seen_in_metres(client: TestClient, pier: Pier, tmp_path: Path) -> None:
+    path = take_of_tracks(
+        tmp_path / "plan", kind="plan-tracks", data="plan.csv", fps=None, width=None, height=None, still=None
+    )
+    (path / "plan.csv").write_text("t_s,id,x_m,y_m,class\n0,a,1,5,person\n1,a,3,5,person\n2,a,9.5,5,person\n")
+    with transaction() as session:
+        site = the_site(session).id
+    take = import_path(path, site_id=site)
+    with transaction() as session:
+        row = session.get_one(TakeRow, take)
+        assert (row.kind, row.width, row.height, row.samples) == ("plan-tracks", 11, 6, 3)
+    line = {"name": "line", "shape": "line", "points": [[5, 6], [5, 0]]}
+    body = {"take": take, "detector": pier.body | {"regions": [line]}, "parts": ["judged", "objects"]}
+    found = client.post(f"/bench/{pier.detector}/judge", json=body).json()
+    assert [(e["raised_s"], e["object"], e["direction"]) for e in found["judged"]["events"]] == [(2.0, "a", "in")]
 
 
 def test_a_scene_has_no_error_fan_and_says_so(client: TestClient, pier: Pier) -> None:

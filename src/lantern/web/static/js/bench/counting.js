@@ -77,6 +77,12 @@ export const counting = ({ data, drawn }) => ({
     if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs.counts, "counts");
     return saveCsv([["start_s", "end_s", "in", "in_by_hand", "out", "out_by_hand"], ...this.counts.audit.intervals.map((l) => [l.start_s, l.end_s, l.in, l.in_by_hand, l.out, l.out_by_hand])], "counts");
   },
+  // the error as it is handed to whoever asked for the counts
+  exportAudit() {
+    const who = this.observers.find((o) => o.id === this.who);
+    const rows = ["in", "out"].map((way) => { const a = this.counts.audit[way]; return [way, a.counted, a.by_hand, a.bias, a.bias_low, a.bias_high, a.wape, a.caught, a.caught_low, a.caught_high, a.extra, this.everyS, who?.who ?? ""]; });
+    saveCsv([["direction", "counted", "by_hand", "error", "error_low", "error_high", "interval_by_interval", "caught", "caught_low", "caught_high", "extra", "interval_s", "counted_by"], ...rows], "counting-error");
+  },
   async importCounts(files) {
     if (!files.length) return;
     try { await ask("PUT", `/takes/${data.take.id}/counts.csv?who=${encodeURIComponent(files[0].name)}`, await files[0].arrayBuffer(), { raw: true }); this.who = null; await this.fetchCounts(); } catch (error) { this.explain(error); }
