@@ -94,13 +94,13 @@ def live(s: Series, rule: Rule) -> list[Raise]:
     return out
 
 
-@settings(max_examples=800, deadline=None)
+@settings(max_examples=500, deadline=None)
 @given(any_series(), any_rule())
 def test_live_equals_batch(s: Series, rule: Rule) -> None:
     assert live(s, rule) == run(s, rule)
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=250, deadline=None)
 @given(any_series(most=150, decimals=1), any_rule(senses=("above", "below"), learning=True))
 def test_live_equals_batch_where_it_learns(s: Series, rule: Rule) -> None:
     assert live(s, rule) == run(s, rule)

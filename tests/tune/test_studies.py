@@ -151,7 +151,7 @@ def test_every_numeric_dial_that_plays_a_part_has_a_strip(small: Small) -> None:
                 assert strip["pieces"][0][0] == pytest.approx(strip["low"])
                 assert strip["pieces"][-1][1] == pytest.approx(strip["high"])
         figures = thermal.noise_figures(evidence.hold(session, row.model, [take]))
-        assert set(figures) == {"sigma_c", "by"}
+        assert set(figures) == {"sigma_c", "by", "drift"}
 
 
 def test_an_error_fan_over_a_material(small: Small) -> None:

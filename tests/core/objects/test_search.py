@@ -8,12 +8,20 @@ import pytest
 from checks import check
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
+from lantern.core.objects import search as search_module
 from lantern.core.objects.audit import HandCount
 from lantern.core.objects.search import Counted, flattest, moved_line, search
 from lantern.core.objects.subject import TrackSubject, subject_of_tracks
 from lantern.core.objects.tracks import make_tracks
 
 FRAME = (640, 480)
+
+
+@pytest.fixture(autouse=True)
+def coarse(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Fewer lines than a user gets: the rule is the same, and quicker tried."""
+    monkeypatch.setattr(search_module, "OFFSETS", 17)
+    monkeypatch.setattr(search_module, "ANGLES", 5)
 
 
 def line(x: float) -> Region:

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import math
 
-from scipy.special import bdtr, chdtri, ndtri
-from scipy.stats import binomtest
+from scipy.special import bdtr, betaincinv, chdtri, ndtri
 
 CONFIDENCE = 0.95
 ONE_SIDED_Z = float(ndtri(CONFIDENCE))  # 1.645
@@ -71,18 +70,27 @@ def events_for(share: float, misses: int = 0, *, confidence: float = CONFIDENCE)
 def rates_differ(count_a: int, exposure_a: float, count_b: int, exposure_b: float) -> float:
     """Two-sided p-value that two Poisson rates are equal: exact binomial on the first count (textbook)."""
     total = count_a + count_b
-    return float(binomtest(count_a, total, exposure_a / (exposure_a + exposure_b)).pvalue) if total else 1.0
+    return _binomial_test(count_a, total, exposure_a / (exposure_a + exposure_b)) if total else 1.0
 
 
 def pairs_differ(only_a: int, only_b: int) -> float:
     """Exact McNemar test: two settings on the same marks, `only_a` caught by the first alone, `only_b` by the second."""
     total = only_a + only_b
-    return float(binomtest(only_a, total, 0.5).pvalue) if total else 1.0
+    return _binomial_test(only_a, total, 0.5) if total else 1.0
 
 
 def exact_share(hits: int, trials: int) -> tuple[float, float] | None:
     """The exact interval of a share, wider than Wilson's. None without trials. Source: Clopper and Pearson, Biometrika 26 (1934)."""
     if trials == 0:
         return None
-    found = binomtest(hits, trials).proportion_ci(CONFIDENCE, "exact")
-    return float(found.low), float(found.high)
+    tail = (1 - CONFIDENCE) / 2
+    low = 0.0 if hits == 0 else float(betaincinv(hits, trials - hits + 1, tail))
+    high = 1.0 if hits == trials else float(betaincinv(hits + 1, trials - hits, 1 - tail))
+    return low, high
+
+
+def _binomial_test(hits: int, trials: int, share: float) -> float:
+    """Two-sided p. The library is fetched where it is asked for: it takes a second, and most commands never ask."""
+    from scipy.stats import binomtest
+
+    return float(binomtest(hits, trials, share).pvalue)
