@@ -145,8 +145,8 @@ def test_so_much_of_the_box_must_lie_beyond_while_it_is_still_there() -> None:
     points = walk(*feet)
     boxes = np.array([[15, y - 10, 10, 10] for y in feet], dtype=float)  # the anchor is the foot
     [first, _] = crossings(points, one(6), A, B, 0)
-    assert across(boxes, points, one(6), first, A, B, 0, 20) == 1
-    assert across(boxes, points, one(6), first, A, B, 0, 50) == 3
-    assert across(boxes, points, one(6), first, A, B, 0, 100) == 4
+    assert across(boxes, points, one(6), [first], A, B, 0, 20) == [1]
+    assert across(boxes, points, one(6), [first], A, B, 0, 50) == [3]
+    assert across(boxes, points, one(6), [first], A, B, 0, 100) == [4]
     short = walk(8, 12, 4)
-    assert across(boxes[:3], short, one(3), Crossing(1, "a_to_b"), A, B, 0, 100) is None
+    assert across(boxes[:3], short, one(3), [Crossing(1, "a_to_b")], A, B, 0, 100) == [None]

@@ -118,6 +118,8 @@ class PathDials(ObjectDials):
     strict: bool = dial(False, meaning="A listed region or line out of its order begins it anew")
 
 
+MODELS: tuple[type[ObjectDials], ...] = (CrossingDials, ZoneDials, CountDials, PathDials)
+
 CROSSING_GROUPS = (
     ("Line", ("direction", "band", "across_percent", "rearm_s")),
     ("Objects", FILTERS),

@@ -75,15 +75,15 @@ def find_crossings(
 def _crossed(tracks: Tracks, starts: Indices, region: Region, dials: CrossingDials | CountDials) -> Iterator[Found]:
     a, b = line_of(region)
     points = tracks.anchors(dials.anchor)
-    for crossing in crossings(points, starts, a, b, dials.band):
+    came = crossings(points, starts, a, b, dials.band)
+    raised: list[int | None] = [crossing.at for crossing in came]
+    if dials.across_percent > 0 and came:
+        raised = across(tracks.box, points, starts, came, a, b, dials.band, dials.across_percent)
+    known = [(crossing, at) for crossing, at in zip(came, raised, strict=True) if at is not None]
+    peaks = np.abs(distance(points[[at for _, at in known]], a, b)) if known else np.zeros(0)
+    for (crossing, at), peak in zip(known, peaks.tolist(), strict=True):
         direction = direction_of(crossing.direction, dials)
-        if direction is None:
-            continue
-        at: int | None = crossing.at
-        if dials.across_percent > 0:
-            at = across(tracks.box, points, starts, crossing, a, b, dials.band, dials.across_percent)
-        if at is not None:
-            peak = abs(float(distance(points[at : at + 1], a, b)[0]))
+        if direction is not None:
             yield Found(region.name, at, at, "reading", peak, direction, {"band": dials.band})
 
 

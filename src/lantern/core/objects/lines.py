@@ -7,6 +7,7 @@ the other side than before, and the path since cuts the line between its points,
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -65,40 +66,60 @@ def crossings(points: Floats, starts: Indices, a: Point, b: Point, band: float) 
     return [Crossing(int(k), "a_to_b" if side[k] > 0 else "b_to_a") for k in here[crossed]]
 
 
+def shares_beyond(boxes: Floats, a: Point, b: Point, *, positive: bool) -> Floats:
+    """(n,): which share of each box's area (left, top, width, height) lies beyond the endless line, on the B side if `positive`.
+
+    With u the centre's distance, p >= q the box's half extents along the line's normal: 1/2 + u / 2p where the line cuts two
+    opposite sides, else the corner triangle (p + q - |u|)^2 / 8pq on the smaller side (elementary geometry).
+    """
+    left, top, width, height = boxes.T
+    centre = np.column_stack((left + width / 2, top + height / 2))
+    u = distance(centre, a, b) * (1 if positive else -1)
+    along = np.abs(np.array(b) - np.array(a)) / np.hypot(b[0] - a[0], b[1] - a[1])
+    ex, ey = along[1] * width / 2, along[0] * height / 2  # the normal is the direction turned by a right angle
+    p, q = np.maximum(ex, ey), np.minimum(ex, ey)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        across_both = 0.5 + u / (2 * p)
+        corner = (np.maximum(p + q - np.abs(u), 0)) ** 2 / (8 * p * q)
+    smaller = np.where(np.abs(u) >= p + q, 0.0, corner)
+    share = np.where(np.abs(u) <= p - q, across_both, np.where(u > 0, 1 - smaller, smaller))
+    return np.asarray(np.where(p > 0, share, (u > 0).astype(np.float64)))
+
+
 def share_beyond(box: Floats, a: Point, b: Point, *, positive: bool) -> float:
-    """Which share of a box's area (left, top, width, height) lies beyond the endless line, on the B side if `positive`."""
-    left, top, width, height = box
-    if width <= 0 or height <= 0:
-        return float((distance(np.array([[left, top]]), a, b)[0] > 0) == positive)
-    corners = np.array([[left, top], [left + width, top], [left + width, top + height], [left, top + height]])
-    s = distance(corners, a, b) * (1 if positive else -1)
-    kept: list[Floats] = []
-    for i in range(4):  # clip the box by the half-plane (Sutherland and Hodgman)
-        j = (i + 1) % 4
-        if s[i] >= 0:
-            kept.append(corners[i])
-        if s[i] * s[j] < 0:
-            kept.append(corners[i] + (corners[j] - corners[i]) * s[i] / (s[i] - s[j]))
-    if len(kept) < 3:
-        return 0.0
-    x, y = np.array(kept).T
-    return float(abs(np.dot(x, np.roll(y, -1)) - np.dot(y, np.roll(x, -1))) / 2 / (width * height))
+    """Of one box."""
+    return float(shares_beyond(box[None], a, b, positive=positive)[0])
 
 
 def across(
-    boxes: Floats, points: Floats, starts: Indices, crossing: Crossing, a: Point, b: Point, band: float, percent: float
-) -> int | None:
-    """The first sample from the crossing on, still on the new side, with so much of the box beyond; None: it never comes."""
-    positive = crossing.direction == "a_to_b"
-    at = crossing.at
-    while at < len(points) and starts[at] == starts[crossing.at]:
-        s = float(distance(points[at : at + 1], a, b)[0])
-        if (s < -band) if positive else (s > band):
-            return None
-        if share_beyond(boxes[at], a, b, positive=positive) * 100 >= percent - 1e-9:
-            return at
-        at += 1
-    return None
+    boxes: Floats,
+    points: Floats,
+    starts: Indices,
+    found: Sequence[Crossing],
+    a: Point,
+    b: Point,
+    band: float,
+    percent: float,
+) -> list[int | None]:
+    """For each crossing the first sample from it on, still on the new side, with so much of the box beyond; None: it never comes."""
+    s = distance(points, a, b)
+    at = np.array([crossing.at for crossing in found], dtype=np.intp)
+    stop = np.searchsorted(starts, starts[at], side="right")
+    out: list[int | None] = [None] * len(found)
+    for positive in (True, False):
+        enough = np.flatnonzero(shares_beyond(boxes, a, b, positive=positive) * 100 >= percent - 1e-9)
+        back = np.flatnonzero(s < -band if positive else s > band)
+        reached, returned = _next(enough, at, s.size), _next(back, at, s.size)
+        good = (reached < stop) & (reached < returned)
+        for i, crossing in enumerate(found):
+            if good[i] and (crossing.direction == "a_to_b") == positive:
+                out[i] = int(reached[i])
+    return out
+
+
+def _next(among: Indices, at: Indices, none: int) -> Indices:
+    """For each index the first of `among` from it on; `none` where there is none."""
+    return np.append(among, none)[np.searchsorted(among, at)]
 
 
 def _turn(a: Floats, b: Floats, p: Floats) -> Floats:

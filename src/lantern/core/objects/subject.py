@@ -14,6 +14,7 @@ from lantern.core.events import Detector, Event
 from lantern.core.faults import Fault, Refused
 from lantern.core.judged import Judged
 from lantern.core.kinds import TrackKind, kind_of
+from lantern.core.objects import dials
 from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
 from lantern.core.objects.filters import filtered
 from lantern.core.objects.kinds import event_of, in_order, rearmed
@@ -32,6 +33,11 @@ from lantern.core.tuning.tally import Counts, Tally
 from lantern.core.units import CELSIUS, Scale
 
 MOST_POINTS = 4000  # of a trace
+FILTERS = frozenset(dials.FILTERS)
+AFTER = frozenset(
+    ("rearm_s", "start_inside", "capacity", "clear_percent", "missed_percent")
+)  # dials of what comes last
+BEFORE_REARM = frozenset(name for model in dials.MODELS for name in model.model_fields) - AFTER
 
 
 @dataclass(frozen=True)
@@ -48,7 +54,11 @@ class TrackSubject(Judged):
         return self.tracks.length_s
 
     def with_dials(self, **changes: Any) -> TrackSubject:
-        return replace(self, dials=read_dials(self.kind.dials, self.dials.model_dump() | changes))
+        made = replace(self, dials=read_dials(self.kind.dials, self.dials.model_dump() | changes))
+        for kept, touched in (("left", FILTERS), ("_raw", BEFORE_REARM)):  # what no changed dial plays a part in
+            if kept in self.__dict__ and not touched.intersection(changes):
+                made.__dict__[kept] = self.__dict__[kept]
+        return made
 
     @cached_property
     def left(self) -> Tracks:
@@ -56,12 +66,15 @@ class TrackSubject(Judged):
         return filtered(self.tracks, self.detector.regions, self.dials)
 
     @cached_property
-    def _events(self) -> list[Event]:
+    def _raw(self) -> list[Event]:
+        """Before the re-arm time."""
         starts = stretch_of(self.left, self.dials.gap_s)
         found = self.kind.find(self.left, starts, watched_regions(self.detector.regions), self.dials)
-        events = in_order(
-            rearmed([event_of(self.detector.name, self.left, each) for each in found], self.dials.rearm_s)
-        )
+        return [event_of(self.detector.name, self.left, each) for each in found]
+
+    @cached_property
+    def _events(self) -> list[Event]:
+        events = in_order(rearmed(self._raw, self.dials.rearm_s))
         return with_capacity(events, self.dials, self.detector.name) if isinstance(self.dials, CountDials) else events
 
     def events(self) -> list[Event]:

@@ -7,7 +7,7 @@ that makes an object raise is the reason why it did not.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, cast
 
 import numpy as np
@@ -85,10 +85,16 @@ class Sighted:
     events: tuple[Event, ...]
     find: Find
 
-    def raising(self, *, tracks: Tracks | None = None, **changes: Any) -> set[int]:
-        """Objects (indices) that raise with other dials, before the re-arm time."""
+    def of(self, objects: set[int]) -> Sighted:
+        """The same with some objects (indices) only: each is decided by itself, and most are decided soon."""
+        wanted = np.zeros(len(self.tracks.ids), dtype=np.bool_)
+        wanted[list(objects)] = True
+        return replace(self, tracks=self.tracks.kept(wanted[self.tracks.object]))
+
+    def raising(self, *, all_samples: bool = False, **changes: Any) -> set[int]:
+        """Objects (indices) that raise with other dials, before the re-arm time; `all_samples`: none is filtered out."""
         dials = self.dials.model_copy(update=changes)
-        left = filtered(self.tracks, self.detector.regions, dials) if tracks is None else tracks
+        left = self.tracks if all_samples else filtered(self.tracks, self.detector.regions, dials)
         found = self.find(left, stretch_of(left, dials.gap_s), watched_regions(self.detector.regions), dials)
         return {int(left.object[each.raised]) for each in found}
 
@@ -108,13 +114,17 @@ def verdicts(sighted: Sighted) -> list[Verdict]:
     for event in sighted.events:
         if event.object is not None:
             by_object.setdefault(index[event.object], []).append(event)
+
+    def rest() -> Sighted:
+        return sighted.of({i for i, verdict in enumerate(out) if verdict is None})
+
     say(set(by_object), "raised", lambda i: _raised(by_object[i]))
-    say(sighted.raising(), "rearm", lambda i: f"Raised again within the re-arm time of {dials.rearm_s:g} s: dropped.")
-    _say_filtered(sighted, say)
+    say(rest().raising(), "rearm", lambda i: f"Raised again within the re-arm time of {dials.rearm_s:g} s: dropped.")
+    _say_filtered(rest(), say)
     for code, changes, text in _let_go(dials):
-        say(sighted.raising(**changes), code, _same(text))
-    rest = {i for i, verdict in enumerate(out) if verdict is None}
-    for i, verdict in _remaining(sighted, rest).items():
+        say(rest().raising(**changes), code, _same(text))
+    silent = {i for i, verdict in enumerate(out) if verdict is None}
+    for i, verdict in _remaining(rest(), silent).items():
         out[i] = verdict
     return [verdict or Verdict("away", "Never came near what is watched.") for verdict in out]
 
@@ -137,7 +147,7 @@ def _say_filtered(sighted: Sighted, say: Callable[[set[int], str, Callable[[int]
     stays = keeps(tracks, sighted.detector.regions, dials)
     if all(each.all() for each in stays.values()):
         return
-    would = sighted.raising(tracks=tracks)
+    would = sighted.raising(all_samples=True)
     gone = np.flatnonzero(~np.logical_and.reduce(list(stays.values())))
     lost = {
         name: np.bincount(tracks.object[gone][~each[gone]], minlength=len(tracks.ids)) for name, each in stays.items()

@@ -8,6 +8,7 @@ export const evidence = ({ data, infos, drawn }) => ({
   now: data.saved.card,
   judged: data.saved,
   judgedMs: null,
+  judging: null,
   together: false,
   wishes: { false_per_day: "", delay_s: "", misses: "" },
   takes: null,
@@ -30,6 +31,8 @@ export const evidence = ({ data, infos, drawn }) => ({
   },
   async judge() {
     const began = performance.now();
+    let done;
+    this.judging = new Promise((resolve) => { done = resolve; });
     try {
       const answer = await this.post(this.judgeParts);
       const { judged } = answer;
@@ -42,7 +45,7 @@ export const evidence = ({ data, infos, drawn }) => ({
       this.judgedAlso?.(answer);
       this.drawAxis();
       this.judgedMs = performance.now() - began;
-    } catch (error) { this.explain(error); }
+    } catch (error) { this.explain(error); } finally { done(); }
   },
   async fetchReadings() {
     try {
@@ -55,6 +58,7 @@ export const evidence = ({ data, infos, drawn }) => ({
   // Evidence is worked out for what can be seen: some dials, the shutter's above all, want every frame looked at anew.
   dialsInSight() { return [...this.$root.querySelectorAll("[data-dial]")].filter((dial) => !dial.closest("details:not([open])")).map((dial) => dial.dataset.dial); },
   async fetchStrips() {
+    await this.judging; // the score and the picture come first: both are worked out by one processor
     try {
       const { strips, noise = null } = await this.post(this.stripParts, { wishes: this.wished, strips: this.dialsInSight() });
       this.strips = strips;
