@@ -76,6 +76,7 @@ def _drags(page: Any, address: str, what: str) -> Iterator[Figure]:
     )
     up = page.get_by_role("button", name="Band up")
     for _ in range(STEPS):
+        page.wait_for_timeout(2500)  # what the step before still asks for is done: a hand pauses too
         before = page.evaluate("window.taken.length")
         page.evaluate("window.at = performance.now()")
         up.click()
