@@ -71,6 +71,7 @@ def _drags(page: Any, address: str, what: str) -> Iterator[Figure]:
     page.wait_for_timeout(3000)
     page.evaluate(
         """() => { const canvas = document.querySelector('.scene canvas'); window.taken = []; window.drawn = []; window.at = 0;
+        addEventListener('pointerdown', () => { window.at = performance.now(); }, true);
         new MutationObserver(() => { window.drawn.push(Number(canvas.dataset.drawnMs)); if (window.at) { window.taken.push(performance.now() - window.at); window.at = 0; } })
           .observe(canvas, { attributes: true, attributeFilter: ['data-drawn-ms'] }); }"""
     )
@@ -78,7 +79,6 @@ def _drags(page: Any, address: str, what: str) -> Iterator[Figure]:
     for _ in range(STEPS):
         page.wait_for_timeout(2500)  # what the step before still asks for is done: a hand pauses too
         before = page.evaluate("window.taken.length")
-        page.evaluate("window.at = performance.now()")
         up.click()
         for _ in range(400):
             if page.evaluate("window.taken.length") > before:
