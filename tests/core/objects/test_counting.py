@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from checks import check
-from core.objects.test_kinds import DOWN, LINE, UP, subject, tracks
+from core.objects.test_kinds import DOWN, LINE, UP, ZONE, subject, tracks
 from lantern.core.objects import stereo
 from lantern.core.objects.audit import HandCount, audit, flawless_for, intervals_of, observers_differ, passages_for
 from lantern.core.objects.dials import CountDials
@@ -115,6 +115,5 @@ def test_rearm_counts_as_published() -> None:
     inside = sorted({float(t) for t in given["t_s"]} | {t + 0.5 for t in given["t_s"]})
     path = {t: (20.0, 20.0) if t in given["t_s"] else (5.0, 5.0) for t in [*inside, -1.0]}
     path = {t + 1: place for t, place in path.items()}
-    zone = __import__("core.objects.test_kinds", fromlist=["ZONE"]).ZONE
-    held = subject("zone", tracks(path), zone, when="enter", rearm_s=given["rearm_s"], gap_s=100)
+    held = subject("zone", tracks(path), ZONE, when="enter", rearm_s=given["rearm_s"], gap_s=100)
     assert len(held.events()) == expected[0]

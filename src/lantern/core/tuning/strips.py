@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
-from lantern.core.tuning.sweep import Row
+from lantern.core.tuning.sweep import Row, value_inside
 from lantern.core.tuning.tally import Counts
 from lantern.core.tuning.wishes import Proposal, Result, Wishes, propose
 from lantern.core.units import Quantity
@@ -197,10 +197,10 @@ def _sides(here: Piece, value: float, low: float, high: float, shown: Quantity, 
 
 
 def inside(start: float, stop: float, step: float) -> float:
-    """The middle of a stretch on the dial's own steps, or the very middle where no step lies inside."""
+    """The middle of a stretch on the dial's own steps, or a short number near it where no step lies inside."""
     middle = (start + stop) / 2
     on_step = round(round(middle / step) * step, 6)
-    return on_step if start < on_step < stop else round(middle, 6)
+    return on_step if start < on_step < stop else value_inside(start, stop)
 
 
 def shown_range(

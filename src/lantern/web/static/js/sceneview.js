@@ -1,5 +1,4 @@
 // A scene: the still or plain ground, all tracks of a take in colour and dash by verdict, boxes of the present moment; lines and zones on top.
-import { colours } from "./palettes.js";
 import { RegionView } from "./regionview.js";
 import { el } from "./svg.js";
 
@@ -108,13 +107,11 @@ export class SceneView extends RegionView {
 
   #presence(context) {
     const { seconds, most_s: most } = this.presence;
-    const map = colours("ember");
+    context.fillStyle = this.token("oxide");
     const [w, h] = [this.layer.width / seconds[0].length, this.layer.height / seconds.length];
-    context.globalAlpha = 0.75;
     seconds.forEach((row, r) => row.forEach((s, c) => {
       if (s <= 0) return;
-      const packed = map[Math.min(Math.round(255 * Math.sqrt(s / most)), 255)];
-      context.fillStyle = `rgb(${packed & 255} ${(packed >> 8) & 255} ${(packed >> 16) & 255})`;
+      context.globalAlpha = 0.1 + 0.8 * Math.sqrt(s / most);
       context.fillRect(c * w, r * h, w + 0.5, h + 0.5);
     }));
     context.globalAlpha = 1;
@@ -213,7 +210,7 @@ export class SceneView extends RegionView {
       let [low, high] = [path.first, path.stop - 1];
       while (low < high) { const middle = (low + high + 1) >> 1; if (t_s[middle] <= t + 1e-3) low = middle; else high = middle - 1; }
       if (t - t_s[low] > 1) return; // lost for the moment
-      out.push({ index, x: box[4 * low], y: box[4 * low + 1], w: box[4 * low + 2], h: box[4 * low + 3], text: `${ids[index]} ${label[low] >= 0 ? classes[label[low]] : "unknown"}`, code: this.codes[index] });
+      out.push({ index, x: box[4 * low], y: box[4 * low + 1], w: box[4 * low + 2], h: box[4 * low + 3], text: `${ids[index]} ${label[low] >= 0 ? classes[label[low]] : "unknown"}`, code: this.blind ? null : this.codes[index] });
     });
     return out;
   }

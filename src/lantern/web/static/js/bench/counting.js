@@ -96,13 +96,15 @@ export const counting = ({ data, drawn }) => ({
 
   startTally() {
     this.tally = { who: data.user, passages: [], saved: false };
-    drawn.view.hideTracks = true;
+    this.blind(true);
     drawn.view.setObject(-1);
     this.life = null;
     drawn.view.drawTracks();
     this.seek(0, true);
   },
-  endTally() { this.tally = null; this.playing = false; drawn.view.hideTracks = false; drawn.view.drawTracks(); },
+  endTally() { this.tally = null; this.playing = false; this.blind(false); drawn.view.drawTracks(); },
+  // who counts must not see what the device made of it: no verdicts, no score, no curve
+  blind(on) { drawn.view.hideTracks = drawn.view.blind = on; this.$root.classList.toggle("blind", on); },
   tallied(way) { return this.tally.passages.filter((p) => p[1] === way).length; },
   countPassage(way) { if (this.tally) this.tally.passages.push([Number(this.t.toFixed(2)), way]); },
   takeBack() { this.tally?.passages.pop(); },

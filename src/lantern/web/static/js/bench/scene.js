@@ -73,7 +73,6 @@ export const scene = ({ data, drawn }) => ({
     for (const v of this.objects) counts.set(v, (counts.get(v) ?? 0) + 1);
     return [...counts].sort((a, b) => a[0] - b[0]).map(([v, n]) => ({ code: data.verdicts[v].code, words: data.verdicts[v].words, n, on: !this.hidden.includes(data.verdicts[v].code) }));
   },
-  verdictStyle(code) { const { colour, dash, width } = look(code); return { stroke: `var(--${colour})`, "stroke-dasharray": dash.join(" "), "stroke-width": Math.max(width, 1.2) }; },
   dash(code) { return look(code).dash.join(" "); },
   stroke(code) { return `swatch-${look(code).colour}`; },
   toggleVerdict(code) { this.hidden = this.hidden.includes(code) ? this.hidden.filter((c) => c !== code) : [...this.hidden, code]; drawn.view.drawTracks(); },
