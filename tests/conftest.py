@@ -15,6 +15,7 @@ from pathlib import Path
 import psycopg
 import pytest
 from xdist.scheduler import LoadScopeScheduling
+from xdist.workermanage import WorkerController
 
 from lantern.cluster import Cluster, free_port
 from lantern.db.base import engine
@@ -31,6 +32,19 @@ class BrowserTestsTogether(LoadScopeScheduling):
 
     def _split_scope(self, nodeid: str) -> str:
         return "browser" if nodeid.startswith("tests/browser/") else nodeid
+
+    def remove_node(self, node: WorkerController) -> str | None:
+        """When a worker has died: the test it died at, which is not tried again; what it had before it goes to others.
+
+        The base class hands on what was done already, too; a worker that gets such a scope alone waits for ever.
+        """
+        work = self.assigned_work.pop(node)
+        left = [(scope, test) for scope, tests in work.items() for test, done in tests.items() if not done]
+        for scope, test in left[1:]:
+            self.workqueue.setdefault(scope, {})[test] = False
+        for other in self.nodes if left else []:
+            self._reschedule(other)
+        return left[0][1] if left else None
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> LoadScopeScheduling:

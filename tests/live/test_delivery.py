@@ -7,8 +7,7 @@ import os
 import subprocess
 import sys
 import time
-from collections.abc import Awaitable, Callable, Coroutine
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Awaitable, Callable
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -29,6 +28,7 @@ from lantern.live.recorder import Happening, acknowledge, record
 from lantern.live.tables import DecisionRow, EffectRow, EventRow
 from lantern.standins.relay import RelayStandIn
 from lantern.survey.tables import DeviceRow
+from loops import in_a_loop
 from seeded import LINK, Small, small_site
 from takes_on_disk import pictures, raw
 
@@ -38,12 +38,6 @@ PATIENCE_S = 60.0  # generous: the machine may be starved; nothing here is a mea
 @pytest.fixture
 def small(database: str, tmp_path: Path) -> Small:
     return small_site(tmp_path)
-
-
-def in_a_loop(work: Callable[[], Coroutine[None, None, None]]) -> None:
-    """Run in a thread of its own: the browser tests leave a loop running in this one."""
-    with ThreadPoolExecutor(1) as thread:
-        thread.submit(asyncio.run, work()).result()
 
 
 async def until(condition: Callable[[], bool]) -> None:

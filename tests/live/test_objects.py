@@ -30,6 +30,7 @@ from lantern.standins.tracker import CONTENT_TYPE, as_part
 from lantern.survey.actions import add_site
 from lantern.survey.tables import device_by_code
 from lantern.tune.actions import add_detector
+from loops import in_a_loop
 
 DOOR = Region(name="door", shape="line", points=((0, 50), (100, 50)))  # A above, B below: in is downwards
 ROOM = Region(name="room", shape="box", points=((0, 50), (100, 100)))
@@ -138,7 +139,7 @@ def test_frames_come_over_http_and_what_is_no_device_is_told() -> None:
             counter.frames.put_nowait(None)
             return [(t, len(found)) async for t, found in metadata(counter.url, 100, 100)]
 
-    assert asyncio.run(run()) == [(5.0, 1), (5.1, 0)]
+    assert in_a_loop(run) == [(5.0, 1), (5.1, 0)]
 
     async def wrong(url: str) -> None:
         async for _ in metadata(url, 100, 100):
@@ -149,9 +150,9 @@ def test_frames_come_over_http_and_what_is_no_device_is_told() -> None:
             await wrong(counter.url + "x")
 
     with pytest.raises(StreamError, match="answers 404"):
-        asyncio.run(not_found())
+        in_a_loop(not_found)
     with pytest.raises(StreamError, match="does not answer"):
-        asyncio.run(wrong(f"http://127.0.0.1:{free_port()}/"))
+        in_a_loop(lambda: wrong(f"http://127.0.0.1:{free_port()}/"))
 
 
 def test_a_part_is_taken_as_soon_as_it_is_whole() -> None:
@@ -217,7 +218,7 @@ def test_from_a_box_to_the_order_of_a_lamp_and_the_count_reset(database: str) ->
             await engine.stop()
             return was, refused
 
-    was, refused = asyncio.run(run())
+    was, refused = in_a_loop(run)
     assert was == 2
     assert "nobody in view" in refused
     with transaction() as session:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from typing import Any
 
 import numpy as np
@@ -10,6 +9,7 @@ import numpy as np
 from lantern.core.signals import RecordedAs
 from lantern.formats.wire import unpack_frame
 from lantern.standins.camera import PADDLE_C, SHUTTER_S, CameraStandIn, Reel
+from loops import in_a_loop
 
 SCALE = 0.04
 
@@ -35,7 +35,7 @@ def played(camera: CameraStandIn, count: int) -> list[Any]:
         except OSError:
             return
 
-    asyncio.run(run())
+    in_a_loop(run)
     return [unpack_frame(message) for message in socket.sent]
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import time
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -20,6 +21,7 @@ from lantern.core.linking.links import Output
 from lantern.db.base import transaction
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.live.tables import EffectRow
+from lantern.live.tasks import end
 from lantern.survey.tables import DeviceRow
 
 log = structlog.get_logger()
@@ -88,16 +90,18 @@ class Delivery:
             self._tasks[device.id] = asyncio.create_task(self._serve(module))
 
     async def stop(self) -> None:
-        for task in self._tasks.values():
-            task.cancel()
-        await asyncio.gather(*self._tasks.values(), return_exceptions=True)
-        for module in self.modules.values():
-            await module.relay.close()
+        await end(self._tasks.values())
 
     async def _serve(self, module: Module) -> None:
-        """One module's own loop: what is due, then now and then a look at its coils."""
+        """One module's own loop, until another takes its place: what is due, then now and then a look at its coils."""
+        try:
+            await self._serve_on(module)
+        finally:
+            await module.relay.close()
+
+    async def _serve_on(self, module: Module) -> None:
         probed = 0.0
-        while True:
+        while self.modules[module.device_id] is module:
             wake = self._wake
             try:
                 due, wait_s = await asyncio.to_thread(due_effects, module.device_id)
@@ -112,10 +116,9 @@ class Delivery:
             except Exception:
                 log.exception("delivery failed", module=module.code)
                 wait_s = IDLE_S
-            try:
-                await asyncio.wait_for(wake.wait(), min(wait_s, IDLE_S))
-            except TimeoutError:
-                continue
+            with suppress(TimeoutError):
+                async with asyncio.timeout(min(wait_s, IDLE_S)):
+                    await wake.wait()
 
     async def _deliver(self, module: Module, effect: Due) -> bool:
         """Write it and read it back; gives whether the rest of what was due still is as it was."""

@@ -26,6 +26,7 @@ from lantern.live.objects import ObjectWatch
 from lantern.live.readings import ReadingWatch
 from lantern.live.recorder import Happening, close_open_events, forget_inside, record, remembered
 from lantern.live.tables import DeviceStateRow
+from lantern.live.tasks import end
 from lantern.live.watch import Watch
 from lantern.survey.tables import DeviceRow
 from lantern.tune.tables import DetectorRow
@@ -60,10 +61,7 @@ class Engine:
         ]
 
     async def stop(self) -> None:
-        tasks = [*self._tasks, *self.listeners.values()]
-        for task in tasks:
-            task.cancel()
-        await asyncio.gather(*tasks, return_exceptions=True)
+        await end([*self._tasks, *self.listeners.values()])
         await self.delivery.stop()
 
     # ---- frames ----
