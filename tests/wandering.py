@@ -24,7 +24,7 @@ REGIONS = {"crossing": (LINE, OTHER), "count": (LINE,), "zone": (ZONE, CORNER), 
 def wandering(draw: st.DrawFn) -> Tracks:
     """A few objects on a coarse grid, so that edges, lines and corners are hit; with pauses, doubts and changing classes."""
     rng = np.random.default_rng(draw(st.integers(0, 2**32 - 1)))
-    t_s, ids, boxes, sure, labels = [], [], [], [], []
+    t_s, ids, boxes, sure, labels, tall_m = [], [], [], [], [], []
     for number in range(draw(st.integers(1, 3))):
         n = int(rng.integers(2, 30))
         t = np.cumsum(rng.choice([0.5, 0.5, 0.5, 1.0, 4.0], n)) + rng.integers(0, 4)
@@ -35,5 +35,7 @@ def wandering(draw: st.DrawFn) -> Tracks:
         boxes += np.column_stack((foot[:, 0] - 2, foot[:, 1] - height, np.full(n, 4), height)).tolist()
         sure += rng.choice([0.2, 0.6, 0.9], n).tolist()
         labels += rng.choice(CLASSES, n).tolist()
+        tall_m += rng.choice([1.0, 1.7, np.nan], n).tolist()
     order = np.array(t_s), np.array(ids, dtype=np.int64), np.array(boxes, dtype=float)
-    return make_tracks(*order, confidence=np.array(sure), labels=labels, frame_px=(40, 40), last_s=40.0)
+    seen = {"confidence": np.array(sure), "labels": labels, "height_m": np.array(tall_m)}
+    return make_tracks(*order, **seen, frame_px=(40, 40), last_s=40.0)

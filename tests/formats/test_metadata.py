@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import pytest
 
 from checks import check
 from lantern.core.faults import Refused
 from lantern.core.objects.following import Seen
-from lantern.formats.onvif import read_frame, write_frame
+from lantern.formats.onvif import read_frame, read_onvif, write_frame
 
 SIZE = {"width": 1920, "height": 1080}
 FRAME = """<tt:MetadataStream xmlns:tt="http://www.onvif.org/ver10/schema"><tt:VideoAnalytics><tt:Frame UtcTime="2026-03-04T05:12:00.5Z">
@@ -27,14 +29,30 @@ def test_normalised_axes_as_published() -> None:
 
 
 def test_what_is_written_is_read() -> None:
-    sent = [Seen(3, (10.0, 20.0, 30.0, 40.0), 0.75, "person"), Seen("gate-4", (0.0, 0.0, 5.0, 5.0), 1.0, "")]
+    sent = [Seen(3, (10.0, 20.0, 30.0, 40.0), 0.75, "person", 1.715), Seen("gate-4", (0.0, 0.0, 5.0, 5.0), 1.0, "")]
     t, got = read_frame(write_frame(1772600000.25, sent, **SIZE), where="device", **SIZE)
     assert t == pytest.approx(1772600000.25)
     for a, b in zip(sent, got, strict=True):
         assert (a.id, a.label) == (b.id, b.label)
         assert b.box == pytest.approx(a.box, abs=0.002)
         assert b.confidence == pytest.approx(a.confidence)
+        assert b.height_m == pytest.approx(a.height_m)
     assert read_frame(write_frame(5.0, [], **SIZE), where="device", **SIZE) == (5.0, [])
+
+
+HEIGHT = """<tt:HumanBody xmlns:bd="http://www.onvif.org/ver20/analytics/humanbody"><bd:BodyMetric><bd:Height>{}</bd:Height></bd:BodyMetric></tt:HumanBody></tt:Appearance>"""
+
+
+def test_a_body_s_height_comes_in_centimetres() -> None:
+    text = FRAME.replace("</tt:Appearance>", HEIGHT.format("172")).format(left=0, top=0.5, right=0.6, bottom=0.1)
+    _, [seen] = read_frame(text.encode(), where="device", **SIZE)
+    assert seen.height_m == pytest.approx(1.72)
+    start = datetime(2026, 3, 4, 5, 12, tzinfo=UTC)
+    held = read_onvif(text.encode(), where="file", start=start, width=1920, height=1080)
+    assert held.height_m is not None
+    assert held.height_m.tolist() == pytest.approx([1.72])
+    with pytest.raises(Refused, match="in centimetres"):
+        read_frame(text.replace("172", "tall").encode(), where="device", **SIZE)
 
 
 @pytest.mark.parametrize(

@@ -72,8 +72,16 @@ def test_plan_tracks() -> None:
     got = read_plan_tracks(b"t_s,id,x_m,y_m,class\n0,a,1,2,person\n0.5,a,2,2,person\n0.5,b,9,9,\n", where="p.csv")
     assert (got.ids, got.on_plan, got.classes) == (("a", "b"), True, ("person",))
     assert got.anchors("foot").tolist() == [[1, 2], [2, 2], [9, 9]]
+    assert got.height_m is None
+    tall = read_plan_tracks(b"t_s,id,x_m,y_m,class,height_m\n0,a,1,2,person,1.75\n0.5,a,2,2,person,\n", where="p.csv")
+    assert tall.height_m is not None
+    assert tall.height_m[0] == 1.75
+    assert np.isnan(tall.height_m[1])
     for data, words in (
         (b"t,id\n", "line 1: header"),
+        (b"t_s,id,x_m,y_m,class,height_m\n1,a,0,0,,-1\n", "line 2, height_m: -1"),
+        (b"t_s,id,x_m,y_m,class,height_m\n1,a,0,0,\n", "line 2: 5 columns"),
+        (b"t_s,id,x_m,y_m,class,tall_m\n1,a,0,0,,1\n", "line 1: header"),
         (b"t_s,id,x_m,y_m,class\n1,a,0,0,\n1,a,0,0,\n", "line 3, t_s: 1 of id a does not follow 1"),
         (b"t_s,id,x_m,y_m,class\n1,a,inf,0,\n", "line 2, x_m"),
     ):

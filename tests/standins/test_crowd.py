@@ -96,6 +96,20 @@ def test_the_gangway_has_groups_bicycles_trolleys_and_a_rush() -> None:
     assert {way for _, way in crowd.passages} == {"in", "out"}
 
 
+def test_overhead_counters_tell_how_tall_people_are() -> None:
+    """A child is below 1.3 m, a grown-up seldom below 1.45 m (common practice, no source); the yard's camera cannot tell."""
+    hall = CROWDS["C2"]().tracks
+    assert hall.height_m is not None
+    usual = np.array([np.median(hall.height_m[a:b]) for a, b in zip(hall.spans[:-1], hall.spans[1:], strict=True)])
+    assert 0.05 < (usual < 1.3).mean() < 0.25
+    assert not ((usual > 1.3) & (usual < 1.4)).any()
+    deck = CROWDS["C1"]().tracks
+    trolley = deck.label == deck.classes.index("trolley")
+    assert deck.height_m is not None
+    assert np.median(deck.height_m[trolley]) < 1.2 < np.median(deck.height_m[~trolley])
+    assert CROWDS["V2"]().tracks.height_m is None
+
+
 def test_a_stand_in_plays_frame_by_frame_and_numbers_anew() -> None:
     held = observe(
         [Walker(1, ((1, 3), (3, 3)), 1.0, height_m=0.5)],

@@ -60,9 +60,12 @@ def test_packed_and_unpacked_are_the_same() -> None:
         (64, 48),
         10.0,
     )
-    plan = make_tracks(np.arange(2.0), np.arange(2), np.zeros((2, 4)), on_plan=True)
+    assert back.height_m is None
+    plan = make_tracks(np.arange(2.0), np.arange(2), np.zeros((2, 4)), on_plan=True, height_m=np.array([np.nan, 1.5]))
     again = unpack_tracks(pack_tracks(plan))
     assert (again.on_plan, again.frame_px, again.fps, again.ids) == (True, None, None, (0, 1))
+    assert again.height_m is not None
+    assert again.height_m.tolist()[1] == 1.5
 
 
 def test_an_import_keeps_tracks_still_and_figures(database: str, tmp_path: Path) -> None:

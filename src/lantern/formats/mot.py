@@ -18,6 +18,7 @@ COLUMNS = ("frame", "id", "left", "top", "width", "height", "confidence", "class
 LEAST_COLUMNS = 6
 MOST_COLUMNS = 10  # detections come with three more that are -1
 PLAN_COLUMNS = ("t_s", "id", "x_m", "y_m", "class")
+HEIGHT_COLUMN = "height_m"  # may follow them, empty where unknown
 ROWS_A_MINUTE = 1_000_000
 
 
@@ -129,21 +130,23 @@ def _check(table: Floats, faults: FaultList, where: str) -> None:
 
 
 def read_plan_tracks(data: bytes, *, where: str) -> Tracks:
-    """CSV with header `t_s,id,x_m,y_m,class`: points on the plan in metres."""
+    """CSV with header `t_s,id,x_m,y_m,class`: points on the plan in metres; `height_m` may follow, how tall each is."""
     faults = FaultList()
     text = read_text(data, faults, where=where)
     rows = list(csv.reader(io.StringIO(text)))
-    if not rows or tuple(rows[0]) != PLAN_COLUMNS:
-        faults.add(f"{where}, line 1", f"header {','.join(rows[0]) if rows else ''!r}", ",".join(PLAN_COLUMNS))
+    columns = (*PLAN_COLUMNS, HEIGHT_COLUMN) if rows and HEIGHT_COLUMN in rows[0] else PLAN_COLUMNS
+    if not rows or tuple(rows[0]) != columns:
+        expected = f"{','.join(PLAN_COLUMNS)}, and {HEIGHT_COLUMN} if heights are known"
+        faults.add(f"{where}, line 1", f"header {','.join(rows[0]) if rows else ''!r}", expected)
     if len(rows) < 2:
         faults.add(where, "no row of data", "at least one row after the header")
     faults.refuse_if_any()
-    t_s, ids, xy, labels = [], [], [], []
+    t_s, ids, xy, labels, tall = [], [], [], [], []
     last: dict[str, float] = {}
     for line, row in enumerate(rows[1:], 2):
         place = f"{where}, line {line}"
-        if len(row) != len(PLAN_COLUMNS):
-            faults.add(place, f"{len(row)} columns", f"{len(PLAN_COLUMNS)} as in the header")
+        if len(row) != len(columns):
+            faults.add(place, f"{len(row)} columns", f"{len(columns)} as in the header")
             continue
         t, x, y = (number(row[i], faults, where=f"{place}, {PLAN_COLUMNS[i]}") for i in (0, 2, 3))
         if t < 0:
@@ -157,10 +160,20 @@ def read_plan_tracks(data: bytes, *, where: str) -> Tracks:
         ids.append(row[1])
         xy.append((x, y))
         labels.append(row[4])
+        tall.append(_height(row[5], faults, f"{place}, {HEIGHT_COLUMN}") if len(row) > len(PLAN_COLUMNS) else math.nan)
         if faults.full():
             break
     faults.refuse_if_any()
     numbers = all(i.lstrip("-").isdigit() for i in ids)
     box = np.column_stack((np.array(xy), np.zeros((len(xy), 2))))
     known = np.array([int(i) for i in ids], dtype=np.int64) if numbers else ids
-    return make_tracks(np.array(t_s), known, box, labels=labels, last_s=max(t_s), on_plan=True)
+    return make_tracks(np.array(t_s), known, box, labels=labels, last_s=max(t_s), on_plan=True, height_m=np.array(tall))
+
+
+def _height(text: str, faults: FaultList, where: str) -> float:
+    if not text:
+        return math.nan
+    height_m = number(text, faults, where=where)
+    if height_m <= 0:
+        faults.add(where, f"{height_m:g}", "a height above 0 m, or nothing where it is not known")
+    return height_m

@@ -2,12 +2,14 @@
 
 Axes run from -1 to 1 with y upwards; a frame's own `Transformation` comes first where there is one. An object is gone when it
 is missing from a frame, or is deleted or removed in so many words. Entities and document types are refused (defusedxml).
-Source: ONVIF Analytics Service Specification, schema http://www.onvif.org/ver10/schema (from memory).
+How tall a person is stands in the body metric, in centimetres. Sources: ONVIF Analytics Service Specification, schemas
+http://www.onvif.org/ver10/schema and http://www.onvif.org/ver20/analytics/humanbody (both from memory).
 """
 
 from __future__ import annotations
 
 import io
+import math
 from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 from typing import Any
@@ -22,12 +24,13 @@ from lantern.core.objects.following import Seen
 from lantern.core.objects.tracks import Tracks, make_tracks
 
 TT = "{http://www.onvif.org/ver10/schema}"
+BD = "{http://www.onvif.org/ver20/analytics/humanbody}"
 
 
 def read_onvif(data: bytes, *, where: str, start: datetime, width: int, height: int) -> Tracks:
     """Times count from the take's start. The most likely class candidate is a sample's class."""
     faults = FaultList()
-    samples: list[tuple[float, str, tuple[float, float, float, float], str, float]] = []
+    samples: list[tuple[float, str, tuple[float, float, float, float], str, float, float]] = []
     last, number = -1.0, 0
     times: list[float] = []
     for number, frame in enumerate(_frames(data, where), 1):
@@ -50,7 +53,8 @@ def read_onvif(data: bytes, *, where: str, start: datetime, width: int, height: 
             box = _box(item, frame, width, height, faults, f"{place}, object {name}")
             if box is not None and name:
                 word, likelihood = _class(item, faults, f"{place}, object {name}")
-                samples.append((t, name, box, word, likelihood))
+                tall = _height(item, faults, f"{place}, object {name}")
+                samples.append((t, name, box, word, likelihood, math.nan if tall is None else tall))
         if faults.full():
             break
     if number == 0:
@@ -60,10 +64,11 @@ def read_onvif(data: bytes, *, where: str, start: datetime, width: int, height: 
     seen_as: dict[str, Any] = {"last_s": max(last, 0.0), "frame_px": (width, height), "fps": fps}
     if not samples:
         return make_tracks(np.zeros(0), np.zeros(0, dtype=np.int64), np.zeros((0, 4)), **seen_as)
-    t_s, ids, boxes, labels, sure = zip(*samples, strict=True)
+    t_s, ids, boxes, labels, sure, tall_m = zip(*samples, strict=True)
     whole = all(i.isdigit() for i in ids)
     known: Any = np.array([int(i) for i in ids], dtype=np.int64) if whole else list(ids)
-    return make_tracks(np.array(t_s), known, np.array(boxes), confidence=np.array(sure), labels=list(labels), **seen_as)
+    seen_as |= {"confidence": np.array(sure), "labels": list(labels), "height_m": np.array(tall_m)}
+    return make_tracks(np.array(t_s), known, np.array(boxes), **seen_as)
 
 
 def _frames(data: bytes, where: str) -> Iterator[Element]:
@@ -107,7 +112,8 @@ def read_frame(data: bytes, *, where: str, width: int, height: int) -> tuple[flo
         box = _box(item, frame, width, height, faults, f"{where}, object {name}")
         if box is not None:
             word, likelihood = _class(item, faults, f"{where}, object {name}")
-            seen.append(Seen(int(name) if name.isdigit() else name, box, likelihood, word))
+            tall = _height(item, faults, f"{where}, object {name}")
+            seen.append(Seen(int(name) if name.isdigit() else name, box, likelihood, word, tall))
     faults.refuse_if_any()
     assert t is not None
     return t, seen
@@ -128,6 +134,9 @@ def write_frame(t: float, seen: Sequence[Seen], *, width: int, height: int) -> b
         if each.label:
             kind = SubElement(SubElement(look, f"{TT}Class"), f"{TT}Type", Likelihood=f"{each.confidence:.3f}")
             kind.text = each.label
+        if each.height_m is not None:
+            body = SubElement(SubElement(look, f"{TT}HumanBody"), f"{BD}BodyMetric")
+            SubElement(body, f"{BD}Height").text = f"{each.height_m * 100:.1f}"
     return bytes(tostring(root, encoding="utf-8"))
 
 
@@ -188,6 +197,21 @@ def _transformation(frame: Element) -> tuple[float, float, float, float]:
     sx, sy = (float(scale.get(k, "1")) if scale is not None else 1.0 for k in ("x", "y"))
     dx, dy = (float(translate.get(k, "0")) if translate is not None else 0.0 for k in ("x", "y"))
     return sx, sy, dx, dy
+
+
+def _height(item: Element, faults: FaultList, place: str) -> float | None:
+    """How tall, in m; None where nothing is said of it."""
+    text = item.findtext(f"{TT}Appearance/{TT}HumanBody/{BD}BodyMetric/{BD}Height")
+    if text is None:
+        return None
+    try:
+        height_m = float(text) / 100
+    except ValueError:
+        height_m = math.nan
+    if not (math.isfinite(height_m) and height_m > 0):
+        faults.add(f"{place}, Height", repr(text), "a height above 0, in centimetres")
+        return None
+    return height_m
 
 
 def _class(item: Element, faults: FaultList, place: str) -> tuple[str, float]:

@@ -19,11 +19,14 @@ from lantern.core.tuning.scoring import Mark
 
 Box = tuple[float, float, float, float]  # left, top, width, height in px
 Camera = Callable[[float, float, float, float], Box]  # x, y on the ground, width and height in m
+_Row = tuple[
+    float, int, float, float, float, float, float, str, float
+]  # t_s, number, box, confidence, class, height in m
 
 
 @dataclass(frozen=True)
 class Walker:
-    """`path` (n, 2) in m; `pauses`: seconds spent at each of its points. `passes`: (t_s, "in" or "out"), filled by the scene."""
+    """`path` (n, 2) in m; `pauses`: seconds spent at each of its points. `tall_m`: how tall a device that measures it finds it."""
 
     start_s: float
     path: tuple[tuple[float, float], ...]
@@ -32,6 +35,7 @@ class Walker:
     width_m: float = 0.5
     height_m: float = 1.75
     pauses: Mapping[int, float] = field(default_factory=dict)
+    tall_m: float | None = None
 
     def legs(self) -> Iterator[tuple[float, float, tuple[float, float], tuple[float, float]]]:
         """(from, to, where from, where to) of each walk and each stand."""
@@ -80,6 +84,7 @@ class Tracker:
     mistakes: float = 0.12  # chance a frame, of two that overlap, to be taken for one another
     doubts: Mapping[str, tuple[str, float]] = field(default_factory=dict)  # label to (what else, how often)
     confidence: float = 0.82
+    height_error_m: float = 0.012
 
 
 @dataclass(frozen=True)
@@ -113,14 +118,14 @@ def observe(
     clutter: Sequence[tuple[int, int, Box, str, float]] = (),
 ) -> Tracks:
     """Frame by frame. `clutter`: (first frame, last frame, box, class, confidence) of what is nothing: rain, reflections."""
-    rng = np.random.default_rng(seed)
+    rng, heights = np.random.default_rng(seed), np.random.default_rng(seed + 1000)
     times = np.arange(round(length_s * fps)) / fps
     places = [w.at(times) for w in walkers]
     first = [int(np.searchsorted(times, w.start_s)) for w in walkers]
     last = [int(np.searchsorted(times, w.end_s, side="right")) for w in walkers]
     order = sorted(range(len(walkers)), key=lambda i: first[i])
     held = {i: _Held() for i in order}
-    rows: list[tuple[float, int, float, float, float, float, float, str]] = []
+    rows: list[_Row] = []
     number, entered, here = 0, 0, list[int]()
     for frame, t in enumerate(times.tolist()):
         while entered < len(order) and first[order[entered]] <= frame:
@@ -140,27 +145,33 @@ def observe(
                 mine.number, mine.seen = number, 0
             mine.last, mine.seen = frame, mine.seen + 1
             if mine.seen > tracker.confirm:
+                tall = walkers[i].tall_m
                 rows.append(
-                    (t, mine.number, *_shaken(box, rng, tracker, frame_px), *_named(walkers[i].label, rng, tracker))
+                    (
+                        t,
+                        mine.number,
+                        *_shaken(box, rng, tracker, frame_px),
+                        *_named(walkers[i].label, rng, tracker),
+                        math.nan if tall is None else round(tall + heights.normal(0, tracker.height_error_m), 3),
+                    )
                 )
     for start, stop, box, label, sure in clutter:
         number += 1
         for frame in range(start, min(stop, times.size)):
             shaken = _shaken(box, rng, Tracker(shake_px=4.0), frame_px)
-            rows.append(
-                (float(times[frame]), number, *shaken, float(np.clip(rng.normal(sure, 0.08), 0.05, 0.99)), label)
-            )
+            doubt = float(np.clip(rng.normal(sure, 0.08), 0.05, 0.99))
+            rows.append((float(times[frame]), number, *shaken, doubt, label, math.nan))
     return _tracks(rows, float(times[-1]), fps, frame_px)
 
 
 def _tracks(
-    rows: list[tuple[float, int, float, float, float, float, float, str]],
+    rows: list[_Row],
     last_s: float,
     fps: float,
     frame_px: tuple[int, int],
 ) -> Tracks:
     one = {(row[0], row[1]): row for row in rows}  # a mistaken number may come twice in a frame: the later one stays
-    t_s, ids, *box, sure, labels = zip(*one.values(), strict=True)
+    t_s, ids, *box, sure, labels, tall_m = zip(*one.values(), strict=True)
     return make_tracks(
         np.round(np.array(t_s), 9),
         np.array(ids, dtype=np.int64),
@@ -170,6 +181,7 @@ def _tracks(
         last_s=last_s,
         frame_px=frame_px,
         fps=fps,
+        height_m=np.array(tall_m),
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -15,6 +16,7 @@ OVERHEAD_PX_M = 80.0
 OVERHEAD = (640, 480)
 YARD = (1280, 720)
 GANGWAY_FPS = HALL_FPS = YARD_FPS = 10.0
+CHILD_WIDTH_M = 0.4
 MARK_REACH_S = 4.0  # a passage counts wherever in the picture the line lies
 
 
@@ -41,6 +43,21 @@ def pinhole(height_m: float, tilt_deg: float, f_px: float, frame_px: tuple[int, 
         return cx + f_px * x / depth - w / 2, head, w, foot - head
 
     return camera
+
+
+def measured(walkers: Sequence[Walker], seed: int) -> list[Walker]:
+    """As a stereo counter finds them: grown-ups, children (the narrow ones), a trolley's bar; a rider sits as high as one stands."""
+    rng = np.random.default_rng(seed)
+    out = []
+    for walker in walkers:
+        if walker.label == "trolley":
+            tall_m = rng.normal(1.02, 0.03)
+        elif walker.width_m < CHILD_WIDTH_M:
+            tall_m = rng.uniform(0.9, 1.25)
+        else:
+            tall_m = np.clip(rng.normal(1.71, 0.09), 1.45, 2.0)
+        out.append(replace(walker, tall_m=float(tall_m)))
+    return out
 
 
 # ---- the gangway at boarding -----------------------------------------------------------------------------------------
@@ -87,6 +104,7 @@ def gangway(seed: int = 411, length_s: int = 1200) -> Crowd:
                 Walker(t + 2, ((-0.8, 3.0), (turn, 2.6), (-0.8, 3.4)), 1.1, width_m=0.5, height_m=0.52, pauses={1: 2.0})
             )
         t += float(rng.exponential(3.6 if rush else 12.0)) + 0.8
+    walkers = measured(walkers, seed + 2)
     people = [w for w in walkers if w.label != "trolley"]  # a rider counts, a trolley does not
     passages = _passages(people, 0, 4.0, length_s)
     tracks = observe(
@@ -155,6 +173,7 @@ def hall() -> Crowd:
                 Walker(t + 3, ((4.6, -0.7), (4.4, 3.2), (4.8, -0.7)), 1.0, width_m=0.5, height_m=0.5, pauses={1: 1.5})
             )
         t += float(rng.exponential(3.0 if leaving else 7.0)) + 0.7
+    walkers = measured(walkers, 423)
     passages = _passages(walkers, 1, 3.0, 900)
     tracks = observe(
         walkers, overhead, length_s=900, fps=HALL_FPS, frame_px=OVERHEAD, tracker=Tracker(hidden_share=0.4), seed=422

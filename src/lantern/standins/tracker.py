@@ -126,7 +126,8 @@ class TrackerStandIn:
             label = tracks.classes[int(tracks.label[i])] if tracks.label[i] >= 0 else ""
             left, top, width, height = tracks.box[i].tolist()
             name = int(tracks.ids[int(tracks.object[i])]) + self._round * ROUND
-            out.append(Seen(name, (left, top, width, height), float(tracks.confidence[i]), label))
+            tall = None if tracks.height_m is None or np.isnan(tracks.height_m[i]) else float(tracks.height_m[i])
+            out.append(Seen(name, (left, top, width, height), float(tracks.confidence[i]), label, tall))
         return out
 
     def as_dict(self) -> dict[str, Any]:

@@ -47,6 +47,8 @@ def pack_tracks(tracks: Tracks) -> bytes:
         "frame_px": np.array(tracks.frame_px or (0, 0)),
         "fps": np.array(tracks.fps or 0.0),
     }
+    if tracks.height_m is not None:
+        named["height_m"] = tracks.height_m.astype(np.float32)
     np.savez(out, **named)  # type: ignore[arg-type]  # numpy's stub takes the names for its own option
     return zstandard.ZstdCompressor(level=TRACKS_LEVEL).compress(out.getvalue())
 
@@ -67,6 +69,7 @@ def unpack_tracks(data: bytes) -> Tracks:
             bool(held["on_plan"]),
             (width, height) if width else None,
             float(held["fps"]) or None,
+            held["height_m"].astype(np.float64) if "height_m" in held else None,
         )
 
 

@@ -7,10 +7,11 @@ import pytest
 
 from checks import check
 from core.objects.test_kinds import tracks
-from lantern.core.events import Region
+from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.filters import filtered, keeps, perspective_of
+from lantern.core.objects.subject import subject_of_tracks
 from lantern.core.objects.tracks import make_tracks
 
 LINE = Region(name="line", shape="line", points=((0, 10), (30, 10)))
@@ -85,3 +86,29 @@ def test_a_class_is_judged_among_what_the_other_filters_let_stay() -> None:
     assert filtered(held, [], ObjectDials(classes=("person",))).t_s.tolist() == []
     sure = ObjectDials(classes=("person",), min_confidence=0.5)
     assert filtered(held, [], sure).t_s.tolist() == [2, 3, 4]
+
+
+def test_heights_in_metres_leave_children_out_and_nobody_whose_height_is_not_told() -> None:
+    """Below 1.2 m a counter takes one for a child or a trolley (common practice, no source)."""
+    seen = tracks([(5, 5), (6, 6), (7, 7), (8, 8)])
+    assert seen.height_m is None
+    told = make_tracks(seen.t_s, seen.object, seen.box, height_m=np.array([1.1, 1.2, np.nan, 1.9]))
+    assert filtered(told, [], ObjectDials(min_height_m=1.2)).t_s.tolist() == [1, 2, 3]
+    assert filtered(told, [], ObjectDials(min_height_m=1.2, max_height_m=1.8)).t_s.tolist() == [1, 2]
+    assert filtered(seen, [], ObjectDials(min_height_m=1.2)) is seen
+
+
+def test_who_is_left_out_for_his_height_is_told_so_and_a_take_without_heights_says_that() -> None:
+    at = [(5.0, 15.0), (5.0, 25.0)]
+    seen = tracks(at)
+    small = make_tracks(seen.t_s, seen.object, seen.box, height_m=np.array([1.0, 1.04]))
+    regions = (Region(name="line", shape="line", points=((0, 20), (30, 20))),)
+    dials = {"min_height_m": 1.2, "band": 1.0}
+    detector = Detector(name="d", kind="crossing", regions=regions, dials=dials)
+    held = subject_of_tracks(detector, small)
+    [verdict] = held.verdicts()
+    assert (verdict.code, "1.00 to 1.04 m tall" in verdict.text) == ("size", True)
+    assert not any("no heights" in each for each in held.cautions())
+    plain = subject_of_tracks(detector, make_tracks(small.t_s, small.object, small.box))
+    assert len(plain.events()) == 1
+    assert "no heights" in plain.cautions()[0]

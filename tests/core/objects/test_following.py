@@ -26,6 +26,7 @@ DIALS = st.fixed_dictionaries(
         "classes": st.just(("person",)),
         "min_height_px": st.just(8),
         "max_height_share": st.just(1.5),
+        "min_height_m": st.just(1.2),
     },
 )
 OWN: dict[str, Any] = {
@@ -47,6 +48,7 @@ def followed(kind: TrackKind, tracks: Tracks, regions: tuple[Region, ...], dials
                 tuple(tracks.box[i].tolist()),
                 float(tracks.confidence[i]),
                 tracks.classes[tracks.label[i]] if tracks.label[i] >= 0 else "",
+                None if tracks.height_m is None or np.isnan(tracks.height_m[i]) else float(tracks.height_m[i]),
             )
             for i in here.tolist()
         ]

@@ -14,6 +14,8 @@ FILTERS = (
     "max_height_px",
     "min_height_share",
     "max_height_share",
+    "min_height_m",
+    "max_height_m",
 )
 
 
@@ -44,6 +46,22 @@ class ObjectDials(Dials):
         high=10.0,
         step=0.1,
         meaning="Of the height that two reference figures let expect at its depth; a box cut off by the picture's edge passes",
+    )
+    min_height_m: float | None = dial(
+        None,
+        unit="m",
+        low=0.0,
+        high=10.0,
+        step=0.05,
+        meaning="Lower ones are left out, as children and trolleys; one whose height the device does not tell passes; empty: none",
+    )
+    max_height_m: float | None = dial(
+        None,
+        unit="m",
+        low=0.0,
+        high=10.0,
+        step=0.05,
+        meaning="Higher ones are left out; one whose height the device does not tell passes; empty: none",
     )
     rearm_s: float = dial(
         5.0,

@@ -66,6 +66,8 @@ def keeps(tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> dict
         out["confidence"] = tracks.confidence >= dials.min_confidence
     if not tracks.on_plan:
         out["size"] &= _fits(tracks, regions, dials)
+    if tracks.height_m is not None:
+        out["size"] &= _tall(tracks.height_m, dials)
     if dials.classes is not None:
         stay = out["confidence"] & out["size"]
         wanted = [i for i, name in enumerate(tracks.classes) if name in dials.classes]
@@ -105,6 +107,16 @@ def _fits(tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> Bool
     else:
         good &= np.isfinite(share)
     return fits & (good | tracks.cut_off())
+
+
+def _tall(height_m: Floats, dials: ObjectDials) -> Bools:
+    """(n,): within the limits in metres; a height that the device could not tell is no reason to leave anybody out."""
+    fits = np.ones(height_m.size, dtype=np.bool_)
+    if dials.min_height_m is not None:
+        fits &= ~(height_m < dials.min_height_m)
+    if dials.max_height_m is not None:
+        fits &= ~(height_m > dials.max_height_m)
+    return fits
 
 
 def filtered(tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> Tracks:

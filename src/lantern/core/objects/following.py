@@ -30,6 +30,7 @@ class Seen:
     box: tuple[float, float, float, float]
     confidence: float = 1.0
     label: str = ""
+    height_m: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +119,7 @@ class Follower:
             (seen.id,),
             classes,
             frame_px=self.frame_px,
+            height_m=None if seen.height_m is None else np.array([seen.height_m]),
         )
         stays = keeps(one, self.all_regions, self.dials.model_copy(update={"classes": None}))
         if not (stays["confidence"][0] and stays["size"][0]):

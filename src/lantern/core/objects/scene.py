@@ -94,12 +94,20 @@ def life(subject: TrackSubject, object_: int) -> dict[str, Any]:
         "to_s": float(mine.t_s[-1]),
         "samples": len(mine),
         "height_px": [float(mine.box[:, 3].min()), float(mine.box[:, 3].max())],
+        "height_m": _tall(mine),
         "confidence": round(float(np.median(mine.confidence)), 3),
         "cut_off": int(mine.cut_off().sum()),
         "classes": _votes(mine),
         "verdict": verdict.as_dict(),
         "traces": traces,
     }
+
+
+def _tall(tracks: Tracks) -> list[float] | None:
+    """Least and greatest height in m; None where the device tells none."""
+    if tracks.height_m is None or np.isnan(tracks.height_m).all():
+        return None
+    return [round(float(np.nanmin(tracks.height_m)), 2), round(float(np.nanmax(tracks.height_m)), 2)]
 
 
 def _only(tracks: Tracks, span: slice) -> Tracks:

@@ -152,9 +152,12 @@ class TrackSubject(Judged):
         return _stepped(np.arange(counts.size) / tracks.fps, counts.astype(np.float64))
 
     def cautions(self) -> list[str]:
+        out = []
+        if self.tracks.height_m is None and (self.dials.min_height_m, self.dials.max_height_m) != (None, None):
+            out.append("This take tells no heights in metres: the limits set in metres leave nobody out")
         if isinstance(self.dials, CrossingDials | CountDials):
-            return placement_cautions(self.left, watched_regions(self.detector.regions), self.dials)
-        return []
+            out += placement_cautions(self.left, watched_regions(self.detector.regions), self.dials)
+        return out
 
     def shown(self, info: DialInfo) -> tuple[float, float] | float:
         """Sizes, confidences and distances as far as this take has them; times as far as anything lasts."""
@@ -169,12 +172,18 @@ class TrackSubject(Judged):
         ends = {
             "min_height_px": highest,
             "max_height_px": highest,
+            "min_height_m": self._tallest(),
+            "max_height_m": self._tallest(),
             "band": max(0.12 * max(tracks.frame_px or (400, 400)), 2 * getattr(self.dials, "band", 0.0)),
             "dwell_s": max(float(np.quantile(lasts, 0.98)) * 1.1, 2 * getattr(self.dials, "dwell_s", 0.0)),
             "gap_s": 10.0,
             "within_s": max(60.0, 2 * getattr(self.dials, "within_s", 0.0)),
         }
         return (0.0, ends[info.name]) if info.name in ends else 0.0
+
+    def _tallest(self) -> float:
+        tall = self.tracks.height_m
+        return 2.2 if tall is None else float(np.ceil(np.nanmax(tall) * 11) / 10)
 
 
 def _stepped(t_s: Floats, x: Floats) -> Series:

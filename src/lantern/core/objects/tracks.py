@@ -22,7 +22,8 @@ class Tracks:
 
     `t_s` (n,) in s from the take's start, rising within each object; `object` (n,) indices into `ids`, rising; `box` (n, 4)
     left, top, width, height in pixels (on a plan: x, y, 0, 0 in metres); `confidence` (n,); `label` (n,) indices into
-    `classes`, -1 unknown. `last_s`: when the last frame was taken, whether or not anything was in it. `frame_px`: width and
+    `classes`, -1 unknown; `height_m` (n,): how tall the object is, where the device measures it, NaN where it could not
+    tell. `last_s`: when the last frame was taken, whether or not anything was in it. `frame_px`: width and
     height of the picture, `fps` its rate, where they are known.
     """
 
@@ -37,6 +38,7 @@ class Tracks:
     on_plan: bool = False
     frame_px: tuple[int, int] | None = None
     fps: float | None = None
+    height_m: Floats | None = None
 
     def __len__(self) -> int:
         return int(self.t_s.size)
@@ -47,7 +49,7 @@ class Tracks:
 
     def kept(self, keep: Bools) -> Tracks:
         """Only some samples."""
-        columns = ("t_s", "object", "box", "confidence", "label")
+        columns = ("t_s", "object", "box", "confidence", "label", *(("height_m",) if self.height_m is not None else ()))
         return replace(self, **{name: getattr(self, name)[keep] for name in columns})
 
     @property
@@ -89,6 +91,7 @@ def make_tracks(
     on_plan: bool = False,
     frame_px: tuple[int, int] | None = None,
     fps: float | None = None,
+    height_m: Floats | None = None,
 ) -> Tracks:
     """Samples in any order of objects to tracks. `labels`: class numbers (named by `names`) or class names; "" is unknown."""
     known, index = np.unique(np.asarray(ids), return_inverse=True)
@@ -108,6 +111,7 @@ def make_tracks(
         on_plan,
         frame_px,
         fps,
+        height_m[order] if height_m is not None and not np.isnan(height_m).all() else None,
     )
 
 

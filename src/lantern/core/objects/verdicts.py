@@ -155,7 +155,7 @@ def _say_filtered(sighted: Sighted, say: Callable[[set[int], str, Callable[[int]
     spans = tracks.spans
     figures: Mapping[str, Callable[[int], str]] = {
         "class": lambda i: f"It is taken for {_usual_class(tracks, i)}; {', '.join(dials.classes or ())} count.",
-        "size": lambda i: f"{_heights(tracks, i)} px high: outside the size limits.",
+        "size": lambda i: f"{_heights(tracks, i)}: outside the size limits.",
         "confidence": lambda i: (
             f"Confidence {np.median(tracks.confidence[spans[i] : spans[i + 1]]):.2f}, below {dials.min_confidence}."
         ),
@@ -173,8 +173,13 @@ def _usual_class(tracks: Tracks, i: int) -> str:
 
 
 def _heights(tracks: Tracks, i: int) -> str:
-    heights = tracks.box[tracks.spans[i] : tracks.spans[i + 1], 3]
-    return f"{heights.min():.0f} to {heights.max():.0f}"
+    span = slice(tracks.spans[i], tracks.spans[i + 1])
+    low_px, high_px = tracks.box[span, 3].min(), tracks.box[span, 3].max()
+    text = "" if tracks.on_plan else f"{low_px:.0f} to {high_px:.0f} px high"
+    known = tracks.height_m[span][~np.isnan(tracks.height_m[span])] if tracks.height_m is not None else np.zeros(0)
+    if known.size:
+        text += f"{', ' if text else ''}{known.min():.2f} to {known.max():.2f} m tall"
+    return text
 
 
 def _let_go(dials: ObjectDials) -> list[tuple[str, dict[str, Any], str]]:

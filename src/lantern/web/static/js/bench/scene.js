@@ -126,7 +126,7 @@ export const scene = ({ data, drawn }) => ({
     const l = this.life;
     if (!l) return "";
     const classes = Object.entries(l.classes).map(([name, n]) => `${name} ${Math.round((100 * n) / l.samples)} %`).join(", ");
-    return `${classes}; ${Math.round(l.height_px[0])} to ${Math.round(l.height_px[1])} px high; confidence ${l.confidence}; ${short(l.to_s - l.from_s, 3)} s from ${clock(data.take, l.from_s, true)}${l.cut_off ? `; ${l.cut_off} samples cut off by the edge` : ""}`;
+    return `${classes}; ${Math.round(l.height_px[0])} to ${Math.round(l.height_px[1])} px high${l.height_m ? `, ${l.height_m[0].toFixed(2)} to ${l.height_m[1].toFixed(2)} m tall` : ""}; confidence ${l.confidence}; ${short(l.to_s - l.from_s, 3)} s from ${clock(data.take, l.from_s, true)}${l.cut_off ? `; ${l.cut_off} samples cut off by the edge` : ""}`;
   },
   markLife(label) { if (this.life) this.addMark({ start_s: this.life.from_s, end_s: this.life.to_s, label, detector: data.detector.name, note: `object ${this.life.id}` }); },
 
