@@ -9,9 +9,23 @@ from hypothesis import strategies as st
 from shapely import LineString, Point, box
 
 from checks import check
-from lantern.core.objects.lines import Crossing, LineState, across, crossings, cuts, distance, share_beyond, step
+from lantern.core.objects.lines import (
+    Crossing,
+    LineState,
+    across,
+    beside,
+    crossings,
+    cuts,
+    distance,
+    share_beyond,
+    step,
+)
 
 A, B = (10.0, 10.0), (30.0, 10.0)
+
+
+def crossings_at(points, starts, a, b, band: float) -> list[Crossing]:
+    return crossings(beside(points, starts, a, b), starts, band)
 
 
 def walk(*y: float, x: float = 20.0) -> np.ndarray:
@@ -45,10 +59,10 @@ def test_a_band_keeps_a_wobble_from_counting_as_published() -> None:
     inputs, expected = check("B03")
     s = np.array(inputs["s_px"], dtype=float)
     points = np.column_stack((np.full(s.size, 20.0), 10 + s))
-    got = crossings(points, one(s.size), A, B, inputs["h_px"])
+    got = crossings_at(points, one(s.size), A, B, inputs["h_px"])
     assert [[c.at, 1 if c.direction == "a_to_b" else -1] for c in got] == expected
     _, naive = check("B04")
-    assert len(crossings(points, one(s.size), A, B, 0)) == naive
+    assert len(crossings_at(points, one(s.size), A, B, 0)) == naive
 
 
 def test_the_share_of_a_box_beyond_as_published() -> None:
@@ -117,7 +131,7 @@ def test_crossings_equal_the_contracts_words_and_live_equals_batch(path: list[tu
     a, b = (2.0, 4.0), (6.0, 4.0)
     points = np.array(path, dtype=float)
     expected = plainly(points, a, b, band)
-    assert crossings(points, one(len(path)), a, b, band) == expected
+    assert crossings_at(points, one(len(path)), a, b, band) == expected
     state, live = LineState(), []
     for i, point in enumerate(path):
         state, crossed = step(state, (float(point[0]), float(point[1])), np.zeros(4), a, b, band)
@@ -128,25 +142,25 @@ def test_crossings_equal_the_contracts_words_and_live_equals_batch(path: list[tu
 
 def test_passing_beyond_an_end_changes_the_side_and_is_no_crossing() -> None:
     around = np.array([[20, 0], [40, 0], [40, 20], [20, 20], [20, 0]], dtype=float)
-    got = crossings(around, one(5), A, B, 0)
+    got = crossings_at(around, one(5), A, B, 0)
     assert got == [Crossing(4, "b_to_a")]  # only the way back through the middle
-    assert crossings(walk(0, 20, x=30.0), one(2), A, B, 0)  # its ends are included
-    assert crossings(walk(0, 20, x=30.5), one(2), A, B, 0) == []
+    assert crossings_at(walk(0, 20, x=30.0), one(2), A, B, 0)  # its ends are included
+    assert crossings_at(walk(0, 20, x=30.5), one(2), A, B, 0) == []
 
 
 def test_a_new_stretch_begins_without_a_side() -> None:
     points = walk(0, 20, 0)
-    assert [c.at for c in crossings(points, one(3), A, B, 0)] == [1, 2]
-    assert crossings(points, np.array([0, 1, 1]), A, B, 0) == [Crossing(2, "b_to_a")]
+    assert [c.at for c in crossings_at(points, one(3), A, B, 0)] == [1, 2]
+    assert crossings_at(points, np.array([0, 1, 1]), A, B, 0) == [Crossing(2, "b_to_a")]
 
 
 def test_so_much_of_the_box_must_lie_beyond_while_it_is_still_there() -> None:
     feet = [8, 12, 14, 18, 24, 4]
     points = walk(*feet)
     boxes = np.array([[15, y - 10, 10, 10] for y in feet], dtype=float)  # the anchor is the foot
-    [first, _] = crossings(points, one(6), A, B, 0)
-    assert across(boxes, points, one(6), [first], A, B, 0, 20) == [1]
-    assert across(boxes, points, one(6), [first], A, B, 0, 50) == [3]
-    assert across(boxes, points, one(6), [first], A, B, 0, 100) == [4]
+    [first, _] = crossings_at(points, one(6), A, B, 0)
+    assert across(boxes, distance(points, A, B), one(6), [first], A, B, 0, 20) == [1]
+    assert across(boxes, distance(points, A, B), one(6), [first], A, B, 0, 50) == [3]
+    assert across(boxes, distance(points, A, B), one(6), [first], A, B, 0, 100) == [4]
     short = walk(8, 12, 4)
-    assert across(boxes[:3], short, one(3), [Crossing(1, "a_to_b")], A, B, 0, 100) == [None]
+    assert across(boxes[:3], distance(short, A, B), one(3), [Crossing(1, "a_to_b")], A, B, 0, 100) == [None]

@@ -75,5 +75,5 @@ def test_nothing_is_said_where_nothing_is_known() -> None:
     held = walkers()
     blind = make_tracks(held.t_s, held.object, held.box)
     assert room(blind, upright(320), CrossingDials()) == []
-    few = held.kept(held.object < 3)
+    few = held.only(held.object < 3)
     assert room(few, upright(320), CrossingDials()) == []

@@ -9,7 +9,7 @@ import numpy as np
 
 from lantern.core.events import Region
 from lantern.core.faults import Fault, Refused
-from lantern.core.objects.dials import ObjectDials
+from lantern.core.objects.dials import FILTERS, ObjectDials
 from lantern.core.objects.tracks import Tracks, majority_so_far
 from lantern.core.signals import Floats
 from lantern.core.watching import Bools
@@ -71,7 +71,7 @@ def keeps(tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> dict
     if dials.classes is not None:
         stay = out["confidence"] & out["size"]
         wanted = [i for i, name in enumerate(tracks.classes) if name in dials.classes]
-        of_those = np.isin(majority_so_far(tracks.kept(stay)), wanted)
+        of_those = np.isin(majority_so_far(tracks.only(stay)), wanted)
         out["class"] = np.isin(tracks.label, wanted)  # for those that are left out anyway: their own word
         out["class"][stay] = of_those
     return out
@@ -120,5 +120,12 @@ def _tall(height_m: Floats, dials: ObjectDials) -> Bools:
 
 
 def filtered(tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> Tracks:
-    keep = np.logical_and.reduce(list(keeps(tracks, regions, dials).values()))
-    return tracks if keep.all() else tracks.kept(keep)
+    """The samples that count: the tracks themselves where all do."""
+
+    def look() -> Tracks | None:
+        keep = np.logical_and.reduce(list(keeps(tracks, regions, dials).values()))
+        return None if keep.all() else tracks.only(keep)
+
+    figures = tuple((region.points, region.target_mm) for region in regions if region.role == "reference")
+    left = tracks.remember(("filtered", figures, *(getattr(dials, name) for name in FILTERS)), look)
+    return tracks if left is None else left

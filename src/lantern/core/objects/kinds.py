@@ -10,11 +10,10 @@ import numpy as np
 
 from lantern.core.events import Event, Region
 from lantern.core.objects.dials import CountDials, CrossingDials, PathDials, ZoneDials
-from lantern.core.objects.lines import across, crossings, distance
-from lantern.core.objects.shapes import inside, line_of
+from lantern.core.objects.lines import across, crossings
+from lantern.core.objects.shapes import beside_line, inside, line_of
 from lantern.core.objects.tracks import Tracks
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
-from lantern.core.signals import Floats
 from lantern.core.watching import Bools, Indices, has_held
 
 
@@ -73,14 +72,13 @@ def find_crossings(
 
 
 def _crossed(tracks: Tracks, starts: Indices, region: Region, dials: CrossingDials | CountDials) -> Iterator[Found]:
-    a, b = line_of(region)
-    points = tracks.anchors(dials.anchor)
-    came = crossings(points, starts, a, b, dials.band)
+    where = beside_line(tracks, dials, region)
+    came = crossings(where, starts, dials.band)
     raised: list[int | None] = [crossing.at for crossing in came]
     if dials.across_percent > 0 and came:
-        raised = across(tracks.box, points, starts, came, a, b, dials.band, dials.across_percent)
+        raised = across(tracks.box, where.s, starts, came, *line_of(region), dials.band, dials.across_percent)
     known = [(crossing, at) for crossing, at in zip(came, raised, strict=True) if at is not None]
-    peaks = np.abs(distance(points[[at for _, at in known]], a, b)) if known else np.zeros(0)
+    peaks = np.abs(where.s[[at for _, at in known]])
     for (crossing, at), peak in zip(known, peaks.tolist(), strict=True):
         direction = direction_of(crossing.direction, dials)
         if direction is not None:
@@ -140,8 +138,7 @@ def find_paths(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials
 
 def _paths(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: PathDials) -> Iterator[tuple[int, float]]:
     """Only samples at which some step is taken are looked at one by one."""
-    points = tracks.anchors(dials.anchor)
-    taken = np.stack([_steps(tracks, points, starts, region, dials) for region in regions])
+    taken = np.stack([_steps(tracks, starts, region, dials) for region in regions])
     count = len(regions)
     began: list[float | None] = []
     stretch = -1
@@ -172,11 +169,10 @@ def advance(began: Sequence[float | None], here: Sequence[bool], t: float, *, st
     return out
 
 
-def _steps(tracks: Tracks, points: Floats, starts: Indices, region: Region, dials: PathDials) -> Bools:
+def _steps(tracks: Tracks, starts: Indices, region: Region, dials: PathDials) -> Bools:
     if region.shape != "line":
         return inside(tracks, dials, region)
-    a, b = line_of(region)
     out = np.zeros(len(tracks), dtype=np.bool_)
-    for crossing in crossings(points, starts, a, b, dials.band):
+    for crossing in crossings(beside_line(tracks, dials, region), starts, dials.band):
         out[crossing.at] |= crossing.direction == "a_to_b"
     return out

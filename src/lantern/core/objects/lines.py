@@ -37,33 +37,59 @@ def distance(points: Floats, a: Point, b: Point) -> Floats:
 
 def cuts(points: Floats, starts: Indices, a: Point, b: Point) -> Bools:
     """(n,): does the step from the sample before (of the same stretch) to this one touch the line between its points?"""
+    return beside(points, starts, a, b).cut
+
+
+def _cuts(points: Floats, starts: Indices, s: Floats, a: Point, b: Point) -> Bools:
     out = np.zeros(len(points), dtype=np.bool_)
-    if len(points) < 2:
-        return out
-    p, q = points[:-1], points[1:]
+    at = np.flatnonzero(
+        (s[:-1] * s[1:] <= 0) & (starts[1:] == starts[:-1])
+    )  # others stay on their side of the endless line
+    p, q = points[at], points[at + 1]
     first, second = np.broadcast_to(np.array(a), p.shape), np.broadcast_to(np.array(b), p.shape)
-    d1, d2 = _turn(first, second, p), _turn(first, second, q)
-    d3, d4 = _turn(p, q, first), _turn(p, q, second)
-    touch = (d1 * d2 <= 0) & (d3 * d4 <= 0)
-    flat = (d1 == 0) & (d2 == 0)  # along the line itself: does the step reach between the points?
+    touch = _turn(p, q, first) * _turn(p, q, second) <= 0
+    flat = (s[at] == 0) & (s[at + 1] == 0)  # along the line itself: does the step reach between the points?
     if flat.any():
         touch[flat] = _overlap(p[flat], q[flat], np.array(a), np.array(b))
-    same = starts[1:] == starts[:-1]
-    out[1:] = touch & same
+    out[at[touch] + 1] = True
     return out
 
 
-def crossings(points: Floats, starts: Indices, a: Point, b: Point, band: float) -> list[Crossing]:
-    """All crossings, in the order of the samples. `starts`: for each sample the first of its stretch."""
+@dataclass(frozen=True)
+class Beside:
+    """Where objects are against one line: all that a band, a direction or a re-arm time does not change.
+
+    `s` (n,): signed distance in px; `cut` (n,): does the step to here touch the line? `touched` (n,): how many have so far.
+    `lively`: the samples of stretches that touch it at all; nobody else can cross, whatever the band.
+    """
+
+    s: Floats
+    cut: Bools
+    touched: Indices
+    lively: Indices
+
+
+def beside(points: Floats, starts: Indices, a: Point, b: Point) -> Beside:
+    """(n, 2) places of objects. `starts`: for each sample the first of its stretch."""
     s = distance(points, a, b)
-    side = np.where(s > band, 1, np.where(s < -band, -1, 0))
-    sure = np.flatnonzero(side)
-    if sure.size < 2:
-        return []
-    touched = np.cumsum(cuts(points, starts, a, b))
-    before, here = sure[:-1], sure[1:]
-    crossed = (side[before] != side[here]) & (starts[before] == starts[here]) & (touched[here] > touched[before])
-    return [Crossing(int(k), "a_to_b" if side[k] > 0 else "b_to_a") for k in here[crossed]]
+    cut = _cuts(points, starts, s, a, b)
+    touching = np.zeros(len(points), dtype=np.bool_)
+    touching[starts[cut]] = True
+    return Beside(s, cut, np.cumsum(cut), np.flatnonzero(touching[starts]))
+
+
+def crossings(where: Beside, starts: Indices, band: float) -> list[Crossing]:
+    """All crossings, in the order of the samples."""
+    s = where.s[where.lively]
+    sure = np.flatnonzero(np.abs(s) > band)
+    positive = s[sure] > 0
+    turn = np.flatnonzero(positive[1:] != positive[:-1]) + 1
+    before, here = where.lively[sure[turn - 1]], where.lively[sure[turn]]
+    crossed = (starts[before] == starts[here]) & (where.touched[here] > where.touched[before])
+    return [
+        Crossing(k, "a_to_b" if to_b else "b_to_a")
+        for k, to_b in zip(here[crossed].tolist(), positive[turn[crossed]].tolist(), strict=True)
+    ]
 
 
 def shares_beyond(boxes: Floats, a: Point, b: Point, *, positive: bool) -> Floats:
@@ -93,7 +119,7 @@ def share_beyond(box: Floats, a: Point, b: Point, *, positive: bool) -> float:
 
 def across(
     boxes: Floats,
-    points: Floats,
+    s: Floats,
     starts: Indices,
     found: Sequence[Crossing],
     a: Point,
@@ -101,8 +127,10 @@ def across(
     band: float,
     percent: float,
 ) -> list[int | None]:
-    """For each crossing the first sample from it on, still on the new side, with so much of the box beyond; None: it never comes."""
-    s = distance(points, a, b)
+    """For each crossing the first sample from it on, still on the new side, with so much of the box beyond; None: it never comes.
+
+    `s` (n,): signed distance of the samples to the line.
+    """
     at = np.array([crossing.at for crossing in found], dtype=np.intp)
     stop = np.searchsorted(starts, starts[at], side="right")
     out: list[int | None] = [None] * len(found)

@@ -16,8 +16,8 @@ import numpy as np
 
 from lantern.core.events import Region
 from lantern.core.objects.dials import CountDials, CrossingDials
-from lantern.core.objects.lines import Point, distance
-from lantern.core.objects.shapes import line_of
+from lantern.core.objects.lines import Point
+from lantern.core.objects.shapes import beside_line, line_of
 from lantern.core.objects.tracks import Tracks
 from lantern.core.signals import Floats
 
@@ -77,26 +77,53 @@ def room(tracks: Tracks, region: Region, dials: CrossingDials | CountDials) -> l
     """Both sides of a line. Nothing where the picture's size or rate is not known, or too few objects came near."""
     if tracks.frame_px is None or tracks.fps is None or len(tracks) == 0:
         return []
-    a, b = line_of(region)
-    normal = np.array([-(b[1] - a[1]), b[0] - a[0]]) / math.dist(a, b)  # towards B
-    points = tracks.anchors(dials.anchor)
-    s = distance(points, a, b)
-    near = np.flatnonzero((np.abs(s) < 0.4 * min(tracks.frame_px)) & ~tracks.cut_off())
-    if np.unique(tracks.object[near]).size < LEAST_OBJECTS:
+    key = ("traffic", region.points, dials.anchor, dials.gap_s)
+    traffic = tracks.remember(key, lambda: _traffic(tracks, region, dials))
+    if traffic is None:
         return []
+    a, b = line_of(region)
+    out = []
+    for side, outwards in _sides(a, b):
+        needs = edge_distance(traffic.trail_px[side], traffic.speed_px_s, tracks.fps, dials.band, frames=CONFIRMATIONS)
+        has = _to_edge(a, b, outwards, tracks.frame_px)
+        out.append(Room(region.name, side, has, needs, traffic.speed_px_s, traffic.size_px))
+    return out
+
+
+@dataclass(frozen=True, slots=True)
+class _Traffic:
+    """How fast and how large what passes a line is: of the fastest and largest but a few; `trail_px` by side, behind the anchor."""
+
+    speed_px_s: float
+    size_px: float
+    trail_px: dict[str, float]
+
+
+def _sides(a: Point, b: Point) -> tuple[tuple[str, Floats], tuple[str, Floats]]:
+    """Each side's name with the unit vector that leads away from the line."""
+    normal = np.array([-(b[1] - a[1]), b[0] - a[0]]) / math.dist(a, b)  # towards B
+    return ("A", -normal), ("B", normal)
+
+
+def _traffic(tracks: Tracks, region: Region, dials: CrossingDials | CountDials) -> _Traffic | None:
+    assert tracks.frame_px is not None
+    a, b = line_of(region)
+    s = beside_line(tracks, dials, region).s
+    near = np.flatnonzero(np.abs(s) < 0.4 * min(tracks.frame_px))
+    seen = tracks.only(near)
+    near, seen = near[~seen.cut_off()], seen.only(~seen.cut_off())
+    if np.unique(seen.object).size < LEAST_OBJECTS:
+        return None
     speeds = _speeds_across(tracks, s, near)
     if speeds.size == 0:
-        return []
-    speed = float(np.quantile(speeds, LARGEST))
-    out = []
-    for side, outwards in (("A", -normal), ("B", normal)):
-        trail = float(np.quantile(_reach(tracks, points, near, outwards), LARGEST))
-        size = float(
-            np.quantile(_reach(tracks, points, near, outwards) + _reach(tracks, points, near, -outwards), LARGEST)
-        )
-        needs = edge_distance(trail, speed, tracks.fps, dials.band, frames=CONFIRMATIONS)
-        out.append(Room(region.name, side, _to_edge(a, b, outwards, tracks.frame_px), needs, speed, size))
-    return out
+        return None
+    points = seen.anchors(dials.anchor)
+    reach = {side: _reach(seen, points, outwards) for side, outwards in _sides(a, b)}
+    return _Traffic(
+        float(np.quantile(speeds, LARGEST)),
+        float(np.quantile(reach["A"] + reach["B"], LARGEST)),
+        {side: float(np.quantile(each, LARGEST)) for side, each in reach.items()},
+    )
 
 
 def _speeds_across(tracks: Tracks, s: Floats, near: Any) -> Floats:
@@ -109,10 +136,10 @@ def _speeds_across(tracks: Tracks, s: Floats, near: Any) -> Floats:
     return np.asarray(np.abs(s[later + span] - s[later]) / took)
 
 
-def _reach(tracks: Tracks, points: Floats, near: Any, way: Floats) -> Floats:
-    """(k,): how far each box reaches from its anchor in a direction."""
-    left, top, width, height = tracks.box[near].T
-    x, y = points[near].T
+def _reach(tracks: Tracks, points: Floats, way: Floats) -> Floats:
+    """(n,): how far each box reaches from its anchor in a direction."""
+    left, top, width, height = tracks.box.T
+    x, y = points.T
     across = np.where(way[0] > 0, left + width - x, x - left) * abs(way[0])
     down = np.where(way[1] > 0, top + height - y, y - top) * abs(way[1])
     return np.asarray(across + down)

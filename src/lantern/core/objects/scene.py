@@ -77,8 +77,7 @@ def class_lines(subject: TrackSubject, marks: Sequence[Mark]) -> list[ClassLine]
 def life(subject: TrackSubject, object_: int) -> dict[str, Any]:
     """One object (by index): when it was seen, how far from each line (px, B side above 0) or in which zones, sizes and classes."""
     tracks = subject.tracks
-    span = slice(int(tracks.spans[object_]), int(tracks.spans[object_ + 1]))
-    mine = _only(tracks, span)
+    mine = tracks.only(np.arange(tracks.spans[object_], tracks.spans[object_ + 1]))
     points = mine.anchors(subject.dials.anchor)
     traces: dict[str, Any] = {}
     for region in watched_regions(subject.detector.regions):
@@ -108,12 +107,6 @@ def _tall(tracks: Tracks) -> list[float] | None:
     if tracks.height_m is None or np.isnan(tracks.height_m).all():
         return None
     return [round(float(np.nanmin(tracks.height_m)), 2), round(float(np.nanmax(tracks.height_m)), 2)]
-
-
-def _only(tracks: Tracks, span: slice) -> Tracks:
-    keep = np.zeros(len(tracks), dtype=np.bool_)
-    keep[span] = True
-    return tracks.kept(keep)
 
 
 def _votes(tracks: Tracks) -> Mapping[str, int]:

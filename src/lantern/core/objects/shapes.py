@@ -1,4 +1,4 @@
-"""A detector's regions as geometry: lines of two points, areas with their edge."""
+"""A detector's regions as geometry, lines of two points and areas with their edge; and where objects are against them."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ import shapely
 from lantern.core.events import Region
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.objects.dials import ObjectDials
-from lantern.core.objects.lines import Point
-from lantern.core.objects.tracks import Tracks
+from lantern.core.objects.lines import Beside, Point, beside
+from lantern.core.objects.tracks import Tracks, stretch_of
 from lantern.core.watching import Bools
 
 
@@ -51,7 +51,20 @@ def area_of(region: Region) -> shapely.Polygon:
 
 def inside(tracks: Tracks, dials: ObjectDials, region: Region) -> Bools:
     """(n,): is each sample's anchor inside the region, its edge included (shapely decides)?"""
-    area = area_of(region)
-    shapely.prepare(area)
-    x, y = tracks.anchors(dials.anchor).T
-    return np.asarray(shapely.intersects_xy(area, x, y))
+
+    def look() -> Bools:
+        area = area_of(region)
+        shapely.prepare(area)
+        x, y = tracks.anchors(dials.anchor).T
+        return np.asarray(shapely.intersects_xy(area, x, y))
+
+    return tracks.remember(("inside", region.shape, region.points, dials.anchor), look)
+
+
+def beside_line(tracks: Tracks, dials: ObjectDials, region: Region) -> Beside:
+    """Where the samples' anchors are against a line."""
+
+    def look() -> Beside:
+        return beside(tracks.anchors(dials.anchor), stretch_of(tracks, dials.gap_s), *line_of(region))
+
+    return tracks.remember(("beside", region.points, dials.anchor, dials.gap_s), look)

@@ -19,9 +19,8 @@ import numpy as np
 from lantern.core.events import Region
 from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
 from lantern.core.objects.kinds import direction_of
-from lantern.core.objects.lines import cuts, distance
 from lantern.core.objects.raisers import Raisers, Steps
-from lantern.core.objects.shapes import inside, line_of
+from lantern.core.objects.shapes import beside_line, inside
 from lantern.core.objects.tracks import Tracks, stretch_of
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
@@ -82,14 +81,12 @@ def band_steps(
     slack: Slack = Slack(),
 ) -> Raisers:
     """As the band grows from `low`, samples near the line drop out, and runs on one side vanish: their neighbours become one."""
-    a, b = line_of(region)
-    points, starts = tracks.anchors(dials.anchor), stretch_of(tracks, dials.gap_s)
-    s = distance(points, a, b)
+    starts, where = stretch_of(tracks, dials.gap_s), beside_line(tracks, dials, region)
+    s, touched = where.s, where.touched
     away = np.abs(s)
-    sure = np.flatnonzero(away > low)
+    sure = where.lively[away[where.lively] > low]
     side, stretch = s[sure] > 0, starts[sure]
     flips = np.flatnonzero((side[1:] != side[:-1]) & (stretch[1:] == stretch[:-1])) + 1
-    touched = np.cumsum(cuts(points, starts, a, b))
     lively = np.unique(stretch[flips])
     first, stop = np.searchsorted(stretch, lively), np.searchsorted(stretch, lively, side="right")
     flip_first, flip_stop = np.searchsorted(flips, first), np.searchsorted(flips, stop)

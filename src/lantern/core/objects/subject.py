@@ -33,7 +33,6 @@ from lantern.core.tuning.tally import Counts, Tally
 from lantern.core.units import CELSIUS, Scale
 
 MOST_POINTS = 4000  # of a trace
-FILTERS = frozenset(dials.FILTERS)
 AFTER = frozenset(
     ("rearm_s", "start_inside", "capacity", "clear_percent", "missed_percent")
 )  # dials of what comes last
@@ -55,9 +54,8 @@ class TrackSubject(Judged):
 
     def with_dials(self, **changes: Any) -> TrackSubject:
         made = replace(self, dials=read_dials(self.kind.dials, self.dials.model_dump() | changes))
-        for kept, touched in (("left", FILTERS), ("_raw", BEFORE_REARM)):  # what no changed dial plays a part in
-            if kept in self.__dict__ and not touched.intersection(changes):
-                made.__dict__[kept] = self.__dict__[kept]
+        if "_raw" in self.__dict__ and not BEFORE_REARM.intersection(changes):  # no changed dial plays a part in it
+            made.__dict__["_raw"] = self._raw
         return made
 
     @cached_property
@@ -120,11 +118,11 @@ class TrackSubject(Judged):
         if there.size == 0:
             return Reason("no_data", "Nothing was in view here: no object was tracked.", {})
         judged = self.verdicts()
-        raised = {event.object for event in self._events if not within(event.raised_s, start, end)}
         order = self.kind.nearness
         best = min(there.tolist(), key=lambda i: (order.index(judged[i].code), i))
         name, said = self.tracks.ids[best], judged[best]
-        if said.code == "raised" and name in raised:
+        own = [event.raised_s for event in self._events if event.object == name] if said.code == "raised" else []
+        if any(not within(t, start, end) for t in own):
             text = f"Object {name} raised at another time. {said.text}"
             return Reason("elsewhere", text, {"object": name})
         return Reason(said.code, f"Object {name}: {said.text}", {"object": name, "in_view": int(there.size)})

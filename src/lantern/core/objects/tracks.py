@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Hashable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,8 @@ from lantern.core.watching import Bools, Indices
 UNKNOWN = -1  # class of a sample whose class is not known
 
 Ids = tuple[int | str, ...]
+T = TypeVar("T")
+MOST_KEPT, MOST_SAMPLES_KEPT = 16, 8_000_000
 
 
 @dataclass(frozen=True)
@@ -39,6 +42,7 @@ class Tracks:
     frame_px: tuple[int, int] | None = None
     fps: float | None = None
     height_m: Floats | None = None
+    _kept: dict[tuple[Hashable, ...], Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def __len__(self) -> int:
         return int(self.t_s.size)
@@ -47,10 +51,23 @@ class Tracks:
     def length_s(self) -> float:
         return max(self.last_s, float(self.t_s.max()) if self.t_s.size else 0.0)
 
-    def kept(self, keep: Bools) -> Tracks:
-        """Only some samples."""
+    def remember(self, key: tuple[Hashable, ...], make: Callable[[], T]) -> T:
+        """`make()`, or what it gave before: a dial that is dragged does not move the objects past the line anew.
+
+        Of each sort of thing (the first of `key`) the newest are kept: sixteen, fewer of a long take.
+        """
+        if key not in self._kept:
+            same = [known for known in self._kept if known[0] == key[0]]
+            for old in same[: len(same) + 1 - max(2, min(MOST_KEPT, MOST_SAMPLES_KEPT // max(len(self), 1)))]:
+                self._kept.pop(old, None)
+            self._kept[key] = make()
+        found: T = self._kept[key]
+        return found
+
+    def only(self, which: Bools | Indices) -> Tracks:
+        """Only some samples, in their order."""
         columns = ("t_s", "object", "box", "confidence", "label", *(("height_m",) if self.height_m is not None else ()))
-        return replace(self, **{name: getattr(self, name)[keep] for name in columns})
+        return replace(self, **{name: getattr(self, name)[which] for name in columns})
 
     @property
     def spans(self) -> Indices:
@@ -133,6 +150,10 @@ def _classes(
 
 def stretch_of(tracks: Tracks, gap_s: float) -> Indices:
     """(n,): for each sample the index of the first one of its stretch: the same object, no longer pause than `gap_s`."""
+    return tracks.remember(("stretches", gap_s), lambda: _stretches(tracks, gap_s))
+
+
+def _stretches(tracks: Tracks, gap_s: float) -> Indices:
     n = len(tracks)
     starts = np.zeros(n, dtype=np.intp)
     if n:

@@ -7,7 +7,7 @@ that makes an object raise is the reason why it did not.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, cast
 
 import numpy as np
@@ -16,8 +16,8 @@ from lantern.core.events import Detector, Event
 from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, PathDials, ZoneDials
 from lantern.core.objects.filters import filtered, keeps
 from lantern.core.objects.kinds import Found
-from lantern.core.objects.lines import crossings, cuts, distance
-from lantern.core.objects.shapes import inside, line_of, watched_regions
+from lantern.core.objects.lines import Point, crossings, cuts
+from lantern.core.objects.shapes import beside_line, inside, line_of, watched_regions
 from lantern.core.objects.tracks import Tracks, stretch_of
 from lantern.core.watching import Indices
 
@@ -85,12 +85,6 @@ class Sighted:
     events: tuple[Event, ...]
     find: Find
 
-    def of(self, objects: set[int]) -> Sighted:
-        """The same with some objects (indices) only: each is decided by itself, and most are decided soon."""
-        wanted = np.zeros(len(self.tracks.ids), dtype=np.bool_)
-        wanted[list(objects)] = True
-        return replace(self, tracks=self.tracks.kept(wanted[self.tracks.object]))
-
     def raising(self, *, all_samples: bool = False, **changes: Any) -> set[int]:
         """Objects (indices) that raise with other dials, before the re-arm time; `all_samples`: none is filtered out."""
         dials = self.dials.model_copy(update=changes)
@@ -115,16 +109,15 @@ def verdicts(sighted: Sighted) -> list[Verdict]:
         if event.object is not None:
             by_object.setdefault(index[event.object], []).append(event)
 
-    def rest() -> Sighted:
-        return sighted.of({i for i, verdict in enumerate(out) if verdict is None})
-
     say(set(by_object), "raised", lambda i: _raised(by_object[i]))
-    say(rest().raising(), "rearm", lambda i: f"Raised again within the re-arm time of {dials.rearm_s:g} s: dropped.")
-    _say_filtered(rest(), say)
+    if dials.rearm_s > 0:
+        text = f"Raised again within the re-arm time of {dials.rearm_s:g} s: dropped."
+        say(sighted.raising(), "rearm", _same(text))
+    _say_filtered(sighted, say)
     for code, changes, text in _let_go(dials):
-        say(rest().raising(**changes), code, _same(text))
+        say(sighted.raising(**changes), code, _same(text))
     silent = {i for i, verdict in enumerate(out) if verdict is None}
-    for i, verdict in _remaining(rest(), silent).items():
+    for i, verdict in _remaining(sighted, silent).items():
         out[i] = verdict
     return [verdict or Verdict("away", "Never came near what is watched.") for verdict in out]
 
@@ -214,38 +207,33 @@ def _remaining(sighted: Sighted, rest: set[int]) -> dict[int, Verdict]:
 def _beside_lines(
     sighted: Sighted, tracks: Tracks, rest: set[int], dials: CrossingDials | CountDials
 ) -> dict[int, Verdict]:
-    points = tracks.anchors(dials.anchor)
     starts = stretch_of(tracks, dials.gap_s)
     out: dict[int, Verdict] = {}
     for region in watched_regions(sighted.detector.regions):
-        a, b = line_of(region)
-        s = distance(points, a, b)
-        side = np.where(s > dials.band, 1, np.where(s < -dials.band, -1, 0))
-        sure = np.flatnonzero(side)
-        changed = (np.diff(side[sure]) != 0) & (starts[sure][1:] == starts[sure][:-1])
-        beyond = set(tracks.object[sure[1:][changed]].tolist())
-        for i in rest & beyond:
+        s = beside_line(tracks, dials, region).s
+        sure = np.flatnonzero(np.abs(s) > dials.band)
+        on_b = s[sure] > 0
+        turn = np.flatnonzero(on_b[1:] != on_b[:-1]) + 1
+        changed = sure[turn[starts[sure[turn]] == starts[sure[turn - 1]]]]
+        for i in rest & set(tracks.object[changed].tolist()):
             out.setdefault(i, Verdict("beyond_end", f"Changed sides, but passed beyond an end of {region.name}."))
-        for i in rest & _unseen(tracks, points, a, b):
+        for i in rest & _unseen(tracks, dials.anchor, *line_of(region)):
             text = f"First shows cut off by the picture's edge, just beyond {region.name}: it was never wholly in view before it."
             out.setdefault(i, Verdict("unseen_before", text))
     return out
 
 
-def _unseen(tracks: Tracks, points: Any, a: Any, b: Any) -> set[int]:
+def _unseen(tracks: Tracks, anchor: str, a: Point, b: Point) -> set[int]:
     """Objects whose first box is cut off by the edge and whose way, followed back a little, comes over the line."""
     spans = tracks.spans
     first, last = spans[:-1], spans[1:] - 1
     lively = np.flatnonzero(last > first)
-    cut = tracks.cut_off()
-    later = np.minimum(first + 4, last)[lively]
-    first = first[lively]
-    took = tracks.t_s[later] - tracks.t_s[first]
-    speed = (points[later] - points[first]) / np.maximum(took, 1e-9)[:, None]
-    before = points[first] - speed * LOOK_BACK_S
-    pairs = np.stack((before, points[first]), axis=1).reshape(-1, 2)
+    begins, soon = tracks.only(first[lively]), tracks.only(np.minimum(first + 4, last)[lively])
+    at = begins.anchors(anchor)
+    speed = (soon.anchors(anchor) - at) / np.maximum(soon.t_s - begins.t_s, 1e-9)[:, None]
+    pairs = np.stack((at - speed * LOOK_BACK_S, at), axis=1).reshape(-1, 2)
     touched = cuts(pairs, np.repeat(np.arange(lively.size), 2), a, b)[1::2]
-    return set(lively[touched & cut[first]].tolist())
+    return set(lively[touched & begins.cut_off()].tolist())
 
 
 def _about_zones(sighted: Sighted, tracks: Tracks, rest: set[int], dials: ZoneDials) -> dict[int, Verdict]:
@@ -270,13 +258,13 @@ def _about_zones(sighted: Sighted, tracks: Tracks, rest: set[int], dials: ZoneDi
 
 
 def _on_paths(sighted: Sighted, tracks: Tracks, rest: set[int], dials: PathDials) -> dict[int, Verdict]:
-    points, starts = tracks.anchors(dials.anchor), stretch_of(tracks, dials.gap_s)
+    starts = stretch_of(tracks, dials.gap_s)
     regions = watched_regions(sighted.detector.regions)
     took: list[set[int]] = []
     for region in regions:
         if region.shape == "line":
-            a, b = line_of(region)
-            at = [c.at for c in crossings(points, starts, a, b, dials.band) if c.direction == "a_to_b"]
+            came = crossings(beside_line(tracks, dials, region), starts, dials.band)
+            at = [crossing.at for crossing in came if crossing.direction == "a_to_b"]
             took.append(set(tracks.object[at].tolist()) if at else set())
         else:
             took.append(set(tracks.object[inside(tracks, dials, region)].tolist()))

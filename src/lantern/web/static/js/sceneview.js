@@ -4,6 +4,8 @@ import { el } from "./svg.js";
 
 const LEAST_STEPS = 28; // points that a drawn track keeps
 const REACH_PX = 9; // of a click around a track
+const SLIGHT_PX = 1.2; // on the screen: bends that nobody sees
+const MANY = 400; // tracks of one verdict: their dashes cannot be told apart any more, and hairlines are drawn five times as fast
 
 // By verdict: colour token, dash, width, what stands at the track's end.
 const LOOKS = {
@@ -15,6 +17,24 @@ const LOOKS = {
   away: ["strong-rule", [], 0.7, ""],
 };
 export const look = (code) => { const [colour, dash, width, end] = LOOKS[code]; return { colour, dash, width, end }; };
+
+// The points between which straight lines stay within `slight` of all of them (Douglas and Peucker 1973).
+function thinned(points, slight) {
+  const keep = [points[0]];
+  const part = (first, last) => {
+    const [[ax, ay], [bx, by]] = [points[first], points[last]];
+    const [dx, dy] = [bx - ax, by - ay];
+    const length = Math.hypot(dx, dy) || 1;
+    let [most, at] = [slight, -1];
+    for (let k = first + 1; k < last; k++) {
+      const away = Math.abs(dx * (points[k][1] - ay) - dy * (points[k][0] - ax)) / length;
+      if (away > most) [most, at] = [away, k];
+    }
+    if (at >= 0) { part(first, at); part(at, last); } else keep.push(points[last]);
+  };
+  if (points.length > 1) part(0, points.length - 1);
+  return keep;
+}
 
 export async function fetchTracks(url) {
   const answer = await fetch(url);
@@ -62,7 +82,7 @@ export class SceneView extends RegionView {
       const points = [];
       for (let at = from; at < to; at += step) points.push(this.#place(Math.floor(at), down));
       if (to > from) points.push(this.#place(to - 1, down));
-      this.paths.push({ points, from: t_s[from], to: t_s[to - 1], first: from, stop: to });
+      this.paths.push({ points: thinned(points, SLIGHT_PX * this.unit), from: t_s[from], to: t_s[to - 1], first: from, stop: to });
     }
     this.drawTracks();
   }
@@ -128,12 +148,15 @@ export class SceneView extends RegionView {
       if (!paths) continue;
       const { colour, dash, width, end } = look(code);
       context.strokeStyle = this.token(colour);
-      context.lineWidth = (width * this.unit) || 1;
-      context.setLineDash(dash.map((d) => d * this.unit));
-      context.globalAlpha = paths.length > 150 ? 0.4 : code === "away" ? 0.8 : 0.75;
-      context.beginPath();
-      for (const { points } of paths) points.forEach(([x, y], k) => (k ? context.lineTo(x, y) : context.moveTo(x, y)));
-      context.stroke();
+      const many = paths.length > MANY;
+      context.lineWidth = many ? 0.99 / this.zoom : width * this.unit;
+      context.setLineDash(many ? [] : dash.map((d) => d * this.unit));
+      context.globalAlpha = paths.length > 1500 ? 0.25 : paths.length > 150 ? 0.4 : code === "away" ? 0.8 : 0.75;
+      for (let at = 0; at < paths.length; at += MANY) {
+        context.beginPath();
+        for (const { points } of paths.slice(at, at + MANY)) points.forEach(([x, y], k) => (k ? context.lineTo(x, y) : context.moveTo(x, y)));
+        context.stroke();
+      }
       context.setLineDash([]);
       context.globalAlpha = 1;
       if (end && paths.length < 1500) this.#ends(context, paths, end, this.token(colour));

@@ -72,7 +72,7 @@ export const dials = ({ data, infos, filled, drawn }) => ({
     this.texts[name] = value === null ? "" : typed(infos[name].shown, value);
     delete this.faults[name];
     this.drawStrip(name);
-    this.drawAxis();
+    if (name === this.judged.line?.dial || name === "hysteresis_c") this.drawAxis();
     this.judgeSoon();
     if (!loose) { this.readingsSoon(); this.stripsSoon(); this.writeAddress(); }
   },

@@ -34,20 +34,20 @@ export const evidence = ({ data, infos, drawn }) => ({
     let done;
     this.judging = new Promise((resolve) => { done = resolve; });
     try {
-      const answer = await this.post(this.judgeParts);
-      const { judged } = answer;
+      await this.judgeFirst?.();
+      const { judged } = await this.post(["judged"]);
       this.judged = judged;
       this.now = judged.card;
       this.matters = judged.matters;
       if (this.chosenEvent !== null && this.chosenEvent >= judged.events.length) this.chosenEvent = null;
       this.trouble = "";
       this.faults = {};
-      this.judgedAlso?.(answer);
       this.drawAxis();
       this.judgedMs = performance.now() - began;
     } catch (error) { this.explain(error); } finally { done(); }
   },
   async fetchReadings() {
+    await this.judging; // the score and the picture come first: one processor works all of it out
     try {
       const { readings } = await this.post(["readings"]);
       drawn.axis.quantity = this.readingQuantity(readings);
@@ -58,7 +58,7 @@ export const evidence = ({ data, infos, drawn }) => ({
   // Evidence is worked out for what can be seen: some dials, the shutter's above all, want every frame looked at anew.
   dialsInSight() { return [...this.$root.querySelectorAll("[data-dial]")].filter((dial) => !dial.closest("details:not([open])")).map((dial) => dial.dataset.dial); },
   async fetchStrips() {
-    await this.judging; // the score and the picture come first: both are worked out by one processor
+    await this.judging;
     try {
       const { strips, noise = null } = await this.post(this.stripParts, { wishes: this.wished, strips: this.dialsInSight() });
       this.strips = strips;

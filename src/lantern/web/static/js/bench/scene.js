@@ -7,7 +7,6 @@ import { quantityOf } from "../units.js";
 import { copy } from "./dials.js";
 
 export const scene = ({ data, drawn }) => ({
-  judgeParts: ["judged", "objects"],
   stripParts: ["strips"],
   extraKeys: { b() { this.seek(this.t - 5, true); }, g() { this.togglePresence(); }, Escape() { this.pickObject(-1); } },
   objects: [], // of each track its verdict, an index into data.verdicts
@@ -45,9 +44,9 @@ export const scene = ({ data, drawn }) => ({
       this.$root.dataset.ready = "1";
     } catch (error) { this.explain(error); }
   },
-  judgedAlso({ objects }) {
-    this.objects = objects;
+  async judgeFirst() { // the tracks in their new colours: what the eye follows while a line is dragged
     if (!drawn.tracks) return;
+    ({ objects: this.objects } = await this.post(["objects"]));
     drawn.view.codes = this.codes();
     if (drawn.view.anchor !== this.dials.anchor) drawn.view.setAnchor(this.dials.anchor); else drawn.view.drawTracks();
     this.drawView();

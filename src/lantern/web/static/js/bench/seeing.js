@@ -32,7 +32,6 @@ export const seeing = ({ data, infos, drawn }) => ({
   lowText() { return typed(data.scale.level, this.low); },
   highText() { return typed(data.scale.level, this.high); },
 
-  judgeParts: ["judged"],
   stripParts: ["strips", "noise"],
   extraKeys: { h() { this.setFigure("histogram"); }, l() { this.setFigure("profile"); }, d() { this.toggleDifference(); } },
 
