@@ -11,8 +11,8 @@ from __future__ import annotations
 import heapq
 import math
 from abc import ABC, abstractmethod
-from bisect import bisect_left
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import count
 from typing import NamedTuple
 
@@ -23,11 +23,15 @@ from lantern.core.signals import Floats
 
 
 class Found(NamedTuple):
-    """What a search gives: the raises (a repeat is one too), where to search on, and the level up to which this holds."""
+    """What a search gives: the raises (a repeat is one too), where to search on, and the level up to which this holds.
+
+    `cleared`: where the clear was looked for and found, for a search that goes on from this one.
+    """
 
     raises: tuple[int, ...]
     resume: int
     bound: float
+    cleared: int = 0
 
 
 @dataclass(slots=True)
@@ -40,29 +44,43 @@ class _Link:
 
 @dataclass(slots=True)
 class Difference:
-    """Raise times in s that came, and those that went."""
+    """Raises, as sample indices, that came, and those that went."""
 
-    came: list[float]
-    went: list[float]
+    came: list[int]
+    went: list[int]
 
 
 class Chain(ABC):
     """The raises of one series at the present level. Levels only rise; what a level means is the subclass's."""
 
     def __init__(self, t_s: Floats, rule: Rule) -> None:
+        self.t_s = t_s
         self.times: list[float] = t_s.tolist()
         self.n = len(self.times)
         self.rule = rule
         self._heap: list[tuple[float, int, _Link]] = []
         self._order = count()  # breaks ties, so that links are never compared
 
+    @cached_property
+    def rearmed(self) -> list[int]:
+        """For each sample, were it raised there, the first from which a fresh raise may come."""
+        due = np.searchsorted(self.t_s, self.t_s + self.rule.rearm_s - TIME_TOLERANCE_S)
+        after: list[int] = np.maximum(np.arange(self.n) + 1, due).tolist()
+        return after
+
     @abstractmethod
     def find(self, start: int, level: float) -> Found:
         """Search from sample `start` at this level."""
 
+    def find_again(self, start: int, level: float, before: Found) -> Found:
+        """The same, when `before` is what the last search from there gave, at a lower level."""
+        return self.find(start, level)
+
     def begin(self, level: float) -> Difference:
         """Build the chain at the first level."""
-        return self._extend(None, 0, level, None)
+        difference = Difference([], [])
+        self._extend(None, 0, level, None, difference)
+        return difference
 
     @property
     def next_bound(self) -> float:
@@ -74,61 +92,51 @@ class Chain(ABC):
     def move(self, level: float) -> Difference:
         """Raise the level and bring the chain up to date."""
         difference = Difference([], [])
-        heap, times = self._heap, self.times
-        while self.next_bound < level:
+        heap = self._heap
+        while heap and heap[0][0] < level:
             link = heap[0][2]
+            if not link.alive:
+                heapq.heappop(heap)
+                continue
             before = link.found
-            after = link.found = self.find(link.start, level)
+            after = link.found = self.find_again(link.start, level, before)
             heapq.heapreplace(heap, (after.bound, next(self._order), link))
             if after.raises != before.raises:
-                difference.went += [times[i] for i in before.raises]
-                difference.came += [times[i] for i in after.raises]
+                difference.went += before.raises
+                difference.came += after.raises
             if after.resume != before.resume:
-                rest = self._extend(link, after.resume, level, link.following)
-                difference.came += rest.came
-                difference.went += rest.went
+                self._extend(link, after.resume, level, link.following, difference)
         return difference
 
-    def raised_at(self, raised: int, resume: int, bound: float) -> Found:
+    def raised_at(self, raised: int, resume: int, bound: float, cleared: int = 0) -> Found:
         """A raise with its repeats before `resume`; the next search starts after the clear and after the re-arm time."""
-        rearmed = self.rearmed(raised)
+        rearmed = self.rearmed[raised]
         if not self.rule.repeat:
-            return Found((raised,), resume if resume > rearmed else rearmed, bound)
+            return Found((raised,), resume if resume > rearmed else rearmed, bound, cleared)
         raises = [raised]
         while rearmed < resume:
             raises.append(rearmed)
-            rearmed = self.rearmed(rearmed)
-        return Found(tuple(raises), max(resume, rearmed), bound)
+            rearmed = self.rearmed[rearmed]
+        return Found(tuple(raises), max(resume, rearmed), bound, cleared)
 
-    def rearmed(self, raised: int) -> int:
-        due = self.times[raised] + self.rule.rearm_s - TIME_TOLERANCE_S
-        return max(raised + 1, bisect_left(self.times, due, raised))
-
-    def _times_of(self, link: _Link) -> list[float]:
-        return [self.times[i] for i in link.found.raises]
-
-    def _push(self, link: _Link) -> None:
-        heapq.heappush(self._heap, (link.found.bound, next(self._order), link))
-
-    def _extend(self, last: _Link | None, start: int, level: float, old: _Link | None) -> Difference:
+    def _extend(self, last: _Link | None, start: int, level: float, old: _Link | None, difference: Difference) -> None:
         """Go on from `start` until the chain ends or meets the old one; drop what the old one had in between."""
-        difference = Difference([], [])
         while True:
             while old is not None and old.start < start:
                 old.alive = False
-                difference.went += self._times_of(old)
+                difference.went += old.found.raises
                 old = old.following
             if start >= self.n or (old is not None and old.start == start):
                 break
-            link = _Link(start, self.find(start, level))
-            difference.came += self._times_of(link)
-            self._push(link)
+            found = self.find(start, level)
+            link = _Link(start, found)
+            difference.came += found.raises
+            heapq.heappush(self._heap, (found.bound, next(self._order), link))
             if last is not None:
                 last.following = link
-            last, start = link, link.found.resume
+            last, start = link, found.resume
         if last is not None:
             last.following = old
-        return difference
 
 
 class FirstAbove:
@@ -176,11 +184,13 @@ class FirstAbove:
         low, high = start + self.size, min(stop, self.n) + self.size
         while low < high:
             if low & 1:
-                best = max(best, tree[low])
+                if tree[low] > best:  # noqa: PLR1730
+                    best = tree[low]
                 low += 1
             if high & 1:
                 high -= 1
-                best = max(best, tree[high])
+                if tree[high] > best:  # noqa: PLR1730
+                    best = tree[high]
             low >>= 1
             high >>= 1
         return best

@@ -40,7 +40,7 @@ class _Watching(Chain):
 
     def following(self, raised: int, cleared: int) -> int:
         """The first due sample after the clear and the re-arm time: up to it, a later clear changes nothing."""
-        after = max(cleared, self.rearmed(raised))
+        after = max(cleared, self.rearmed[raised])
         return self.due[after] if after < self.n else self.n
 
     def next_due(self, t_s: Floats) -> list[int]:
@@ -68,15 +68,38 @@ class LevelChain(_Watching):
         self.over = FirstAbove(-(_lasting(self.watching, t_s, self.starts, self.rule.clear_s) + self.rule.hysteresis))
 
     def find(self, start: int, level: float) -> Found:
-        threshold = -level
-        raised, passed = self.raises.find(start, threshold)
+        raised, passed = self.raises.find(start, -level)
         if raised >= self.n:
             return Found((), self.n, -passed)
+        return self._cleared(raised, passed, level, self.over.find(raised, level)[0])
+
+    def find_again(self, start: int, level: float, before: Found) -> Found:
+        """On a slope the raise moves to the sample before and the clear stays, so that much is looked at first."""
+        if not before.raises:
+            return self.find(start, level)
+        first = raised = before.raises[0]
+        values, base = self.raises.tree, self.raises.size
+        while raised > start and values[base + raised - 1] > -level:
+            raised -= 1
+        passed = self.raises.greatest(start, raised)
+        if passed > -level:  # further back, not on this slope
+            return self.find(start, level)
+        values, base = self.over.tree, self.over.size
+        for cleared in range(raised, first):
+            if values[base + cleared] > level:
+                break
+        else:
+            cleared = before.cleared
+            if cleared < self.n and values[base + cleared] <= level:
+                cleared, _ = self.over.find(cleared + 1, level)
+        return self._cleared(raised, passed, level, cleared)
+
+    def _cleared(self, raised: int, passed: float, level: float, cleared: int) -> Found:
         last = self.last_of[raised]
-        cleared, _ = self.over.find(raised, level)
         if cleared > last:
-            return self.raised_at(raised, last + 1, -passed)
-        return self.raised_at(raised, cleared, min(-passed, self.over.tree[self.over.size + cleared]))
+            return self.raised_at(raised, last + 1, -passed, cleared)
+        held = self.over.tree[self.over.size + cleared]
+        return self.raised_at(raised, cleared, held if held < -passed else -passed, cleared)
 
 
 class HysteresisChain(_Watching):
@@ -148,10 +171,13 @@ class RearmChain(_Watching):
         raised = self.due[start]
         if raised >= self.n:
             return Found((), self.n, math.inf)
-        times, raises, bound = self.times, [raised], math.inf
-        resume = self.resume[raised]
-        again = self._from(raised, level)
-        while self.rule.repeat and again < resume:
+        times, n, resume, again = self.times, self.n, self.resume[raised], self._from(raised, level)
+        if not self.rule.repeat:
+            after = resume if resume > again else again
+            following = self.due[after] if after < n else n
+            return Found((raised,), following, times[following] - times[raised] if following < n else math.inf)
+        raises, bound = [raised], math.inf
+        while again < resume:
             bound = min(bound, times[again] - times[raises[-1]])
             raises.append(again)
             again = self._from(again, level)
@@ -163,7 +189,7 @@ class RearmChain(_Watching):
         return Found(tuple(raises), following, bound)
 
     def _from(self, raised: int, rearm_s: float) -> int:
-        return max(raised + 1, bisect_left(self.times, self.times[raised] + rearm_s - TIME_TOLERANCE_S / 2, raised))
+        return bisect_left(self.times, self.times[raised] + rearm_s - TIME_TOLERANCE_S / 2, raised + 1)
 
 
 CHAINS: dict[Swept, type[_Watching]] = {

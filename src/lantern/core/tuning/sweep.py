@@ -63,8 +63,9 @@ def sweep_exact(
     resolution = TIME_TOLERANCE_S if in_time else LEVEL_RESOLUTION
 
     tally = Tally(marks, slack)
-    for chain in chains:
-        _apply(tally, chain.begin(first - resolution if in_time else first))
+    zones = [tally.zones(chain.t_s) for chain in chains]
+    for chain, zone in zip(chains, zones, strict=True):
+        _apply(tally, chain.times, zone, chain.begin(first - resolution if in_time else first))
     pieces: list[tuple[float, float, Counts]] = []
     at, counts = first, tally.counts()
     bounds = [chain.next_bound for chain in chains]
@@ -74,9 +75,7 @@ def sweep_exact(
             if bounds[i] < bound + resolution:
                 difference = chain.move(bound + resolution)
                 bounds[i] = chain.next_bound
-                if difference.came or difference.went:
-                    _apply(tally, difference)
-                    changed = True
+                changed |= _apply(tally, chain.times, zones[i], difference)
         if not changed or (fresh := tally.counts())[:apart] == counts[:apart]:
             counts = _slower(counts, fresh) if changed else counts
             continue
@@ -97,11 +96,17 @@ def _slower(a: Counts, b: Counts) -> Counts:
     return a if (a.longest_delay_s or 0.0) >= (b.longest_delay_s or 0.0) else b
 
 
-def _apply(tally: Tally, difference: Difference) -> None:
-    for t in difference.came:
-        tally.add(t)
-    for t in difference.went:
-        tally.remove(t)
+def _apply(tally: Tally, times: Sequence[float], zone: Sequence[int], difference: Difference) -> bool:
+    """Gives whether a count or a delay may have changed: most steps only move a raise about where no mark is."""
+    came, went = difference.came, difference.went
+    if len(came) == len(went) == 1 and zone[came[0]] == (moved := zone[went[0]]):
+        tally.shift(moved, times[went[0]], times[came[0]])
+        return moved >= 0
+    for i in came:
+        tally.change(zone[i], times[i], 1)
+    for i in went:
+        tally.change(zone[i], times[i], -1)
+    return bool(came or went)
 
 
 def value_inside(start: float, stop: float) -> float:

@@ -10,7 +10,10 @@ from bisect import bisect_left, bisect_right, insort
 from collections.abc import Sequence
 from typing import NamedTuple
 
+import numpy as np
+
 from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.signals import Floats
 from lantern.core.tuning.scoring import Mark, Slack, judge, within
 
 
@@ -24,6 +27,9 @@ class Counts(NamedTuple):
     ignored: int
     median_delay_s: float | None
     longest_delay_s: float | None = None
+
+
+IGNORED, ELSEWHERE = -2, -1  # zones without marks that expect something; clusters are counted from 0
 
 
 class _Cluster:
@@ -69,39 +75,66 @@ class Tally:
         self.dirty: set[int] = set()
 
     def add(self, t: float) -> None:
-        self._change(t, 1)
+        self.change(self._zone(t), t, 1)
 
     def remove(self, t: float) -> None:
-        self._change(t, -1)
+        self.change(self._zone(t), t, -1)
+
+    def zones(self, t_s: Floats) -> list[int]:
+        """(n,): the zone of each time. Raises that move within `IGNORED` or `ELSEWHERE` change no count."""
+        starts, ends = np.array(self.starts), np.array(self.ends)
+        at = np.searchsorted(starts, t_s, side="right") - 1
+        inside = (at >= 0) & (t_s <= ends[np.maximum(at, 0)]) if ends.size else np.zeros(t_s.size, dtype=np.bool_)
+        ignored = np.zeros(t_s.size, dtype=np.bool_)
+        for mark in self.ignore:
+            ignored |= (t_s >= mark.start_s - TIME_TOLERANCE_S) & (t_s <= mark.end_s + TIME_TOLERANCE_S)
+        zones: list[int] = np.where(inside, at, np.where(ignored, IGNORED, ELSEWHERE)).tolist()
+        return zones
 
     def move(self, before: float, after: float) -> None:
-        """Remove one and add another: quickly where both lie in one cluster, as the steps of one raise mostly do."""
-        at = bisect_right(self.starts, before) - 1
-        if at < 0 or not self.starts[at] <= after <= self.ends[at] or before > self.ends[at]:
-            self.remove(before)
+        """Remove one and add another."""
+        zone = self._zone(before)
+        if zone == self._zone(after):
+            self.shift(zone, before, after)
+        else:
+            self.change(zone, before, -1)
             self.add(after)
-            return
-        raised = self.clusters[at].raised
-        first = raised[0]
-        del raised[bisect_left(raised, before)]
-        insort(raised, after)
-        if before == first or after <= first or len(self.clusters[at].marks) > 1:  # else it was a repeat, and is one
-            self.dirty.add(at)
 
-    def _change(self, t: float, by: int) -> None:
+    def shift(self, zone: int, before: float, after: float) -> None:
+        """One raise moves within a zone, as the steps of one mostly do."""
+        if zone < 0:
+            return
+        cluster = self.clusters[zone]
+        raised = cluster.raised
+        first = raised[0]
+        if len(raised) == 1:
+            raised[0] = after
+        else:
+            del raised[bisect_left(raised, before)]
+            insort(raised, after)
+        if before == first or after <= first or len(cluster.marks) > 1:  # else it was a repeat, and is one
+            self.dirty.add(zone)
+
+    def _zone(self, t: float) -> int:
         at = bisect_right(self.starts, t) - 1
         if at >= 0 and t <= self.ends[at]:
-            raised = self.clusters[at].raised
+            return at
+        return IGNORED if any(within(t, mark.start_s, mark.end_s) for mark in self.ignore) else ELSEWHERE
+
+    def change(self, zone: int, t: float, by: int) -> None:
+        """A raise in a known zone comes (1) or goes (-1)."""
+        if zone == ELSEWHERE:
+            self.false_alarms += by
+        elif zone == IGNORED:
+            self.ignored += by
+        else:
+            raised = self.clusters[zone].raised
             if by > 0:
                 insort(raised, t)
             else:
                 del raised[bisect_left(raised, t)]
             self.inside += by
-            self.dirty.add(at)
-        elif any(within(t, mark.start_s, mark.end_s) for mark in self.ignore):
-            self.ignored += by
-        else:
-            self.false_alarms += by
+            self.dirty.add(zone)
 
     def counts(self) -> Counts:
         for at in self.dirty:
