@@ -30,7 +30,8 @@ def bench(context: BrowserContext) -> Iterator[Page]:
 
     def heard(message: ConsoleMessage) -> None:
         # a refused request (422 and the like) is part of some tests, and shown on the page
-        if message.type == "error" and "Failed to load resource" not in message.text:
+        broken = message.type == "error" or "Expression Error" in message.text  # of the page's own templates, a warning
+        if broken and "Failed to load resource" not in message.text:
             troubles.append(message.text)
 
     page.on("console", heard)

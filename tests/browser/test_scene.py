@@ -54,6 +54,27 @@ def test_a_track_tells_its_life_and_a_verdict_can_be_hidden(bench: Page) -> None
     expect(bench.get_by_test_id("changes")).to_contain_text("false 0 → 3")
 
 
+def test_two_figures_are_drawn_and_the_fox_is_too_small_for_them(bench: Page) -> None:
+    """One at the tank and one at the gate, as high as the visitor's box is there; a person is at least 0.6 of that."""
+    opened(bench, GATE)
+    x, y, w, h = box_of(bench.locator(".stage svg.overlay"))
+    for at, foot, head in ((0.807, 0.439, 0.319), (0.224, 0.577, 0.426)):
+        bench.get_by_label("Draw a line").click()
+        drag(bench, (x + at * w, y + foot * h), (x + at * w, y + head * h))
+    for number in (1, 2):
+        bench.get_by_label("Part the region plays").nth(number).select_option("reference")
+    expect(bench.get_by_role("button", name="swap A and B").locator("visible=true")).to_have_count(1)
+    bench.get_by_role("tab", name="Dials").click()
+    bench.locator("summary", has_text="Objects").click()
+    field = bench.get_by_label("Min height share in units")
+    field.fill("0.6")
+    field.blur()
+    expect(bench.locator(".verdict", has_text="size filtered")).to_be_visible()
+    expect(bench.get_by_test_id("changes")).to_contain_text("2 unsaved changes: misses 0 → 0, false")
+    bench.get_by_role("button", name="dwell").click()
+    expect(bench.get_by_text("the longest stay of one, up to")).to_be_visible()
+
+
 def test_a_line_is_drawn_dragged_and_its_band_typed(bench: Page) -> None:
     opened(bench, GATE)
     x, y, w, h = box_of(bench.locator(".stage svg.overlay"))

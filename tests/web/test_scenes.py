@@ -117,7 +117,7 @@ def test_what_became_of_each_and_what_classes_are_worth(client: TestClient, pier
     ]
     assert found["judged"]["line"] is None
     assert {"band", "rearm_s", "gap_s"} <= set(found["strips"])
-    assert found["beside"]["presence"]["most_s"] > 0
+    assert found["beside"]["maps"]["presence"]["most_s"] >= found["beside"]["maps"]["dwell"]["most_s"] > 0
     life = client.post(f"/bench/{pier.detector}/object/6", json={"take": pier.take, "detector": pier.body}).json()
     assert (life["verdict"]["code"], life["samples"]) == ("class", 14)
     gone = client.post(f"/bench/{pier.detector}/object/77", json={"take": pier.take, "detector": pier.body})

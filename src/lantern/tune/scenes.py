@@ -1,4 +1,4 @@
-"""What a scene's bench shows beside the dials: verdicts, classes, presence, room before the line, one object's life, counts by hand."""
+"""What a scene's bench shows beside the dials: verdicts, classes, presence and dwell, room before the line, one object's life, counts by hand."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from lantern.core.objects.audit import HandCount, audit, flawless_for, intervals
 from lantern.core.objects.dials import CountDials, CrossingDials
 from lantern.core.objects.occupancy import drift, running
 from lantern.core.objects.placement import least_fps, room
-from lantern.core.objects.scene import class_lines, life, presence
+from lantern.core.objects.scene import class_lines, dwell, life, presence
 from lantern.core.objects.search import Counted
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.subject import TrackSubject
@@ -56,10 +56,10 @@ def objects_shown(session: Session, detector: Detector, take: TakeRow, links: Se
 
 
 def beside(session: Session, detector: Detector, take: TakeRow) -> dict[str, Any]:
-    """Classes, room and presence: what changes with the dials or the regions, and is not needed at once."""
+    """Classes, room, presence and dwell: what changes with the dials or the regions, and is not needed at once."""
     held = scene_of(session, detector, take)
     own = held.own([row.as_mark() for row in marks_of(session, take.id)])
-    seconds = presence(held.left, held.dials.anchor)
+    maps = {"presence": presence(held.left, held.dials.anchor), "dwell": dwell(held.left, held.dials.anchor)}
     sides = []
     if isinstance(held.dials, CrossingDials | CountDials):
         for region in watched_regions(detector.regions):
@@ -68,7 +68,10 @@ def beside(session: Session, detector: Detector, take: TakeRow) -> dict[str, Any
         "classes": [line.as_dict() for line in class_lines(held, own)],
         "room": sides,
         "least_fps": _pace(sides, held),
-        "presence": {"seconds": np.round(seconds, 1).tolist(), "most_s": float(seconds.max())},
+        "maps": {
+            name: {"seconds": np.round(seconds, 1).tolist(), "most_s": float(seconds.max())}
+            for name, seconds in maps.items()
+        },
     }
 
 

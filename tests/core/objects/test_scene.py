@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from core.objects.test_kinds import DOWN, LINE, ZONE, subject, tracks
-from lantern.core.objects.scene import class_lines, life, presence
+from lantern.core.objects.scene import class_lines, dwell, life, presence
 from lantern.core.tuning.scoring import Mark
 
 
@@ -15,6 +15,15 @@ def test_presence_adds_up_to_the_time_in_view() -> None:
     assert seconds.shape == (4, 5)
     assert seconds.sum() == pytest.approx(40)
     assert (seconds[1, 1], seconds[2, 3]) == (30, 10)
+
+
+def test_dwell_is_the_longest_stay_of_one_and_not_of_many_who_pass() -> None:
+    waits, passes = [(20.0, 20.0)] * 30, [(60.0, 40.0)] * 10
+    held = tracks(waits, passes, passes, passes, passes, frame_px=(80, 64), fps=2.0)
+    assert presence(held, "foot")[2, 3] == 20
+    seconds = dwell(held, "foot")
+    assert (seconds[1, 1], seconds[2, 3], seconds.sum()) == (15, 5, 20)
+    assert dwell(held.only(held.object > 9), "foot").sum() == 0
 
 
 def test_what_each_class_would_add() -> None:

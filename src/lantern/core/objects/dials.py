@@ -38,14 +38,14 @@ class ObjectDials(Dials):
         low=0.05,
         high=1.0,
         step=0.05,
-        meaning="Of the height that two reference figures let expect at its depth; a box cut off by the picture's edge passes",
+        meaning="Of the height that two reference figures let expect at its depth; a box cut off by the picture's edge passes; empty: none",
     )
     max_height_share: float | None = dial(
         None,
         low=1.0,
         high=10.0,
         step=0.1,
-        meaning="Of the height that two reference figures let expect at its depth; a box cut off by the picture's edge passes",
+        meaning="Of the height that two reference figures let expect at its depth; a box cut off by the picture's edge passes; empty: none",
     )
     min_height_m: float | None = dial(
         None,
@@ -98,7 +98,7 @@ class CountDials(ObjectDials):
         0, unit="people", low=0, high=1_000_000, step=1, meaning="How many are inside when the take begins"
     )
     capacity: int | None = dial(
-        None, unit="people", low=1, high=1_000_000, step=1, meaning="So many inside raise; empty: only passages do"
+        None, unit="people", low=1, high=1_000_000, step=1, meaning="So many inside raise, besides passages; empty: none"
     )
     clear_percent: float = dial(
         95.0,

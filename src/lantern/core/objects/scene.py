@@ -14,24 +14,38 @@ from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.tracks import Tracks
 from lantern.core.signals import Floats
 from lantern.core.tuning.scoring import Mark
+from lantern.core.watching import Indices
 
 CELL_PX = 16
 MOST_CELLS = 128
 
 
 def presence(tracks: Tracks, anchor: str) -> Floats:
-    """(rows, columns): seconds that anchors spent in each cell of the picture; cells are square, some 16 px wide."""
+    """(rows, columns): seconds that all anchors together spent in each cell of the picture."""
+    cell, shape = _cells(tracks, anchor)
+    counts = np.bincount(cell, minlength=shape[0] * shape[1])
+    return np.asarray(counts.reshape(shape) / (tracks.fps or 1.0))
+
+
+def dwell(tracks: Tracks, anchor: str) -> Floats:
+    """(rows, columns): seconds that the object which was longest in a cell spent there: where somebody stays, not where many pass."""
+    cell, shape = _cells(tracks, anchor)
+    cells = shape[0] * shape[1]
+    key, counts = np.unique(tracks.object * cells + cell, return_counts=True)
+    longest = np.zeros(cells, dtype=np.int64)
+    np.maximum.at(longest, key % cells, counts)
+    return np.asarray(longest.reshape(shape) / (tracks.fps or 1.0))
+
+
+def _cells(tracks: Tracks, anchor: str) -> tuple[Indices, tuple[int, int]]:
+    """(n,) the cell of each sample, and how many rows and columns there are; cells are square, some 16 px wide."""
     width, height = tracks.frame_px or (1, 1)
-    cell = max(CELL_PX, width / MOST_CELLS, height / MOST_CELLS)
-    shape = (int(np.ceil(height / cell)), int(np.ceil(width / cell)))
-    if len(tracks) == 0:
-        return np.zeros(shape)
+    size = max(CELL_PX, width / MOST_CELLS, height / MOST_CELLS)
+    shape = (int(np.ceil(height / size)), int(np.ceil(width / size)))
     x, y = tracks.anchors(anchor).T
-    row = np.clip(y / cell, 0, shape[0] - 1).astype(np.intp)
-    column = np.clip(x / cell, 0, shape[1] - 1).astype(np.intp)
-    seconds = 1 / (tracks.fps or 1.0)
-    held = np.bincount(row * shape[1] + column, minlength=shape[0] * shape[1]) * seconds
-    return np.asarray(held.reshape(shape))
+    row = np.clip(y / size, 0, shape[0] - 1).astype(np.intp)
+    column = np.clip(x / size, 0, shape[1] - 1).astype(np.intp)
+    return row * shape[1] + column, shape
 
 
 @dataclass(frozen=True, slots=True)

@@ -56,7 +56,7 @@ export async function fetchTracks(url) {
 export class SceneView extends RegionView {
   constructor(take, parts, on = {}) {
     super(take, parts, on);
-    Object.assign(this, { take, tracks: null, still: null, codes: [], shown: null, object: -1, t: 0, band: 0, presence: null, live: null, hideTracks: false });
+    Object.assign(this, { take, tracks: null, still: null, codes: [], shown: null, object: -1, t: 0, band: 0, map: null, live: null, hideTracks: false });
     this.context = this.canvas.getContext("2d");
     this.layer = document.createElement("canvas");
   }
@@ -110,7 +110,7 @@ export class SceneView extends RegionView {
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.clearRect(0, 0, this.layer.width, this.layer.height);
     this.#ground(context);
-    if (this.presence) this.#presence(context);
+    if (this.map) this.#map(context);
     if (this.tracks && !this.hideTracks) this.#paths(context);
     this.paint();
     this.canvas.dataset.drawnMs = (performance.now() - began).toFixed(1);
@@ -125,8 +125,8 @@ export class SceneView extends RegionView {
     context.globalAlpha = 1;
   }
 
-  #presence(context) {
-    const { seconds, most_s: most } = this.presence;
+  #map(context) {
+    const { seconds, most_s: most } = this.map;
     context.fillStyle = this.token("oxide");
     const [w, h] = [this.layer.width / seconds[0].length, this.layer.height / seconds.length];
     seconds.forEach((row, r) => row.forEach((s, c) => {

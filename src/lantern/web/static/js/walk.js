@@ -4,6 +4,7 @@ import { saveCsv, saveCanvas } from "./export.js";
 import { HeatView, fetchFrame } from "./heatview.js";
 import { SceneView } from "./sceneview.js";
 import { PLAIN, fixed, show } from "./units.js";
+import { short } from "./svg.js";
 
 const KEPT = 240;
 const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
@@ -101,7 +102,7 @@ document.addEventListener("alpine:init", () => {
         drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h, text: `${id} ${label || "unknown"}` }));
         drawn.view.paint();
       },
-      eventWhat(e) { return e.object === null ? (e.direction ?? "") : `${e.region} ${(e.direction ?? "").replaceAll("_", " ")}, object ${e.object}`; },
+      eventWhat(e) { return e.object === null ? `${e.region}: ${short(e.reading)}` : `${e.region} ${(e.direction ?? "").replaceAll("_", " ")}, object ${e.object}`; },
       get waiting() { return this.mine === undefined; },
       // one in, one out: what was counted since the button was pressed
       verify: null,

@@ -8,13 +8,13 @@ import { copy } from "./dials.js";
 
 export const scene = ({ data, drawn }) => ({
   stripParts: ["strips"],
-  extraKeys: { b() { this.seek(this.t - 5, true); }, g() { this.togglePresence(); }, Escape() { this.pickObject(-1); } },
+  extraKeys: { b() { this.seek(this.t - 5, true); }, g() { const maps = ["", "presence", "dwell"]; this.showCells(maps[(maps.indexOf(this.cells) + 1) % 3]); }, Escape() { this.pickObject(-1); } },
   objects: [], // of each track its verdict, an index into data.verdicts
   hidden: [],
   hiddenClasses: [],
   beside: null,
   life: null,
-  showsPresence: false,
+  cells: "", // presence, dwell, or none
   chosenObject: new URLSearchParams(location.search).get("object"),
 
   startView() {
@@ -92,13 +92,17 @@ export const scene = ({ data, drawn }) => ({
     });
     return drawn.usual[i];
   },
-  togglePresence() {
-    this.showsPresence = !this.showsPresence;
-    if (this.showsPresence && !this.beside) { this.fetchBeside(); return; }
-    drawn.view.presence = this.showsPresence ? this.beside.presence : null;
-    drawn.view.drawTracks();
+  toggleCells(name) { this.showCells(this.cells === name ? "" : name); },
+  showCells(name) {
+    this.cells = name;
+    if (name && !this.beside) this.fetchBeside(); else this.drawCells();
   },
-  get presenceText() { return this.showsPresence && this.beside ? `presence, up to ${short(this.beside.presence.most_s, 3)} s a cell` : ""; },
+  drawCells() { drawn.view.map = this.cells ? this.beside.maps[this.cells] : null; drawn.view.drawTracks(); },
+  get cellsText() {
+    if (!this.cells || !this.beside) return "";
+    const most = short(this.beside.maps[this.cells].most_s, 3);
+    return this.cells === "presence" ? `all together, up to ${most} s a cell` : `the longest stay of one, up to ${most} s a cell`;
+  },
 
   // ---- one object ----
 
@@ -134,7 +138,7 @@ export const scene = ({ data, drawn }) => ({
   async fetchBeside() {
     try {
       ({ beside: this.beside } = await this.post(["beside"]));
-      if (this.showsPresence) { drawn.view.presence = this.beside.presence; drawn.view.drawTracks(); }
+      if (this.cells) this.drawCells();
     } catch (error) { this.explain(error); }
   },
   get classes() { return this.beside?.classes ?? []; },
