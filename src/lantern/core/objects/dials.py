@@ -98,7 +98,12 @@ class CountDials(ObjectDials):
         0, unit="people", low=0, high=1_000_000, step=1, meaning="How many are inside when the take begins"
     )
     capacity: int | None = dial(
-        None, unit="people", low=1, high=1_000_000, step=1, meaning="So many inside raise, besides passages; empty: none"
+        None,
+        unit="people",
+        low=1,
+        high=1_000_000,
+        step=1,
+        meaning="So many inside raise, besides passages; empty: none",
     )
     clear_percent: float = dial(
         95.0,

@@ -11,6 +11,7 @@ from __future__ import annotations
 import heapq
 import math
 from abc import ABC, abstractmethod
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import count
@@ -19,7 +20,8 @@ from typing import NamedTuple
 import numpy as np
 
 from lantern.core.rule import TIME_TOLERANCE_S, Rule
-from lantern.core.signals import Floats
+from lantern.core.signals import Floats, Series
+from lantern.core.watching import Indices, gaps, stretch_starts
 
 
 class Found(NamedTuple):
@@ -50,23 +52,50 @@ class Difference:
     went: list[int]
 
 
-class Chain(ABC):
-    """The raises of one series at the present level. Levels only rise; what a level means is the subclass's."""
+class Clock:
+    """The samples' times, laid out once for all regions that share them.
 
-    def __init__(self, t_s: Floats, rule: Rule) -> None:
-        self.t_s = t_s
-        self.times: list[float] = t_s.tolist()
+    `starts` (n,): for each sample the first of its stretch; `ends` (n,): the last one before frames are lost, which clears.
+    """
+
+    def __init__(self, series: Series, rule: Rule) -> None:
+        self.t_s, self._paused_s = series.t_s, series.paused_s
+        self.gap_s, self.rearm_s = rule.gap_s, rule.rearm_s
+        self.times: list[float] = series.t_s.tolist()
         self.n = len(self.times)
-        self.rule = rule
-        self._heap: list[tuple[float, int, _Link]] = []
-        self._order = count()  # breaks ties, so that links are never compared
+        self.starts = stretch_starts(series, rule.gap_s)
+        lost = np.append(np.flatnonzero(gaps(series, rule.gap_s)), self.n - 1)
+        self.ends = lost[np.searchsorted(lost, np.arange(self.n))]
+        self.last_of: list[int] = self.ends.tolist()
+        self._since: dict[float, Indices] = {}
+
+    def fits(self, series: Series, rule: Rule) -> bool:
+        same = series.t_s is self.t_s and (rule.gap_s, rule.rearm_s) == (self.gap_s, self.rearm_s)
+        return same and np.array_equal(series.paused_s, self._paused_s)
+
+    def since(self, least_s: float) -> Indices:
+        """(n,): the last sample at least so long before each; -1 where there is none."""
+        if least_s not in self._since:
+            before = np.searchsorted(self.t_s, self.t_s - least_s + TIME_TOLERANCE_S, side="right") - 1
+            self._since[least_s] = before
+        return self._since[least_s]
 
     @cached_property
     def rearmed(self) -> list[int]:
         """For each sample, were it raised there, the first from which a fresh raise may come."""
-        due = np.searchsorted(self.t_s, self.t_s + self.rule.rearm_s - TIME_TOLERANCE_S)
+        due = np.searchsorted(self.t_s, self.t_s + self.rearm_s - TIME_TOLERANCE_S)
         after: list[int] = np.maximum(np.arange(self.n) + 1, due).tolist()
         return after
+
+
+class Chain(ABC):
+    """The raises of one series at the present level. Levels only rise; what a level means is the subclass's."""
+
+    def __init__(self, clock: Clock, rule: Rule) -> None:
+        self.clock, self.times, self.n = clock, clock.times, clock.n
+        self.rule = rule
+        self._heap: list[tuple[float, int, _Link]] = []
+        self._order = count()  # breaks ties, so that links are never compared
 
     @abstractmethod
     def find(self, start: int, level: float) -> Found:
@@ -82,14 +111,17 @@ class Chain(ABC):
         self._extend(None, 0, level, None, difference)
         return difference
 
-    @property
-    def next_bound(self) -> float:
-        """The last level at which all stays as it is; infinite when nothing will change."""
-        while self._heap and not self._heap[0][2].alive:
-            heapq.heappop(self._heap)
-        return self._heap[0][0] if self._heap else math.inf
+    def steps(self, last: float, resolution: float) -> Iterator[tuple[float, Chain, Difference]]:
+        """(level up to which all stays as it is, this chain, what changes just above it), one after the other up to `last`."""
+        heap = self._heap
+        while heap and heap[0][0] < last:
+            bound, _, link = heap[0]
+            if link.alive:
+                yield bound, self, self._move(bound + resolution)
+            else:
+                heapq.heappop(heap)
 
-    def move(self, level: float) -> Difference:
+    def _move(self, level: float) -> Difference:
         """Raise the level and bring the chain up to date."""
         difference = Difference([], [])
         heap = self._heap
@@ -110,13 +142,14 @@ class Chain(ABC):
 
     def raised_at(self, raised: int, resume: int, bound: float, cleared: int = 0) -> Found:
         """A raise with its repeats before `resume`; the next search starts after the clear and after the re-arm time."""
-        rearmed = self.rearmed[raised]
+        after = self.clock.rearmed
+        rearmed = after[raised]
         if not self.rule.repeat:
             return Found((raised,), resume if resume > rearmed else rearmed, bound, cleared)
         raises = [raised]
         while rearmed < resume:
             raises.append(rearmed)
-            rearmed = self.rearmed[rearmed]
+            rearmed = after[rearmed]
         return Found(tuple(raises), max(resume, rearmed), bound, cleared)
 
     def _extend(self, last: _Link | None, start: int, level: float, old: _Link | None, difference: Difference) -> None:

@@ -14,22 +14,21 @@ import numpy as np
 
 from lantern.core.rule import TIME_TOLERANCE_S, Rule, levels
 from lantern.core.signals import Floats, Series
-from lantern.core.tuning.chain import Chain, FirstAbove, Found
-from lantern.core.watching import Bools, Indices, compare, gaps, has_held, sliding_least, stretch_starts, watched
+from lantern.core.tuning.chain import Chain, Clock, FirstAbove, Found
+from lantern.core.watching import Bools, compare, has_held, sliding_least, watched
+
+NEAR = 24  # samples that are looked at one by one
 
 Swept = Literal["level", "hysteresis", "sustain_s", "clear_s", "rearm_s"]
 
 
 class _Watching(Chain):
-    """What all of them look at. `last_of`: for each sample the last one before frames are lost, which clears."""
+    """What all of them look at."""
 
-    def __init__(self, series: Series, rule: Rule) -> None:
-        super().__init__(series.t_s, rule)
+    def __init__(self, series: Series, rule: Rule, clock: Clock) -> None:
+        super().__init__(clock, rule)
         self.watching = watched(series, rule)
-        self.starts = stretch_starts(series, rule.gap_s)
-        lost = np.append(np.flatnonzero(gaps(series, rule.gap_s)), self.n - 1)
-        self.ends = lost[np.searchsorted(lost, np.arange(self.n))]
-        self.last_of: list[int] = self.ends.tolist()
+        self.starts, self.ends, self.last_of = clock.starts, clock.ends, clock.last_of
         self.level, self.stay, self.closed = levels(rule)
         self.prepare(series.t_s)
 
@@ -40,7 +39,7 @@ class _Watching(Chain):
 
     def following(self, raised: int, cleared: int) -> int:
         """The first due sample after the clear and the re-arm time: up to it, a later clear changes nothing."""
-        after = max(cleared, self.rearmed[raised])
+        after = max(cleared, self.clock.rearmed[raised])
         return self.due[after] if after < self.n else self.n
 
     def next_due(self, t_s: Floats) -> list[int]:
@@ -63,9 +62,10 @@ class LevelChain(_Watching):
     """
 
     def prepare(self, t_s: Floats) -> None:
-        sustained = _least_since(self.watching, t_s, self.starts, self.rule.sustain_s)
+        sustained = _least_since(self.watching, self.clock, self.rule.sustain_s)
         self.raises = FirstAbove(sustained)
-        self.over = FirstAbove(-(_lasting(self.watching, t_s, self.starts, self.rule.clear_s) + self.rule.hysteresis))
+        self._before: dict[int, tuple[int, float]] = {}
+        self.over = FirstAbove(-(_lasting(self.watching, self.clock, self.rule.clear_s) + self.rule.hysteresis))
 
     def find(self, start: int, level: float) -> Found:
         raised, passed = self.raises.find(start, -level)
@@ -81,7 +81,7 @@ class LevelChain(_Watching):
         values, base = self.raises.tree, self.raises.size
         while raised > start and values[base + raised - 1] > -level:
             raised -= 1
-        passed = self.raises.greatest(start, raised)
+        passed = self._passed(start, raised)
         if passed > -level:  # further back, not on this slope
             return self.find(start, level)
         values, base = self.over.tree, self.over.size
@@ -93,6 +93,16 @@ class LevelChain(_Watching):
             if cleared < self.n and values[base + cleared] <= level:
                 cleared, _ = self.over.find(cleared + 1, level)
         return self._cleared(raised, passed, level, cleared)
+
+    def _passed(self, start: int, raised: int) -> float:
+        """The greatest from `start` up to, not including, `raised`. Most of it is kept, for the next raise will be a little earlier."""
+        stop, most = self._before.get(start, (-1, 0.0))
+        if not start <= stop <= raised:
+            stop = max(start, raised - NEAR)
+            most = self.raises.greatest(start, stop)
+            self._before[start] = stop, most
+        base = self.raises.size
+        return max([most, *self.raises.tree[base + stop : base + raised]])
 
     def _cleared(self, raised: int, passed: float, level: float, cleared: int) -> Found:
         last = self.last_of[raised]
@@ -108,7 +118,7 @@ class HysteresisChain(_Watching):
     def prepare(self, t_s: Floats) -> None:
         self.due = self.next_due(t_s)  # where nothing else is due, a later clear changes nothing
         # cleared where lasting <= level - hysteresis
-        self.over = FirstAbove(self.level - _lasting(self.watching, t_s, self.starts, self.rule.clear_s))
+        self.over = FirstAbove(self.level - _lasting(self.watching, self.clock, self.rule.clear_s))
 
     def find(self, start: int, level: float) -> Found:
         raised = self.due[start]
@@ -129,7 +139,7 @@ class SustainChain(_Watching):
 
     def prepare(self, t_s: Floats) -> None:
         holds = compare(self.watching, self.level, closed=self.closed)
-        self.runs = _Runs(holds, t_s, self.starts)
+        self.runs = _Runs(holds, self.clock)
         self.resume = self.resumes(t_s)
 
     def find(self, start: int, level: float) -> Found:
@@ -144,7 +154,7 @@ class ClearChain(_Watching):
 
     def prepare(self, t_s: Floats) -> None:
         self.due = self.next_due(t_s)
-        self.runs = _Runs(~compare(self.watching, self.stay, closed=self.closed), t_s, self.starts)
+        self.runs = _Runs(~compare(self.watching, self.stay, closed=self.closed), self.clock)
 
     def find(self, start: int, level: float) -> Found:
         raised = self.due[start]
@@ -204,9 +214,9 @@ CHAINS: dict[Swept, type[_Watching]] = {
 class _Runs:
     """Unbroken runs of a condition: where, from a sample on, one has first lasted so long."""
 
-    def __init__(self, holds: Bools, t_s: Floats, starts: Indices) -> None:
-        self.n = holds.size
-        self.times: list[float] = t_s.tolist()
+    def __init__(self, holds: Bools, clock: Clock) -> None:
+        self.n, self.times = clock.n, clock.times
+        t_s, starts = clock.t_s, clock.starts
         index = np.arange(self.n)
         first = holds & ~np.concatenate(([False], holds[:-1])) | (holds & (index == starts))
         self.first: list[int] = np.flatnonzero(first).tolist()
@@ -250,12 +260,11 @@ def _next(flags: Bools) -> list[int]:
     return following
 
 
-def _lasting(watching: Floats, t_s: Floats, starts: Indices, clear_s: float) -> Floats:
-    return -_least_since(-watching, t_s, starts, clear_s)
+def _lasting(watching: Floats, clock: Clock, clear_s: float) -> Floats:
+    return -_least_since(-watching, clock, clear_s)
 
 
-def _least_since(x: Floats, t_s: Floats, starts: Indices, least_s: float) -> Floats:
+def _least_since(x: Floats, clock: Clock, least_s: float) -> Floats:
     """The least x at every sample since one at least `least_s` earlier; -inf where the stretch is not that long yet."""
-    first = np.searchsorted(t_s, t_s - least_s + TIME_TOLERANCE_S, side="right") - 1
-    known = first >= starts
-    return np.where(known, sliding_least(x, np.maximum(first, starts)), -np.inf)
+    first, starts = clock.since(least_s), clock.starts
+    return np.where(first >= starts, sliding_least(x, np.maximum(first, starts)), -np.inf)

@@ -9,12 +9,14 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from heapq import merge
+from operator import itemgetter
 
 from lantern.core.decide import run
 from lantern.core.faults import Fault, Refused
 from lantern.core.rule import TIME_TOLERANCE_S, Rule
 from lantern.core.signals import Series
-from lantern.core.tuning.chain import Chain, Difference
+from lantern.core.tuning.chain import Chain, Clock, Difference
 from lantern.core.tuning.chains import CHAINS, Swept
 from lantern.core.tuning.scoring import Mark, Slack
 from lantern.core.tuning.tally import Counts, Tally
@@ -57,25 +59,28 @@ def sweep_exact(
     """
     sense = next(iter(readings.values()))[1].sense
     falling = swept == "level" and sense != "below"  # the chain's level rises while the dial's value falls
-    chains: list[Chain] = [CHAINS[swept](series, rule) for series, rule in readings.values()]
+    chains: list[Chain] = []
+    for series, rule in readings.values():
+        clock = next((chain.clock for chain in chains if chain.clock.fits(series, rule)), None)
+        chains.append(CHAINS[swept](series, rule, clock or Clock(series, rule)))
     first, last = (-high, -low) if falling else (low, high)
     in_time = swept not in ("level", "hysteresis")
     resolution = TIME_TOLERANCE_S if in_time else LEVEL_RESOLUTION
 
     tally = Tally(marks, slack)
-    zones = [tally.zones(chain.t_s) for chain in chains]
-    for chain, zone in zip(chains, zones, strict=True):
-        _apply(tally, chain.times, zone, chain.begin(first - resolution if in_time else first))
+    zones = {clock: tally.zones(clock.t_s) for clock in {chain.clock for chain in chains}}
+    for chain in chains:
+        _apply(tally, chain.times, zones[chain.clock], chain.begin(first - resolution if in_time else first))
     pieces: list[tuple[float, float, Counts]] = []
     at, counts = first, tally.counts()
-    bounds = [chain.next_bound for chain in chains]
-    while (bound := min(bounds)) < last:
-        changed = False
-        for i, chain in enumerate(chains):
-            if bounds[i] < bound + resolution:
-                difference = chain.move(bound + resolution)
-                bounds[i] = chain.next_bound
-                changed |= _apply(tally, chain.times, zones[i], difference)
+    steps = merge(*(chain.steps(last, resolution) for chain in chains), key=itemgetter(0))
+    step = next(steps, None)
+    while step is not None:
+        bound, changed = step[0], False
+        while step is not None and step[0] < bound + resolution:
+            _, chain, difference = step
+            changed |= _apply(tally, chain.times, zones[chain.clock], difference)
+            step = next(steps, None)
         if not changed or (fresh := tally.counts())[:apart] == counts[:apart]:
             counts = _slower(counts, fresh) if changed else counts
             continue
