@@ -10,7 +10,7 @@ import pytest
 from lantern.core.baseline import KEPT, LEAST_LEARNT
 from lantern.core.events import Detector, Region
 from lantern.formats.wire import FrameHeader
-from lantern.live.feeds import Feed
+from lantern.live.feeds import FrameFeed
 from lantern.live.readings import ReadingWatch as Watch
 
 BOX = Region(name="box", shape="box", points=((0, 0), (8, 6)))
@@ -87,7 +87,7 @@ def test_a_page_gets_states_units_and_levels() -> None:
 
 
 def test_a_feed_drops_frames_from_the_past_and_follows_the_pace() -> None:
-    feed = Feed("T1", 1)
+    feed = FrameFeed("T1", 1)
     for i in range(1, 60):
         assert feed.accept(*frame(i, 20.0, t=1000 + i * 0.5))
     assert not feed.accept(*frame(60, 20.0, t=1001.0))

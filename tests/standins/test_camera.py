@@ -31,7 +31,7 @@ def played(camera: CameraStandIn, count: int) -> list[Any]:
 
     async def run() -> None:
         try:
-            await camera._play_to(socket)
+            await camera.play_to(socket)
         except OSError:
             return
 

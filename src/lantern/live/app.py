@@ -15,7 +15,7 @@ from fastapi.responses import Response, StreamingResponse
 from lantern.core.faults import Refused
 from lantern.formats.wire import unpack_frame
 from lantern.live.engine import Engine
-from lantern.live.feeds import Feed
+from lantern.live.feeds import FrameFeed
 
 BAD_FRAME, NOT_ALLOWED = 1003, 1008
 
@@ -70,7 +70,7 @@ def make_app() -> FastAPI:
     @app.get("/frame/{code}")
     def frame(code: str) -> Response:
         feed = engine.feeds.get(code)
-        if not isinstance(feed, Feed) or feed.header is None:
+        if not isinstance(feed, FrameFeed) or feed.header is None:
             raise HTTPException(404, "no frame yet")
         data = zlib.compress(feed.pixels.tobytes(), 1)
         return Response(data, media_type="application/octet-stream", headers={"X-Seq": str(feed.header.seq)})

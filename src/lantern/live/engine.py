@@ -21,7 +21,7 @@ from lantern.devices.metadata import metadata
 from lantern.formats.wire import FrameHeader
 from lantern.links.tables import armed_links
 from lantern.live.delivery import Delivery
-from lantern.live.feeds import Feed, ObjectFeed
+from lantern.live.feeds import Feed, FrameFeed, ObjectFeed
 from lantern.live.objects import ObjectWatch
 from lantern.live.readings import ReadingWatch
 from lantern.live.recorder import Happening, close_open_events, forget_inside, record, remembered
@@ -42,7 +42,7 @@ class Engine:
     """One a site. All state lives in the event loop's thread; the store is used from worker threads."""
 
     def __init__(self) -> None:
-        self.feeds: dict[str, Feed | ObjectFeed] = {}
+        self.feeds: dict[str, Feed] = {}
         self.listeners: dict[str, asyncio.Task[None]] = {}  # of devices that are listened to, by code
         self.tokens: dict[str, str] = {}
         self.watches: dict[int, list[Watch]] = {}  # by device
@@ -69,13 +69,13 @@ class Engine:
     async def take(self, code: str, header: FrameHeader, pixels: Any) -> None:
         """One frame of one device through all its detectors; returns when what it caused is stored."""
         feed = self.feeds[code]
-        assert isinstance(feed, Feed)
+        assert isinstance(feed, FrameFeed)
         began = time.perf_counter()
         last = feed.header
         if last is not None and header.t <= last.t and header.seq < last.seq:
             for watch in self.watches.get(feed.device_id, []):  # the device started anew: its clock may stand anywhere
                 watch.shift(header.t - last.t)
-            feed.header = None
+            feed.restart()
         if not feed.accept(header, pixels):
             return
         for watch in self.watches.get(feed.device_id, []):
@@ -173,7 +173,7 @@ class Engine:
         for device in devices:
             if device.kind == "thermal":
                 self.tokens[device.code] = device.token
-                self.feeds.setdefault(device.code, Feed(device.code, device.id))
+                self.feeds.setdefault(device.code, FrameFeed(device.code, device.id))
             elif device.kind in ("camera", "counter"):
                 self._follow(device)
         self.delivery.adopt([device for device in devices if device.kind == "io_module"])

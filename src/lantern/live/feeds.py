@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections import deque
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import KW_ONLY, dataclass, field
 from typing import Any
 
 from lantern.core.objects.following import Seen
@@ -16,28 +16,28 @@ KEPT_READINGS = 1200
 
 @dataclass
 class Feed:
-    """What is known of one camera: its last frame, its pace, and how its clock stands."""
+    """`t`: the device's own time of its last frame; `last_at`: the engine's."""
 
     code: str
     device_id: int
-    header: FrameHeader | None = None
-    pixels: Any = None
+    _: KW_ONLY
+    t: float | None = None
     received: int = 0
     dropped: int = 0
     last_at: float = 0.0
     interval_s: float = 0.25
     waits_ms: deque[float] = field(default_factory=lambda: deque(maxlen=KEPT_READINGS))
 
-    def accept(self, header: FrameHeader, pixels: Any) -> bool:
-        """Take over a frame; one whose time does not follow the last is dropped and counted."""
-        if self.header is not None:
-            step_s = header.t - self.header.t
+    def follows(self, t: float) -> bool:
+        """Does a frame of this time follow the last one? If so it counts as the last; if not it is dropped and counted."""
+        if self.t is not None:
+            step_s = t - self.t
             if step_s <= 0:
                 self.dropped += 1
                 return False
-            if step_s < 10 * self.interval_s + 1:
+            if step_s < 10 * self.interval_s + 1:  # a longer pause says nothing of its pace
                 self.interval_s += 0.1 * (step_s - self.interval_s)
-        self.header, self.pixels = header, pixels
+        self.t = t
         self.received += 1
         self.last_at = time.time()
         return True
@@ -47,16 +47,39 @@ class Feed:
         return time.time() - self.last_at < max(3.0, 4 * self.interval_s)
 
     def as_dict(self) -> dict[str, Any]:
-        if self.header is None:
-            return {"code": self.code, "live": False, "received": 0}
         return {
             "code": self.code,
             "live": self.live,
             "received": self.received,
             "dropped": self.dropped,
-            "seq": self.header.seq,
-            "t": self.header.t,
+            "t": self.t,
             "fps": round(1 / self.interval_s, 2),
+        }
+
+
+@dataclass
+class FrameFeed(Feed):
+    """Of a thermal camera, which sends pictures."""
+
+    header: FrameHeader | None = None
+    pixels: Any = None
+
+    def accept(self, header: FrameHeader, pixels: Any) -> bool:
+        """Take over a frame, if it follows the last."""
+        if not self.follows(header.t):
+            return False
+        self.header, self.pixels = header, pixels
+        return True
+
+    def restart(self) -> None:
+        """The device started anew: its clock may stand anywhere."""
+        self.header = self.t = None
+
+    def as_dict(self) -> dict[str, Any]:
+        if self.header is None:
+            return {"code": self.code, "live": False, "received": 0}
+        return super().as_dict() | {
+            "seq": self.header.seq,
             "width": self.header.width,
             "height": self.header.height,
             "scale": self.header.scale,
@@ -67,49 +90,25 @@ class Feed:
 
 
 @dataclass
-class ObjectFeed:
-    """A device that sends objects: `frame_px` is its picture, in whose pixels boxes are."""
+class ObjectFeed(Feed):
+    """Of a device that sends objects: `frame_px` is its picture, in whose pixels boxes are."""
 
-    code: str
-    device_id: int
     frame_px: tuple[int, int]
-    t: float | None = None
     seen: Sequence[Seen] = ()
-    received: int = 0
-    dropped: int = 0
-    last_at: float = 0.0
-    interval_s: float = 0.1
+    interval_s: float = field(default=0.1, kw_only=True)
     error: str = ""
-    waits_ms: deque[float] = field(default_factory=lambda: deque(maxlen=KEPT_READINGS))
 
     def accept(self, t: float, seen: Sequence[Seen]) -> bool:
-        """Take over a frame; one whose time does not follow the last is dropped and counted."""
-        if self.t is not None:
-            step_s = t - self.t
-            if step_s <= 0:
-                self.dropped += 1
-                return False
-            if step_s < 10 * self.interval_s + 1:
-                self.interval_s += 0.1 * (step_s - self.interval_s)
-        self.t, self.seen = t, seen
-        self.received += 1
-        self.last_at = time.time()
+        """Take over a frame, if it follows the last."""
+        if not self.follows(t):
+            return False
+        self.seen = seen
         return True
-
-    @property
-    def live(self) -> bool:
-        return time.time() - self.last_at < max(3.0, 4 * self.interval_s)
 
     def as_dict(self) -> dict[str, Any]:
         width, height = self.frame_px
-        return {
-            "code": self.code,
-            "live": self.live,
-            "received": self.received,
-            "dropped": self.dropped,
+        return super().as_dict() | {
             "seq": self.received,
-            "t": self.t,
-            "fps": round(1 / self.interval_s, 2),
             "width": width,
             "height": height,
             "error": self.error,
