@@ -6,10 +6,8 @@ when this process goes, however it goes.
 
 from __future__ import annotations
 
-import asyncio
 import ctypes
 import fcntl
-import logging
 import os
 import secrets
 import signal
@@ -26,12 +24,12 @@ import structlog
 
 from lantern.cluster import Cluster, free_port
 from lantern.core.faults import LanternError
+from lantern.parts import import_parts, logs_to, point_to_standins, serve_engine, serve_standins, serve_web, work
 from lantern.settings import settings
 
 PR_SET_PDEATHSIG = 1
 PATIENCE_S = 120.0
 DEFAULT_PORT = 8420
-LAST_WORDS_S = 5.0
 
 
 class StartError(LanternError):
@@ -85,7 +83,7 @@ class Supervisor:
         database = self.state_dir / "database"
         database.touch(mode=0o600)
         database.write_text(self.cluster.url)
-        _logs_to(self.state_dir / "lantern.log")
+        logs_to(self.state_dir / "lantern.log")
 
         from lantern.db.base import engine
         from lantern.db.migrate import migrate
@@ -97,14 +95,14 @@ class Supervisor:
 
             if seed_if_missing():
                 print(f"Seeded the demo site in {time.monotonic() - began:.0f} s.", flush=True)
-            tokens = _point_to_standins(relay_port, control_port)
+            tokens = point_to_standins(relay_port, control_port)
         engine().dispose()  # no connection is shared with the parts
-        _import_parts()
-        self._fork("web", lambda: _serve_web(self.host, port))
-        self._fork("engine", lambda: _serve_engine(engine_port))
-        self._fork("worker", _work)
+        import_parts()
+        self._fork("web", lambda: serve_web(self.host, port))
+        self._fork("engine", lambda: serve_engine(engine_port))
+        self._fork("worker", work)
         if self.demo:
-            self._fork("stand-ins", lambda: _serve_standins(control_port, relay_port, engine_port, tokens))
+            self._fork("stand-ins", lambda: serve_standins(control_port, relay_port, engine_port, tokens))
         self._wait_for(
             f"http://127.0.0.1:{port}/health"
             if self.host in ("127.0.0.1", "0.0.0.0")  # noqa: S104 - compared, not bound
@@ -254,107 +252,3 @@ def reset(state_dir: Path) -> None:
     """Delete the database of this folder."""
     stop(state_dir)
     Cluster(state_dir).remove()
-
-
-# ---- the parts -------------------------------------------------------------------------------------------------------
-
-
-def _import_parts() -> None:
-    import pymodbus.client  # noqa: F401
-    import uvicorn  # noqa: F401
-
-    import lantern.jobs
-    import lantern.live.app
-    import lantern.standins.app
-    import lantern.web.app  # noqa: F401
-
-
-def _logs_to(path: Path) -> None:
-    sink = path.open("a", buffering=1)
-    structlog.configure(
-        processors=[
-            structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="iso"),
-            structlog.processors.format_exc_info,
-            structlog.processors.KeyValueRenderer(key_order=["timestamp", "level", "event"]),
-        ],
-        logger_factory=structlog.WriteLoggerFactory(sink),
-    )
-    logging.basicConfig(stream=sink, level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s %(message)s")
-
-
-def _uvicorn(app: Any, host: str, port: int) -> None:
-    import uvicorn
-
-    config = uvicorn.Config(
-        app,
-        host=host,
-        port=port,
-        log_config=None,
-        access_log=False,
-        timeout_graceful_shutdown=2,
-        ws_max_size=64 * 2**20,
-        ws_per_message_deflate=False,
-        server_header=False,
-    )
-    uvicorn.Server(config).run()
-
-
-def _serve_web(host: str, port: int) -> None:
-    from lantern.web.app import make_app
-
-    _uvicorn(make_app(), host, port)
-
-
-def _serve_engine(port: int) -> None:
-    from lantern.live.app import make_app
-
-    _uvicorn(make_app(), "127.0.0.1", port)
-
-
-def _serve_standins(port: int, relay_port: int, engine_port: int, tokens: dict[str, str]) -> None:
-    from lantern.standins.app import make_app, reel_of_scene, tracker_of_scene
-    from lantern.standins.camera import CameraStandIn
-    from lantern.standins.places import CROWDS
-    from lantern.standins.relay import RelayStandIn
-    from lantern.standins.tracker import TrackerStandIn
-
-    cameras: dict[str, CameraStandIn | TrackerStandIn] = {
-        code: CameraStandIn(code, reel_of_scene(code), f"ws://127.0.0.1:{engine_port}/ingest/{code}", token)
-        for code, token in tokens.items()
-    }
-    cameras |= {code: tracker_of_scene(code) for code in CROWDS}
-    _uvicorn(make_app(cameras, RelayStandIn(relay_port)), "127.0.0.1", port)
-
-
-def _work() -> None:
-    from lantern.jobs import work
-
-    async def until_told() -> None:
-        stop, loop = asyncio.Event(), asyncio.get_running_loop()
-
-        def end() -> None:
-            stop.set()
-            loop.call_later(LAST_WORDS_S, os._exit, 1)  # the database may be gone already, and with it a clean farewell
-
-        loop.add_signal_handler(signal.SIGTERM, end)
-        await work(stop)
-
-    asyncio.run(until_told())
-
-
-def _point_to_standins(relay_port: int, control_port: int) -> dict[str, str]:
-    """The demo's modules, cameras and counters are at this start's stand-ins; gives the thermal cameras' tokens."""
-    from sqlalchemy import select
-
-    from lantern.db.base import transaction
-    from lantern.survey.tables import DeviceRow
-
-    with transaction() as session:
-        devices = list(session.scalars(select(DeviceRow)))
-        for device in devices:
-            if device.kind == "io_module":
-                device.address = {"host": "127.0.0.1", "port": relay_port, "unit": 1}
-            elif device.kind in ("camera", "counter"):
-                device.address = {"url": f"http://127.0.0.1:{control_port}/metadata/{device.code}"}
-        return {device.code: device.token for device in devices if device.kind == "thermal"}
