@@ -22,6 +22,7 @@ from lantern.core.objects.scene import class_lines, dwell, life, presence
 from lantern.core.objects.search import Counted
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.subject import TrackSubject
+from lantern.core.objects.tracks import usual_classes
 from lantern.core.objects.verdicts import ORDER, WORDS
 from lantern.core.rehearsal import Armed, is_armed
 from lantern.takes.tables import HandCountRow, TakeRow, hand_counts_of, marks_of
@@ -98,6 +99,7 @@ def packed_tracks(session: Session, take: TakeRow) -> bytes:
     header = {
         "ids": [str(name) for name in tracks.ids],
         "classes": list(tracks.classes),
+        "usual": [tracks.class_name(label) for label in usual_classes(tracks).tolist()],
         "spans": tracks.spans.tolist(),
         "fps": tracks.fps,
         "samples": len(tracks),

@@ -6,6 +6,7 @@ import pytest
 
 from core.objects.test_kinds import DOWN, LINE, ZONE, subject, tracks
 from lantern.core.objects.scene import class_lines, dwell, life, presence
+from lantern.core.objects.tracks import usual_classes
 from lantern.core.tuning.scoring import Mark
 
 
@@ -43,3 +44,10 @@ def test_a_life() -> None:
     assert found["classes"] == {"person": 3, "cat": 1}
     assert found["verdict"]["code"] == "raised"
     assert life(subject("zone", tracks(DOWN), ZONE), 0)["traces"]["zone"]["x"] == [0, 0, 1, 1]
+
+
+def test_an_object_is_usually_what_most_of_its_samples_show() -> None:
+    labels = ["person", "cat", "cat", "", "", "", "", "person", "", "person", "cat", ""]
+    held = tracks(DOWN, DOWN, DOWN, labels=labels)
+    assert [held.class_name(label) for label in usual_classes(held).tolist()] == ["cat", "person", "cat"]
+    assert usual_classes(tracks(DOWN)).tolist() == [-1]

@@ -11,7 +11,7 @@ import numpy as np
 from lantern.core.objects.lines import distance
 from lantern.core.objects.shapes import inside, line_of, watched_regions
 from lantern.core.objects.subject import TrackSubject
-from lantern.core.objects.tracks import Tracks
+from lantern.core.objects.tracks import Tracks, usual_classes
 from lantern.core.signals import Floats
 from lantern.core.tuning.scoring import Mark
 from lantern.core.watching import Indices
@@ -67,10 +67,7 @@ def class_lines(subject: TrackSubject, marks: Sequence[Mark]) -> list[ClassLine]
     tracks = subject.tracks
     if not tracks.classes or len(tracks) == 0:
         return []
-    votes = np.zeros((len(tracks.ids), len(tracks.classes)), dtype=np.int64)
-    known = tracks.label >= 0
-    np.add.at(votes, (tracks.object[known], tracks.label[known]), 1)
-    usual = np.where(votes.sum(axis=1) > 0, votes.argmax(axis=1), -1)
+    usual = usual_classes(tracks)
     out = []
     for i, name in enumerate(tracks.classes):
         alone = subject.with_dials(classes=(name,))

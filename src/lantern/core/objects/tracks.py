@@ -86,7 +86,9 @@ class Tracks:
         return np.asarray((left <= margin_px) | (top <= margin_px) | over_right | over_bottom)
 
     def class_at(self, at: int) -> str:
-        label = int(self.label[at])
+        return self.class_name(int(self.label[at]))
+
+    def class_name(self, label: int) -> str:
         return self.classes[label] if label >= 0 else "unknown"
 
     def anchors(self, anchor: str) -> Floats:
@@ -160,6 +162,18 @@ def _stretches(tracks: Tracks, gap_s: float) -> Indices:
         fresh = np.flatnonzero((np.diff(tracks.object) != 0) | (np.diff(tracks.t_s) > gap_s + 1e-6)) + 1
         starts[fresh] = fresh
     return np.maximum.accumulate(starts)
+
+
+def usual_classes(tracks: Tracks) -> NDArray[np.intp]:
+    """(m,): the class that most samples of each object show, the first of equals; -1 where none shows any."""
+
+    def look() -> NDArray[np.intp]:
+        votes = np.zeros((len(tracks.ids), len(tracks.classes) + 1), dtype=np.int64)
+        known = tracks.label >= 0
+        np.add.at(votes, (tracks.object[known], tracks.label[known]), 1)
+        return np.where(votes.any(axis=1), votes.argmax(axis=1), UNKNOWN)
+
+    return tracks.remember(("usual classes",), look)
 
 
 def majority_so_far(tracks: Tracks) -> NDArray[np.intp]:

@@ -18,7 +18,7 @@ from lantern.core.objects.filters import filtered, keeps
 from lantern.core.objects.kinds import Found
 from lantern.core.objects.lines import Point, crossings, cuts
 from lantern.core.objects.shapes import beside_line, inside, line_of, watched_regions
-from lantern.core.objects.tracks import Tracks, stretch_of
+from lantern.core.objects.tracks import Tracks, stretch_of, usual_classes
 from lantern.core.watching import Indices
 
 LOOK_BACK_S = (
@@ -145,9 +145,9 @@ def _say_filtered(sighted: Sighted, say: Callable[[set[int], str, Callable[[int]
     lost = {
         name: np.bincount(tracks.object[gone][~each[gone]], minlength=len(tracks.ids)) for name, each in stays.items()
     }
-    spans = tracks.spans
+    spans, usual = tracks.spans, usual_classes(tracks).tolist()
     figures: Mapping[str, Callable[[int], str]] = {
-        "class": lambda i: f"It is taken for {_usual_class(tracks, i)}; {', '.join(dials.classes or ())} count.",
+        "class": lambda i: f"It is taken for {tracks.class_name(usual[i])}; {', '.join(dials.classes or ())} count.",
         "size": lambda i: f"{_heights(tracks, i)}: outside the size limits.",
         "confidence": lambda i: (
             f"Confidence {np.median(tracks.confidence[spans[i] : spans[i + 1]]):.2f}, below {dials.min_confidence}."
@@ -156,13 +156,6 @@ def _say_filtered(sighted: Sighted, say: Callable[[set[int], str, Callable[[int]
     for name in ("class", "size", "confidence"):
         most = {i for i in would if lost[name][i] and lost[name][i] == max(each[i] for each in lost.values())}
         say(most, name, figures[name])
-
-
-def _usual_class(tracks: Tracks, i: int) -> str:
-    labels = tracks.label[tracks.spans[i] : tracks.spans[i + 1]]
-    values, counts = np.unique(labels, return_counts=True)
-    most = int(values[int(counts.argmax())])
-    return tracks.classes[most] if most >= 0 else "unknown"
 
 
 def _heights(tracks: Tracks, i: int) -> str:

@@ -82,16 +82,7 @@ export const scene = ({ data, drawn }) => ({
     if (v !== undefined && this.hidden.includes(data.verdicts[v].code)) return false;
     return this.hiddenClasses.length === 0 || !this.hiddenClasses.includes(this.classOf(i));
   },
-  classOf(i) { // what it is mostly taken for, worked out once
-    drawn.usual ??= drawn.tracks.ids.map((_, k) => {
-      const { spans, label, classes } = drawn.tracks;
-      const votes = new Map();
-      for (let s = spans[k]; s < spans[k + 1]; s++) votes.set(label[s], (votes.get(label[s]) ?? 0) + 1);
-      const most = [...votes].sort((a, b) => b[1] - a[1])[0]?.[0] ?? -1;
-      return most >= 0 ? classes[most] : "unknown";
-    });
-    return drawn.usual[i];
-  },
+  classOf(i) { return drawn.tracks.usual[i]; }, // what it is mostly taken for
   toggleCells(name) { this.showCells(this.cells === name ? "" : name); },
   showCells(name) {
     this.cells = name;
