@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any
 
@@ -56,3 +57,13 @@ def test_only_the_newest_are_kept_and_a_part_remembers_for_itself() -> None:
     assert made.count(1) == 2  # it had been let go
     part = tracks.only(np.array([True, False, True]))
     assert part.remember(("square", 2), lambda: -1) == -1
+
+
+def test_many_threads_may_ask_at_once() -> None:
+    tracks = make_tracks(np.arange(50.0), np.arange(50), np.ones((50, 4)))
+
+    def ask(k: int) -> bool:
+        return all(tracks.remember(("power", i), lambda i=i: i**2) == i**2 for i in range(k % 7, 400))
+
+    with ThreadPoolExecutor(8) as threads:
+        assert all(threads.map(ask, range(64)))

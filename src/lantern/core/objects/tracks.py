@@ -16,7 +16,7 @@ UNKNOWN = -1  # class of a sample whose class is not known
 
 Ids = tuple[int | str, ...]
 T = TypeVar("T")
-MOST_KEPT, MOST_SAMPLES_KEPT = 16, 8_000_000
+MOST_KEPT, MOST_SAMPLES_KEPT = 16, 5_000_000
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class Tracks:
     frame_px: tuple[int, int] | None = None
     fps: float | None = None
     height_m: Floats | None = None
-    _kept: dict[tuple[Hashable, ...], Any] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _kept: dict[tuple[Hashable, ...], tuple[Any]] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def __len__(self) -> int:
         return int(self.t_s.size)
@@ -56,12 +56,17 @@ class Tracks:
 
         Of each sort of thing (the first of `key`) the newest are kept: sixteen, fewer of a long take.
         """
-        if key not in self._kept:
-            same = [known for known in self._kept if known[0] == key[0]]
-            for old in same[: len(same) + 1 - max(2, min(MOST_KEPT, MOST_SAMPLES_KEPT // max(len(self), 1)))]:
+        known = self._kept.get(key)
+        if (
+            known is None
+        ):  # requests run in threads: what another one makes meanwhile is made twice, and nothing is lost
+            known = (make(),)
+            same = [each for each in list(self._kept) if each[0] == key[0]]
+            room = max(2, min(MOST_KEPT, MOST_SAMPLES_KEPT // max(len(self), 1)))
+            for old in same[: max(len(same) + 1 - room, 0)]:
                 self._kept.pop(old, None)
-            self._kept[key] = make()
-        found: T = self._kept[key]
+            self._kept[key] = known
+        found: T = known[0]
         return found
 
     def only(self, which: Bools | Indices) -> Tracks:
