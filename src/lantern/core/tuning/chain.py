@@ -11,7 +11,7 @@ from __future__ import annotations
 import heapq
 import math
 from abc import ABC, abstractmethod
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import count
@@ -44,12 +44,13 @@ class _Link:
     alive: bool = True
 
 
-@dataclass(slots=True)
-class Difference:
-    """Raises, as sample indices, that came, and those that went."""
+class Step(NamedTuple):
+    """At levels up to `bound` all stays as it is; just above it, raises of a chain (sample indices) come and others go."""
 
-    came: list[int]
-    went: list[int]
+    bound: float
+    chain: Chain
+    came: Sequence[int]
+    went: Sequence[int]
 
 
 class Clock:
@@ -105,40 +106,31 @@ class Chain(ABC):
         """The same, when `before` is what the last search from there gave, at a lower level."""
         return self.find(start, level)
 
-    def begin(self, level: float) -> Difference:
-        """Build the chain at the first level."""
-        difference = Difference([], [])
-        self._extend(None, 0, level, None, difference)
-        return difference
+    def begin(self, level: float) -> list[int]:
+        """Build the chain at the first level; gives its raises."""
+        came: list[int] = []
+        self._extend(None, 0, level, None, came, [])
+        return came
 
-    def steps(self, last: float, resolution: float) -> Iterator[tuple[float, Chain, Difference]]:
-        """(level up to which all stays as it is, this chain, what changes just above it), one after the other up to `last`."""
-        heap = self._heap
+    def steps(self, last: float, resolution: float) -> Iterator[Step]:
+        """What changes as the level rises to `last`, one link after the other."""
+        heap, order = self._heap, self._order
         while heap and heap[0][0] < last:
             bound, _, link = heap[0]
-            if link.alive:
-                yield bound, self, self._move(bound + resolution)
-            else:
-                heapq.heappop(heap)
-
-    def _move(self, level: float) -> Difference:
-        """Raise the level and bring the chain up to date."""
-        difference = Difference([], [])
-        heap = self._heap
-        while heap and heap[0][0] < level:
-            link = heap[0][2]
             if not link.alive:
                 heapq.heappop(heap)
                 continue
             before = link.found
-            after = link.found = self.find_again(link.start, level, before)
-            heapq.heapreplace(heap, (after.bound, next(self._order), link))
-            if after.raises != before.raises:
-                difference.went += before.raises
-                difference.came += after.raises
+            after = link.found = self.find_again(link.start, bound + resolution, before)
+            heapq.heapreplace(heap, (after.bound, next(order), link))
+            moved = after.raises != before.raises
             if after.resume != before.resume:
-                self._extend(link, after.resume, level, link.following, difference)
-        return difference
+                came, went = (list(after.raises), list(before.raises)) if moved else ([], [])
+                self._extend(link, after.resume, bound + resolution, link.following, came, went)
+                if came or went:
+                    yield Step(bound, self, came, went)
+            elif moved:
+                yield Step(bound, self, after.raises, before.raises)
 
     def raised_at(self, raised: int, resume: int, bound: float, cleared: int = 0) -> Found:
         """A raise with its repeats before `resume`; the next search starts after the clear and after the re-arm time."""
@@ -152,18 +144,20 @@ class Chain(ABC):
             rearmed = after[rearmed]
         return Found(tuple(raises), max(resume, rearmed), bound, cleared)
 
-    def _extend(self, last: _Link | None, start: int, level: float, old: _Link | None, difference: Difference) -> None:
+    def _extend(
+        self, last: _Link | None, start: int, level: float, old: _Link | None, came: list[int], went: list[int]
+    ) -> None:
         """Go on from `start` until the chain ends or meets the old one; drop what the old one had in between."""
         while True:
             while old is not None and old.start < start:
                 old.alive = False
-                difference.went += old.found.raises
+                went += old.found.raises
                 old = old.following
             if start >= self.n or (old is not None and old.start == start):
                 break
             found = self.find(start, level)
             link = _Link(start, found)
-            difference.came += found.raises
+            came += found.raises
             heapq.heappush(self._heap, (found.bound, next(self._order), link))
             if last is not None:
                 last.following = link

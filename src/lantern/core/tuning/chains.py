@@ -81,7 +81,15 @@ class LevelChain(_Watching):
         values, base = self.raises.tree, self.raises.size
         while raised > start and values[base + raised - 1] > -level:
             raised -= 1
-        passed = self._passed(start, raised)
+        # most of what lies before is kept, for the next raise will be a little earlier still
+        stop, passed = self._before.get(start, (-1, 0.0))
+        if not start <= stop <= raised:
+            stop = max(start, raised - NEAR)
+            passed = self.raises.greatest(start, stop)
+            self._before[start] = stop, passed
+        if stop < raised:
+            near = max(values[base + stop : base + raised])
+            passed = max(passed, near)
         if passed > -level:  # further back, not on this slope
             return self.find(start, level)
         values, base = self.over.tree, self.over.size
@@ -93,16 +101,6 @@ class LevelChain(_Watching):
             if cleared < self.n and values[base + cleared] <= level:
                 cleared, _ = self.over.find(cleared + 1, level)
         return self._cleared(raised, passed, level, cleared)
-
-    def _passed(self, start: int, raised: int) -> float:
-        """The greatest from `start` up to, not including, `raised`. Most of it is kept, for the next raise will be a little earlier."""
-        stop, most = self._before.get(start, (-1, 0.0))
-        if not start <= stop <= raised:
-            stop = max(start, raised - NEAR)
-            most = self.raises.greatest(start, stop)
-            self._before[start] = stop, most
-        base = self.raises.size
-        return max([most, *self.raises.tree[base + stop : base + raised]])
 
     def _cleared(self, raised: int, passed: float, level: float, cleared: int) -> Found:
         last = self.last_of[raised]

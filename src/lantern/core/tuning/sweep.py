@@ -16,7 +16,7 @@ from lantern.core.decide import run
 from lantern.core.faults import Fault, Refused
 from lantern.core.rule import TIME_TOLERANCE_S, Rule
 from lantern.core.signals import Series
-from lantern.core.tuning.chain import Chain, Clock, Difference
+from lantern.core.tuning.chain import Chain, Clock
 from lantern.core.tuning.chains import CHAINS, Swept
 from lantern.core.tuning.scoring import Mark, Slack
 from lantern.core.tuning.tally import Counts, Tally
@@ -70,7 +70,8 @@ def sweep_exact(
     tally = Tally(marks, slack)
     zones = {clock: tally.zones(clock.t_s) for clock in {chain.clock for chain in chains}}
     for chain in chains:
-        _apply(tally, chain.times, zones[chain.clock], chain.begin(first - resolution if in_time else first))
+        begun = chain.begin(first - resolution if in_time else first)
+        _apply(tally, chain.times, zones[chain.clock], begun, ())
     pieces: list[tuple[float, float, Counts]] = []
     at, counts = first, tally.counts()
     steps = merge(*(chain.steps(last, resolution) for chain in chains), key=itemgetter(0))
@@ -78,8 +79,8 @@ def sweep_exact(
     while step is not None:
         bound, changed = step[0], False
         while step is not None and step[0] < bound + resolution:
-            _, chain, difference = step
-            changed |= _apply(tally, chain.times, zones[chain.clock], difference)
+            _, chain, came, went = step
+            changed |= _apply(tally, chain.times, zones[chain.clock], came, went)
             step = next(steps, None)
         if not changed or (fresh := tally.counts())[:apart] == counts[:apart]:
             counts = _slower(counts, fresh) if changed else counts
@@ -101,9 +102,8 @@ def _slower(a: Counts, b: Counts) -> Counts:
     return a if (a.longest_delay_s or 0.0) >= (b.longest_delay_s or 0.0) else b
 
 
-def _apply(tally: Tally, times: Sequence[float], zone: Sequence[int], difference: Difference) -> bool:
-    """Gives whether a count or a delay may have changed: most steps only move a raise about where no mark is."""
-    came, went = difference.came, difference.went
+def _apply(tally: Tally, times: Sequence[float], zone: Sequence[int], came: Sequence[int], went: Sequence[int]) -> bool:
+    """Gives whether a count or a delay may have changed: many steps only move a raise about where no mark is."""
     if len(came) == len(went) == 1 and zone[came[0]] == (moved := zone[went[0]]):
         tally.shift(moved, times[went[0]], times[came[0]])
         return moved >= 0
