@@ -9,7 +9,7 @@ from collections.abc import Iterator
 import httpx
 
 from bench.figures import Figure, percentile
-from bench.program import program
+from bench.program import logged_in, program
 
 PAGES = ("/survey", "/takes", "/bench/1", "/bench/1/revisions", "/links/1", "/rehearse/1", "/walk/1")
 LOOKS = 25
@@ -39,13 +39,7 @@ def _drag(address: str) -> Iterator[Figure]:
     except ImportError:
         return
     with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.goto(f"{address}/login")
-        page.fill("#login", "mira")
-        page.fill("#password", "harbour-light")
-        page.get_by_role("button", name="Log in").click()
-        page.wait_for_url("**/survey")
+        page = logged_in(play, address)
         page.goto(f"{address}/bench/1")
         strip = page.locator('svg[data-strip="threshold_c"]')
         strip.locator(".pin").wait_for()
@@ -65,7 +59,7 @@ def _drag(address: str) -> Iterator[Figure]:
             page.wait_for_timeout(250)
         page.mouse.up()
         taken = page.evaluate("window.taken")
-        browser.close()
+        page.context.browser.close()
     yield Figure(
         f"drag of the threshold to the redrawn score card, median of {len(taken)}", percentile(taken, 0.5), "ms", 150.0
     )

@@ -11,6 +11,7 @@ import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 from lantern.cluster import free_port
 
@@ -47,3 +48,15 @@ def program() -> Iterator[tuple[str, Path]]:
         finally:
             process.terminate()
             process.wait(30)
+
+
+def logged_in(play: Any, address: str) -> Any:
+    """A page of the demo's user in a browser of its own; its browser is `page.context.browser`."""
+    browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page.goto(f"{address}/login")
+    page.fill("#login", "mira")
+    page.fill("#password", "harbour-light")
+    page.get_by_role("button", name="Log in").click()
+    page.wait_for_url("**/survey")
+    return page

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from bench.figures import Figure, percentile
-from bench.program import program
+from bench.program import logged_in, program
 from bench.tracks import FPS, HEIGHT, WIDTH, crowd
 
 STEPS = 20
@@ -28,14 +28,8 @@ def run() -> Iterator[Figure]:
         sync_playwright() as play,
     ):
         take = hour(Path(name))
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page = logged_in(play, address)
         page.set_default_timeout(120_000)
-        page.goto(f"{address}/login")
-        page.fill("#login", "mira")
-        page.fill("#password", "harbour-light")
-        page.get_by_role("button", name="Log in").click()
-        page.wait_for_url("**/survey")
         yield from _drags(page, f"{address}/bench/4", "the gangway, 314 objects")
         lantern = Path(sys.executable).with_name("lantern")
         environment = {"LANTERN_STATE_DIR": str(state)}
@@ -43,7 +37,7 @@ def run() -> Iterator[Figure]:
         page.goto(f"{address}/takes")
         link = page.locator("tr", has_text="An hour").get_by_role("link", name="Tune on it").get_attribute("href")
         yield from _drags(page, f"{address}{link}", "an hour, 1.6 million boxes of 5,400 objects")
-        browser.close()
+        page.context.browser.close()
 
 
 def hour(folder: Path) -> Path:

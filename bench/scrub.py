@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from bench.figures import Figure
-from bench.program import program
+from bench.program import logged_in, program
 
 WIDTH, HEIGHT, FRAMES = 320, 240, 14_400
 MADE = 64
@@ -26,13 +26,7 @@ def run() -> Iterator[Figure]:
         return
     with program() as (address, state), sync_playwright() as play:
         take_id = _an_hour(state)
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.goto(f"{address}/login")
-        page.fill("#login", "mira")
-        page.fill("#password", "harbour-light")
-        page.get_by_role("button", name="Log in").click()
-        page.wait_for_url("**/survey")
+        page = logged_in(play, address)
         page.goto(f"{address}/bench/1?take={take_id}")
         page.locator("canvas[data-pictures]:not([data-pictures='0'])").wait_for(timeout=120_000)
         page.locator('svg[data-strip="sustain_s"] .pin').wait_for(timeout=300_000)  # the hour is reduced once
@@ -61,7 +55,7 @@ def run() -> Iterator[Figure]:
         yield Figure(
             "private memory of the tab (up to 100 MiB of it the test driver's copies)", _tab_mib(), "MiB", 200.0
         )
-        browser.close()
+        page.context.browser.close()
 
 
 def _pictures(page: Any) -> int:
