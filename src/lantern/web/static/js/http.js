@@ -28,7 +28,7 @@ export async function ask(method, url, body, { raw = false, signal } = {}) {
 
 export const pageData = () => JSON.parse(document.getElementById("page-data").textContent);
 
-// Runs the newest of a burst of calls: one at a time, those in between are skipped.
+// Runs the newest of a burst of calls: one at a time, those in between are skipped. The work is told, last, how to ask whether a newer call waits.
 export function latest(work) {
   let running = false;
   let waiting = null;
@@ -39,7 +39,7 @@ export function latest(work) {
     while (waiting) {
       const now = waiting;
       waiting = null;
-      await work(...now);
+      await work(...now, () => waiting !== null);
     }
     running = false;
   };

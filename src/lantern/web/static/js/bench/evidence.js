@@ -56,14 +56,24 @@ export const evidence = ({ data, infos, drawn }) => ({
     } catch (error) { this.explain(error); }
   },
   // Evidence is worked out for what can be seen: some dials, the shutter's above all, want every frame looked at anew.
-  dialsInSight() { return [...this.$root.querySelectorAll("[data-dial]")].filter((dial) => !dial.closest("details:not([open])")).map((dial) => dial.dataset.dial); },
-  async fetchStrips() {
-    await this.judging;
+  dialsInSight() {
+    const names = [...this.$root.querySelectorAll("[data-dial]")].filter((dial) => !dial.closest("details:not([open])")).map((dial) => dial.dataset.dial);
+    return names.filter((name) => this.dials[name] !== null && this.matters.includes(name)).sort((a, b) => (b === this.chosenDial) - (a === this.chosenDial));
+  },
+  // Dial by dial, the chosen one first: on a long take a step of a dial must not wait for the evidence of all the others.
+  async fetchStrips(superseded) {
     try {
-      const { strips, noise = null } = await this.post(this.stripParts, { wishes: this.wished, strips: this.dialsInSight() });
-      this.strips = strips;
-      this.noise = noise;
-      this.$nextTick(() => { for (const name of Object.keys(strips)) this.drawStrip(name); });
+      let fresh = {};
+      for (const [place, name] of this.dialsInSight().entries()) {
+        await this.judging;
+        if (superseded()) return;
+        const { strips, noise } = await this.post(place === 0 ? this.stripParts : ["strips"], { wishes: this.wished, strips: [name] });
+        if (noise !== undefined) this.noise = noise;
+        fresh = { ...fresh, ...strips };
+        this.strips = { ...this.strips, ...strips };
+        this.$nextTick(() => this.drawStrip(name));
+      }
+      this.strips = fresh; // those that play no part any more are gone
       if (this.tab === "takes") await this.fetchTakes();
       await this.evidenceRenewed?.();
     } catch (error) { this.explain(error); }

@@ -27,7 +27,7 @@ export function startBench(...own) {
         trouble: "",
         init() {
           this.judgeSoon = latest(() => this.judge());
-          this.stripsSoon = latest(() => this.fetchStrips());
+          this.stripsSoon = latest((superseded) => this.fetchStrips(superseded));
           this.readingsSoon = latest(() => this.fetchReadings());
           this.readAddress();
           this.resetTexts();
