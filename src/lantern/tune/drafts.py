@@ -23,7 +23,10 @@ class WishesIn(BaseModel):
 
 
 class Draft(BaseModel):
-    """A state of a detector that is not saved: what the page holds. `together`: judge by all takes that are tuned on."""
+    """A state of a detector that is not saved: what the page holds. `together`: judge by all takes that are tuned on.
+
+    Once a page has told of a later `turn`, what it asked beside an earlier one is worked out no further.
+    """
 
     model_config = ConfigDict(extra="forbid")
 
@@ -35,6 +38,8 @@ class Draft(BaseModel):
     wishes: WishesIn = WishesIn()
     every_s: float = Field(default=60.0, ge=10, le=3600)  # of counts against counts by hand
     who: int | None = None
+    page: str = Field(default="", max_length=40)  # who asks, by a name of its own
+    turn: int = 0  # which of its states this is
 
 
 class FanAsked(Draft):

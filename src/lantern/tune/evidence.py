@@ -16,6 +16,7 @@ from lantern.core.judged import Judged
 from lantern.core.tuning.scoring import Mark, exposure_s
 from lantern.core.tuning.strips import Evidence, shown_range, strip_of, together
 from lantern.core.tuning.sweep import ALL, Row
+from lantern.core.tuning.wanted import still_wanted
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import Scale
 from lantern.takes.tables import TakeRow, marks_of
@@ -76,6 +77,7 @@ def _rows(held: Held, info: DialInfo, low: float, high: float, value: float) -> 
         return on.rows_exact(info.name, held.marks, low, high, apart=ALL)
     rows: list[Row] = []
     for at in values_shown(info, low, high, value):
+        still_wanted()
         try:
             rows += on.rows_at(info.name, held.marks, [at])
         except Refused:  # the other dials or the physics forbid it: no evidence there

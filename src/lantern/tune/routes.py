@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Query, Request
@@ -13,6 +14,8 @@ from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.heat.materials import MATERIALS
 from lantern.core.kinds import kind_of
+from lantern.core.tuning.wanted import while_wanted
+from lantern.core.units import Scale
 from lantern.db.base import transaction
 from lantern.formats.documents import read_model
 from lantern.formats.tables import write_series
@@ -27,6 +30,7 @@ from lantern.tune.judging import subject
 from lantern.tune.shown import changes_shown, dial_shown, drafted, get_detector, take_for, take_shown
 from lantern.tune.studies import begin_study, cancel_study
 from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, latest_studies, revisions_of
+from lantern.tune.turns import TURNS
 from lantern.web.answers import json_answer
 from lantern.web.pages import render
 
@@ -78,35 +82,46 @@ def bench_page(request: Request, detector_id: int, take: Annotated[int | None, Q
 @router.post("/bench/{detector_id}/judge")
 def judge_draft(request: Request, detector_id: int, draft: Draft) -> Response:
     """What a state would do: `parts` of judged, readings, strips, takes, noise, spot, pixels; of scenes: objects, beside, counts."""
+    TURNS.told(draft.page, draft.turn)
     with transaction() as session:
         row, take, detector = drafted(session, detector_id, draft)
         scale = scale_of(session, request.session["user_id"])
         out: dict[str, Any] = {}
-        if "judged" in draft.parts:
+        if {"judged", "objects"} & set(draft.parts):
             links = armed_links(session, row.device.site_id, row.id)
-            out["judged"] = bench.judged(session, detector, take, links, scale)
-        if "readings" in draft.parts:
-            out["readings"] = bench.drawn_readings(session, detector, take)
-        if "takes" in draft.parts:
-            out["takes"] = bench.cards(session, detector, takes_of_device(session, row.device_id))
-        if {"strips", "noise"} & set(draft.parts):
-            held = evidence.hold(session, detector, _tuned_on(session, row, take, together=draft.together))
-            if "strips" in draft.parts:
-                out["strips"] = evidence.strips(held, draft.strips, draft.wishes.wishes(), scale)
-            if "noise" in draft.parts:
-                out["noise"] = thermal.noise_figures(held)
-        if "spot" in draft.parts:
-            out["spot"] = thermal.spot_of(session, take, detector)
-        if "pixels" in draft.parts:
-            out["pixels"] = thermal.pixels_shown(take, detector)
-        if "objects" in draft.parts:
-            links = armed_links(session, row.device.site_id, row.id)
-            out["objects"] = scenes.objects_shown(session, detector, take, links)
-        if "beside" in draft.parts:
-            out["beside"] = scenes.beside(session, detector, take)
-        if "counts" in draft.parts:
-            out["counts"] = scenes.counts_shown(session, detector, take, every_s=draft.every_s, who=draft.who)
+            if "judged" in draft.parts:
+                out["judged"] = bench.judged(session, detector, take, links, scale)
+            if "objects" in draft.parts:
+                out["objects"] = scenes.objects_shown(session, detector, take, links)
+        with while_wanted(partial(TURNS.passed, draft.page, draft.turn)):
+            out |= _beside(session, row, take, detector, draft, scale)
         return json_answer(out)
+
+
+def _beside(
+    session: Session, row: DetectorRow, take: TakeRow, detector: Detector, draft: Draft, scale: Scale
+) -> dict[str, Any]:
+    """What is shown beside the verdicts, and may come later."""
+    out: dict[str, Any] = {}
+    if "readings" in draft.parts:
+        out["readings"] = bench.drawn_readings(session, detector, take)
+    if "takes" in draft.parts:
+        out["takes"] = bench.cards(session, detector, takes_of_device(session, row.device_id))
+    if {"strips", "noise"} & set(draft.parts):
+        held = evidence.hold(session, detector, _tuned_on(session, row, take, together=draft.together))
+        if "strips" in draft.parts:
+            out["strips"] = evidence.strips(held, draft.strips, draft.wishes.wishes(), scale)
+        if "noise" in draft.parts:
+            out["noise"] = thermal.noise_figures(held)
+    if "spot" in draft.parts:
+        out["spot"] = thermal.spot_of(session, take, detector)
+    if "pixels" in draft.parts:
+        out["pixels"] = thermal.pixels_shown(take, detector)
+    if "beside" in draft.parts:
+        out["beside"] = scenes.beside(session, detector, take)
+    if "counts" in draft.parts:
+        out["counts"] = scenes.counts_shown(session, detector, take, every_s=draft.every_s, who=draft.who)
+    return out
 
 
 @router.get("/bench/{detector_id}/reading.csv")

@@ -14,6 +14,7 @@ from starlette.middleware.base import BaseHTTPMiddleware
 from starlette.middleware.sessions import SessionMiddleware
 
 from lantern.core.faults import LanternError, Refused
+from lantern.core.tuning.wanted import UnwantedError
 from lantern.formats.documents import key_fault
 from lantern.links.routes import router as links
 from lantern.people.routes import router as people
@@ -53,6 +54,7 @@ def make_app() -> FastAPI:
     app.add_exception_handler(Refused, _refused)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(StaleRevisionError, _stale)
+    app.add_exception_handler(UnwantedError, _unwanted)
     app.add_exception_handler(LanternError, _failed)
     app.add_exception_handler(StarletteHTTPException, _http)
     app.add_exception_handler(Exception, _broken)
@@ -84,6 +86,10 @@ async def _invalid(request: Request, error: Exception) -> Response:
 
 async def _stale(request: Request, error: Exception) -> Response:
     return json_answer({"message": str(error)}, 409)
+
+
+async def _unwanted(request: Request, error: Exception) -> Response:
+    return json_answer({"message": "The page has asked for something newer meanwhile.", "superseded": True}, 409)
 
 
 async def _failed(request: Request, error: Exception) -> Response:

@@ -19,6 +19,7 @@ DIALS = st.fixed_dictionaries(
     {
         "anchor": st.sampled_from(["foot", "centre", "top"]),
         "rearm_s": st.sampled_from([0.0, 3.0]),
+        "rearm_extends": st.booleans(),
         "gap_s": st.sampled_from([1.0, 5.0]),
     },
     optional={
@@ -32,7 +33,13 @@ DIALS = st.fixed_dictionaries(
 OWN: dict[str, Any] = {
     "crossing": {"band": [0.0, 2.0], "direction": ["both", "a_to_b"], "across_percent": [0.0, 60.0]},
     "count": {"band": [0.0, 2.0], "reverse": [True, False]},
-    "zone": {"when": ["enter", "leave", "inside"], "dwell_s": [0.0, 1.5], "born_inside": [True, False]},
+    "zone": {
+        "when": ["enter", "leave", "inside"],
+        "dwell_s": [0.0, 1.5],
+        "born_inside": [True, False],
+        "enter_after_s": [0.0, 0.5, 1.0],
+        "leave_after_s": [0.0, 0.5, 1.5],
+    },
     "path": {"within_s": [5.0, 30.0], "strict": [True, False], "band": [0.0, 1.0]},
 }
 

@@ -146,6 +146,28 @@ def test_staying_inside_clears_at_the_first_sample_outside_or_is_lost() -> None:
     assert [(e.raised_s, e.cleared_s, e.cleared_by) for e in events] == [(1.0, 1.0, "lost")]
 
 
+def test_coming_and_going_that_must_last_as_published() -> None:
+    """B13: come in after a time inside, said back to its first sample; gone after a time outside, said back to the last inside."""
+    given, expected = check("B13")
+    path = {i / given["fps"]: (20.0, 20.0) if on else (40.0, 40.0) for i, on in enumerate(given["inside"])}
+    times = {"enter_after_s": given["T_in_s"], "leave_after_s": given["T_out_s"]}
+    [came] = subject("zone", tracks(path), ZONE, when="enter", rearm_s=0, **times).events()
+    [went] = subject("zone", tracks(path), ZONE, when="leave", rearm_s=0, **times).events()
+    told = [went.why["inside_until_s"], went.raised_s, went.why["stayed_s"]]
+    assert [came.why["inside_from_s"], came.raised_s, *told] == expected
+    [stay] = subject("zone", tracks(path), ZONE, when="inside", dwell_s=1.0, **times).events()
+    assert [came.why["inside_from_s"], came.raised_s, went.why["inside_until_s"], stay.cleared_s, stay.peak] == expected
+    assert stay.raised_s == pytest.approx(1.8)  # the first sample inside that is 1.0 s after the first of all
+    assert stay.cleared_by == "reading"
+
+
+def test_who_is_lost_before_it_counts_as_gone() -> None:
+    path = [(20, 20), (20, 20), (40, 40)]
+    [stay] = subject("zone", tracks(path), ZONE, when="inside", dwell_s=0.5, leave_after_s=5).events()
+    assert (stay.raised_s, stay.cleared_s, stay.cleared_by) == (1.0, 2.0, "lost")
+    assert subject("zone", tracks(path), ZONE, when="leave", leave_after_s=5).events() == []
+
+
 def test_zones_on_a_plan_in_metres() -> None:
     plan = make_tracks(
         np.arange(3.0),

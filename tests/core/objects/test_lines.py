@@ -18,8 +18,10 @@ from lantern.core.objects.lines import (
     cuts,
     distance,
     share_beyond,
+    shares_beyond,
     step,
 )
+from lantern.core.signals import Floats
 
 A, B = (10.0, 10.0), (30.0, 10.0)
 
@@ -159,8 +161,14 @@ def test_so_much_of_the_box_must_lie_beyond_while_it_is_still_there() -> None:
     points = walk(*feet)
     boxes = np.array([[15, y - 10, 10, 10] for y in feet], dtype=float)  # the anchor is the foot
     [first, _] = crossings_at(points, one(6), A, B, 0)
-    assert across(boxes, distance(points, A, B), one(6), [first], A, B, 0, 20) == [1]
-    assert across(boxes, distance(points, A, B), one(6), [first], A, B, 0, 50) == [3]
-    assert across(boxes, distance(points, A, B), one(6), [first], A, B, 0, 100) == [4]
-    short = walk(8, 12, 4)
-    assert across(boxes[:3], distance(short, A, B), one(3), [Crossing(1, "a_to_b")], A, B, 0, 100) == [None]
+
+    def reached(points: Floats, boxes: Floats, crossing: Crossing, percent: float) -> list[int | None]:
+        starts = one(len(points))
+        where = beside(points, starts, A, B)
+        beyond = {to_b: shares_beyond(boxes[where.lively], A, B, positive=to_b) for to_b in (True, False)}
+        return across(where, starts, [crossing], beyond, 0, percent)
+
+    assert reached(points, boxes, first, 20) == [1]
+    assert reached(points, boxes, first, 50) == [3]
+    assert reached(points, boxes, first, 100) == [4]
+    assert reached(walk(8, 12, 4), boxes[:3], Crossing(1, "a_to_b"), 100) == [None]

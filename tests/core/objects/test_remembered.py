@@ -36,7 +36,7 @@ def test_answers_are_those_of_tracks_that_remember_nothing(
         detector = Detector(name="d", kind=kind, regions=regions, dials=dials)
         warm, cold = (subject_of_tracks(detector, each) for each in (tracks, replace(tracks)))
         assert warm.events() == cold.events()
-        assert warm.verdicts() == cold.verdicts()
+        assert [v.as_dict() for v in warm.verdicts()] == [v.as_dict() for v in cold.verdicts()]
         assert warm.cautions() == cold.cautions()
 
 

@@ -33,8 +33,10 @@ MARKS = [
 @settings(max_examples=150, deadline=None)
 def test_equal_to_every_value_by_itself(kind: str, dial: str, high: float, tracks: Tracks, data: st.DataObject) -> None:
     dials: dict[str, Any] = {"rearm_s": data.draw(st.sampled_from([0.0, 2.0, 5.0])), "gap_s": 2.0}
+    dials["rearm_extends"] = data.draw(st.booleans())
     if kind == "zone":
         dials["when"] = "inside"
+        dials |= {name: data.draw(st.sampled_from([0.0, 0.5, 1.5])) for name in ("enter_after_s", "leave_after_s")}
     if kind == "crossing":
         dials["direction"] = data.draw(st.sampled_from(["both", "a_to_b"]))
     held = subject_of_tracks(Detector(name="d", kind=kind, regions=REGIONS[kind], dials=dials), tracks)

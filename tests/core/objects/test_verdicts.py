@@ -82,6 +82,8 @@ def test_never_wholly_in_view_before_the_line() -> None:
         ([(20, 20)] * 3 + [(50, 50)], {"when": "inside", "dwell_s": 5}, "too_short"),
         ([(20, 20)] * 3, {"when": "enter"}, "born_inside"),
         ([(5, 5), (20, 20)], {"when": "leave"}, "still_inside"),
+        ([(5, 5), (20, 20), (50, 50)], {"when": "enter", "enter_after_s": 2}, "too_short"),
+        ([(20, 20), (50, 50)], {"when": "leave", "leave_after_s": 2}, "still_inside"),
         ([(5, 5), (6, 6)], {"when": "enter"}, "away"),
         ([(5, 5), (20, 20)], {"when": "enter"}, "raised"),
     ],
@@ -89,7 +91,9 @@ def test_never_wholly_in_view_before_the_line() -> None:
 def test_zones(path: list[tuple[float, float]], dials: dict[str, Any], code: str) -> None:
     held = subject("zone", tracks(path), ZONE, **dials)
     assert codes(held) == [code]
-    if code == "too_short":
+    if "enter_after_s" in dials:
+        assert held.verdicts()[0].text == "Was inside, but never for 2 s without a sample outside."
+    elif code == "too_short":
         assert held.verdicts()[0].text == "Inside for 2.0 s at most, 3.0 s short of 5 s."
 
 

@@ -71,6 +71,7 @@ class ObjectDials(Dials):
         step=0.5,
         meaning="Of one object: what falls so soon after a raise is dropped",
     )
+    rearm_extends: bool = dial(False, meaning="What is dropped begins the re-arm time anew")
     gap_s: float = dial(
         1.0, unit="s", above=0.0, high=3600, step=0.1, meaning="A longer pause of an object begins it anew"
     )
@@ -131,6 +132,22 @@ class ZoneDials(ObjectDials):
         10.0, unit="s", low=0.0, high=86_400, step=0.5, meaning="How long inside, without a sample outside"
     )
     born_inside: bool = dial(False, meaning="An object first seen inside counts as entering")
+    enter_after_s: float = dial(
+        0.0,
+        unit="s",
+        low=0.0,
+        high=3600,
+        step=0.1,
+        meaning="So long inside without a sample outside, and it has come in; raised then",
+    )
+    leave_after_s: float = dial(
+        0.0,
+        unit="s",
+        low=0.0,
+        high=3600,
+        step=0.1,
+        meaning="So long outside, and it has gone; shorter pauses are bridged",
+    )
 
 
 class PathDials(ObjectDials):
@@ -144,23 +161,23 @@ class PathDials(ObjectDials):
 MODELS: tuple[type[ObjectDials], ...] = (CrossingDials, ZoneDials, CountDials, PathDials)
 
 CROSSING_GROUPS = (
-    ("Line", ("direction", "band", "across_percent", "rearm_s")),
+    ("Line", ("direction", "band", "across_percent", "rearm_s", "rearm_extends")),
     ("Objects", FILTERS),
     ("Tracks", ("gap_s",)),
 )
 COUNT_GROUPS = (
-    ("Line", ("reverse", "band", "across_percent", "rearm_s")),
+    ("Line", ("reverse", "band", "across_percent", "rearm_s", "rearm_extends")),
     ("Occupancy", ("start_inside", "capacity", "clear_percent", "missed_percent")),
     ("Objects", FILTERS),
     ("Tracks", ("gap_s",)),
 )
 ZONE_GROUPS = (
-    ("Zone", ("when", "dwell_s", "born_inside", "rearm_s")),
+    ("Zone", ("when", "dwell_s", "born_inside", "enter_after_s", "leave_after_s", "rearm_s", "rearm_extends")),
     ("Objects", FILTERS),
     ("Tracks", ("gap_s",)),
 )
 PATH_GROUPS = (
-    ("Path", ("within_s", "band", "strict", "rearm_s")),
+    ("Path", ("within_s", "band", "strict", "rearm_s", "rearm_extends")),
     ("Objects", FILTERS),
     ("Tracks", ("gap_s",)),
 )
@@ -172,6 +189,8 @@ def matters(dial: str, dials: ObjectDials) -> bool:
         return isinstance(dials, ZoneDials) and dials.when == "inside"
     if dial == "born_inside":
         return isinstance(dials, ZoneDials) and dials.when == "enter"
+    if dial == "rearm_extends":
+        return dials.rearm_s > 0
     if dial in ("clear_percent", "missed_percent"):
         return isinstance(dials, CountDials) and dials.capacity is not None
     return True

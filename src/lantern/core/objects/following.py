@@ -13,9 +13,10 @@ import shapely
 from lantern.core.events import Region
 from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, PathDials, ZoneDials
 from lantern.core.objects.filters import keeps
-from lantern.core.objects.kinds import advance, direction_of
+from lantern.core.objects.kinds import advance, direction_of, rearm
 from lantern.core.objects.lines import LineState, step
 from lantern.core.objects.shapes import area_of, line_of, watched_regions
+from lantern.core.objects.stays import Staying
 from lantern.core.objects.tracks import UNKNOWN, Tracks
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
 
@@ -51,8 +52,7 @@ class Step:
 class _Stay:
     """Of one object in one zone."""
 
-    within: bool = False
-    since: float = 0.0
+    staying: Staying = field(default_factory=Staying)
     done: bool = False  # it has raised, or was dropped by the re-arm time: this stay raises no more
     raised: bool = False
 
@@ -67,7 +67,7 @@ class _Memory:
     lines: dict[str, LineState] = field(default_factory=dict)
     stays: dict[str, _Stay] = field(default_factory=dict)
     began: list[float | None] = field(default_factory=list)
-    raised_s: dict[str, float] = field(default_factory=dict)
+    rearm_since_s: dict[str, float] = field(default_factory=dict)
 
     def restart(self) -> None:
         """A pause: all that was under way begins anew; the class and the re-arm time run on."""
@@ -164,11 +164,9 @@ class Follower:
 
     def _raise(self, memory: _Memory, made: Step) -> list[Step]:
         """Unless it falls inside the re-arm time of this object."""
-        last = memory.raised_s.get(made.region)
-        if last is not None and made.at_s - last < self.dials.rearm_s - TIME_TOLERANCE_S:
-            return []
-        memory.raised_s[made.region] = made.at_s
-        return [made]
+        since_s = memory.rearm_since_s.get(made.region)
+        passes, memory.rearm_since_s[made.region] = rearm(since_s, made.at_s, self.dials)
+        return [made] if passes else []
 
     def _line(
         self,
@@ -194,20 +192,19 @@ class Follower:
     ) -> list[Step]:
         within = bool(shapely.intersects_xy(self.areas[name], *point))
         stay = memory.stays.setdefault(name, _Stay())
-        before, stay.within = stay.within, within
+        turn = stay.staying.take(t, within=within, fresh=memory.fresh, dials=dials)
         made = Step("raise", name, seen.id, t, label=seen.label or "unknown")
         if dials.when == "enter":
-            return (
-                self._raise(memory, made) if within and not before and (not memory.fresh or dials.born_inside) else []
-            )
+            return self._raise(memory, made) if turn == "come" and (not stay.staying.born or dials.born_inside) else []
         if dials.when == "leave":
-            return self._raise(memory, made) if before and not within else []
-        if not within:
+            return self._raise(memory, made) if turn == "gone" else []
+        if turn == "gone":
             raised, stay.raised = stay.raised, False
             return [Step("clear", name, seen.id, t, cleared_by="reading")] if raised else []
-        if not before:
-            stay.since, stay.done = t, False
-        if stay.done or t - stay.since < dials.dwell_s - TIME_TOLERANCE_S:
+        if turn == "come":
+            stay.done = False
+        since_s = stay.staying.since_s
+        if since_s is None or not within or stay.done or t - since_s < dials.dwell_s - TIME_TOLERANCE_S:
             return []
         stay.done = True
         out = self._raise(memory, made)

@@ -9,12 +9,13 @@ from typing import Any, cast
 import numpy as np
 
 from lantern.core.events import Event, Region
-from lantern.core.objects.dials import CountDials, CrossingDials, PathDials, ZoneDials
+from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, PathDials, ZoneDials
 from lantern.core.objects.lines import across, crossings
-from lantern.core.objects.shapes import beside_line, inside, line_of
+from lantern.core.objects.shapes import beside_line, inside, shares_beyond_line
+from lantern.core.objects.stays import stays
 from lantern.core.objects.tracks import Tracks
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
-from lantern.core.watching import Bools, Indices, has_held
+from lantern.core.watching import Bools, Indices
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,16 +51,22 @@ def in_order(events: Sequence[Event]) -> list[Event]:
     return sorted(events, key=lambda e: (e.raised_s, e.detector, e.region, str(e.object)))
 
 
-def rearmed(events: Sequence[Event], rearm_s: float) -> list[Event]:
+def rearmed(events: Sequence[Event], dials: ObjectDials) -> list[Event]:
     """What falls inside the re-arm time of the same region and object is dropped, not delayed."""
     last: dict[tuple[str, int | str | None], float] = {}
     out = []
     for event in sorted(events, key=lambda e: e.raised_s):
         key = (event.region, event.object)
-        if key not in last or event.raised_s - last[key] >= rearm_s - TIME_TOLERANCE_S:
-            last[key] = event.raised_s
+        passes, last[key] = rearm(last.get(key), event.raised_s, dials)
+        if passes:
             out.append(event)
     return out
+
+
+def rearm(since_s: float | None, t: float, dials: ObjectDials) -> tuple[bool, float]:
+    """Does a raise at `t` pass, and since when does the re-arm time run after it? `since_s`: since when it runs before; None: not."""
+    passes = since_s is None or t - since_s >= dials.rearm_s - TIME_TOLERANCE_S
+    return passes, t if passes or since_s is None or dials.rearm_extends else since_s
 
 
 # ---- crossing and count ----------------------------------------------------------------------------------------------
@@ -76,13 +83,16 @@ def _crossed(tracks: Tracks, starts: Indices, region: Region, dials: CrossingDia
     came = crossings(where, starts, dials.band)
     raised: list[int | None] = [crossing.at for crossing in came]
     if dials.across_percent > 0 and came:
-        raised = across(tracks.box, where.s, starts, came, *line_of(region), dials.band, dials.across_percent)
+        beyond = shares_beyond_line(tracks, dials, region)
+        raised = across(where, starts, came, beyond, dials.band, dials.across_percent)
     known = [(crossing, at) for crossing, at in zip(came, raised, strict=True) if at is not None]
     peaks = np.abs(where.s[[at for _, at in known]])
+    words = {crossed: direction_of(crossed, dials) for crossed in ("a_to_b", "b_to_a")}
+    why = {"band": dials.band}
     for (crossing, at), peak in zip(known, peaks.tolist(), strict=True):
-        direction = direction_of(crossing.direction, dials)
+        direction = words[crossing.direction]
         if direction is not None:
-            yield Found(region.name, at, at, "reading", peak, direction, {"band": dials.band})
+            yield Found(region.name, at, at, "reading", peak, direction, why)
 
 
 def direction_of(crossed: str, dials: CrossingDials | CountDials) -> str | None:
@@ -101,31 +111,21 @@ def find_visits(tracks: Tracks, starts: Indices, regions: Sequence[Region], dial
 
 def _visits(tracks: Tracks, starts: Indices, region: Region, dials: ZoneDials) -> Iterator[Found]:
     within = inside(tracks, dials, region)
-    n = within.size
-    if n == 0:
-        return
-    first = starts == np.arange(n)
-    before = np.concatenate(([False], within[:-1])) & ~first
-    if dials.when in ("enter", "leave"):
-        came = within & ~before & (~first | dials.born_inside) if dials.when == "enter" else ~within & before
-        for at in np.flatnonzero(came).tolist():
-            yield Found(region.name, at, at, "reading", 0.0, None, {"when": dials.when})
-        return
-    held = has_held(within, tracks.t_s, starts, dials.dwell_s)
-    begins = np.flatnonzero(within & ~before)
-    last_of_stretch = np.append(np.flatnonzero(np.diff(starts) > 0), n - 1)
-    for begin in begins.tolist():
-        end = begin
-        stop = int(last_of_stretch[np.searchsorted(last_of_stretch, begin)])
-        outside = np.flatnonzero(~within[begin : stop + 1])
-        end = begin + int(outside[0]) - 1 if outside.size else stop
-        due = np.flatnonzero(held[begin : end + 1])
-        if due.size:
-            stayed = float(tracks.t_s[end] - tracks.t_s[begin])
-            cleared, by = (end + 1, "reading") if outside.size else (end, "lost")
-            yield Found(
-                region.name, begin + int(due[0]), cleared, cast(ClearedBy, by), stayed, None, {"when": dials.when}
-            )
+    t_s = tracks.t_s
+    why = {"when": dials.when}
+    for stay in stays(tracks, within, starts, dials):
+        from_s, until_s = float(t_s[stay.first]), float(t_s[stay.last])
+        if dials.when == "enter" and (not stay.born or dials.born_inside):
+            yield Found(region.name, stay.come, stay.come, "reading", 0.0, None, why | {"inside_from_s": from_s})
+        elif dials.when == "leave" and stay.gone is not None:
+            told = {"inside_until_s": until_s, "stayed_s": round(until_s - from_s, 6)}
+            yield Found(region.name, stay.gone, stay.gone, "reading", 0.0, None, why | told)
+        elif dials.when == "inside":
+            counting = stay.come + np.flatnonzero(within[stay.come : stay.last + 1])
+            due = counting[t_s[counting] - from_s >= dials.dwell_s - TIME_TOLERANCE_S]
+            if due.size:
+                cleared, by = (stay.end, "lost") if stay.gone is None else (stay.gone, "reading")
+                yield Found(region.name, int(due[0]), cleared, cast(ClearedBy, by), until_s - from_s, None, why)
 
 
 # ---- path ------------------------------------------------------------------------------------------------------------

@@ -7,7 +7,7 @@ the other side than before, and the path since cuts the line between its points,
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -31,13 +31,12 @@ class Crossing:
 def distance(points: Floats, a: Point, b: Point) -> Floats:
     """(n, 2) to (n,): signed distance to the endless line, above 0 on the B side."""
     along = np.array(b) - np.array(a)
-    away = points - np.array(a)
-    return np.asarray((along[0] * away[:, 1] - along[1] * away[:, 0]) / np.hypot(*along))
+    return np.asarray((along[0] * (points[:, 1] - a[1]) - along[1] * (points[:, 0] - a[0])) / np.hypot(*along))
 
 
 def cuts(points: Floats, starts: Indices, a: Point, b: Point) -> Bools:
     """(n,): does the step from the sample before (of the same stretch) to this one touch the line between its points?"""
-    return beside(points, starts, a, b).cut
+    return _cuts(points, starts, distance(points, a, b), a, b)
 
 
 def _cuts(points: Floats, starts: Indices, s: Floats, a: Point, b: Point) -> Bools:
@@ -61,12 +60,20 @@ class Beside:
 
     `s` (n,): signed distance in px; `cut` (n,): does the step to here touch the line? `touched` (n,): how many have so far.
     `lively`: the samples of stretches that touch it at all; nobody else can cross, whatever the band.
+    `first`, `least`, `most`: of each stretch its first sample and how far it goes to either side.
     """
 
     s: Floats
     cut: Bools
     touched: Indices
     lively: Indices
+    first: Indices
+    least: Floats
+    most: Floats
+
+    def changed_sides(self, band: float) -> Indices:
+        """The first samples of stretches that are confirmed on both sides."""
+        return self.first[(self.most > band) & (self.least < -band)]
 
 
 def beside(points: Floats, starts: Indices, a: Point, b: Point) -> Beside:
@@ -75,7 +82,9 @@ def beside(points: Floats, starts: Indices, a: Point, b: Point) -> Beside:
     cut = _cuts(points, starts, s, a, b)
     touching = np.zeros(len(points), dtype=np.bool_)
     touching[starts[cut]] = True
-    return Beside(s, cut, np.cumsum(cut), np.flatnonzero(touching[starts]))
+    first = np.flatnonzero(starts == np.arange(starts.size))
+    least, most = (np.minimum.reduceat(s, first), np.maximum.reduceat(s, first)) if first.size else (s, s)
+    return Beside(s, cut, np.cumsum(cut), np.flatnonzero(touching[starts]), first, least, most)
 
 
 def crossings(where: Beside, starts: Indices, band: float) -> list[Crossing]:
@@ -118,30 +127,30 @@ def share_beyond(box: Floats, a: Point, b: Point, *, positive: bool) -> float:
 
 
 def across(
-    boxes: Floats,
-    s: Floats,
+    where: Beside,
     starts: Indices,
     found: Sequence[Crossing],
-    a: Point,
-    b: Point,
+    beyond: Mapping[bool, Floats],
     band: float,
     percent: float,
 ) -> list[int | None]:
     """For each crossing the first sample from it on, still on the new side, with so much of the box beyond; None: it never comes.
 
-    `s` (n,): signed distance of the samples to the line.
+    `beyond`: which share of the box of each of `where.lively` lies beyond the line, on the B side (True) and on the A side.
     """
-    at = np.array([crossing.at for crossing in found], dtype=np.intp)
-    stop = np.searchsorted(starts, starts[at], side="right")
+    lively, s = where.lively, where.s[where.lively]
+    stretch = starts[lively]
+    at = np.searchsorted(lively, [crossing.at for crossing in found])
+    stop = np.searchsorted(stretch, stretch[at], side="right")
     out: list[int | None] = [None] * len(found)
     for positive in (True, False):
-        enough = np.flatnonzero(shares_beyond(boxes, a, b, positive=positive) * 100 >= percent - 1e-9)
+        enough = np.flatnonzero(beyond[positive] * 100 >= percent - 1e-9)
         back = np.flatnonzero(s < -band if positive else s > band)
         reached, returned = _next(enough, at, s.size), _next(back, at, s.size)
         good = (reached < stop) & (reached < returned)
         for i, crossing in enumerate(found):
             if good[i] and (crossing.direction == "a_to_b") == positive:
-                out[i] = int(reached[i])
+                out[i] = int(lively[reached[i]])
     return out
 
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.objects.dials import ObjectDials
+from lantern.core.objects.kinds import rearm
 from lantern.core.tuning.scoring import Mark, Slack
 from lantern.core.tuning.sweep import Row, value_inside
 from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.tuning.wanted import still_wanted
 
 NARROWEST = 1e-6  # px or s; stretches narrower than this are no results
 Steps = list[tuple[float, float | None]]
@@ -18,7 +20,7 @@ Steps = list[tuple[float, float | None]]
 class Raisers:
     """Of one region: for each object its raisers."""
 
-    rearm_s: float
+    dials: ObjectDials
     of_object: dict[int, list[Steps]] = field(default_factory=dict)
 
 
@@ -26,7 +28,7 @@ class Raisers:
 class _Object:
     """Where its raisers stand at the dial's present value, and which of their raises the re-arm time lets through."""
 
-    rearm_s: float
+    dials: ObjectDials
     now: list[float | None]
     let: list[float]
 
@@ -45,8 +47,10 @@ class _Object:
         """(came, went): raises that a step changes."""
         self.now[raiser] = t
         fresh: list[float] = []
+        since_s: float | None = None
         for at in sorted(x for x in self.now if x is not None):
-            if not fresh or at - fresh[-1] >= self.rearm_s - TIME_TOLERANCE_S:
+            passes, since_s = rearm(since_s, at, self.dials)
+            if passes:
                 fresh.append(at)
         came, went = [x for x in fresh if x not in self.let], [x for x in self.let if x not in fresh]
         self.let = fresh
@@ -71,7 +75,7 @@ def rows_of(
     steps: list[tuple[float, int, int, float | None]] = []
     for region in regions:
         for raisers in region.of_object.values():
-            one = _Object(region.rearm_s, [None] * len(raisers), [])
+            one = _Object(region.dials, [None] * len(raisers), [])
             for number, its in enumerate(raisers):
                 for value, t in its:
                     if value <= low:
@@ -88,6 +92,7 @@ def rows_of(
     i = 0
     while i < len(steps):
         bound = steps[i][0]
+        still_wanted()
         while i < len(steps) and steps[i][0] < bound + NARROWEST:
             _, owner, number, t = steps[i]
             objects[owner].follow(tally, number, t)

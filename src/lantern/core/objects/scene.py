@@ -14,6 +14,7 @@ from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.tracks import Tracks, usual_classes
 from lantern.core.signals import Floats
 from lantern.core.tuning.scoring import Mark
+from lantern.core.tuning.wanted import still_wanted
 from lantern.core.watching import Indices
 
 CELL_PX = 16
@@ -70,6 +71,7 @@ def class_lines(subject: TrackSubject, marks: Sequence[Mark]) -> list[ClassLine]
     usual = usual_classes(tracks)
     out = []
     for i, name in enumerate(tracks.classes):
+        still_wanted()
         alone = subject.with_dials(classes=(name,))
         counts = alone.counts(marks)
         out.append(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 import shapely
@@ -10,8 +10,9 @@ import shapely
 from lantern.core.events import Region
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.objects.dials import ObjectDials
-from lantern.core.objects.lines import Beside, Point, beside
-from lantern.core.objects.tracks import Tracks, stretch_of
+from lantern.core.objects.lines import Beside, Point, beside, shares_beyond
+from lantern.core.objects.tracks import Tracks, stretch_count, stretch_of
+from lantern.core.signals import Floats
 from lantern.core.watching import Bools
 
 
@@ -67,4 +68,14 @@ def beside_line(tracks: Tracks, dials: ObjectDials, region: Region) -> Beside:
     def look() -> Beside:
         return beside(tracks.anchors(dials.anchor), stretch_of(tracks, dials.gap_s), *line_of(region))
 
-    return tracks.remember(("beside", region.points, dials.anchor, dials.gap_s), look)
+    return tracks.remember(("beside", region.points, dials.anchor, stretch_count(tracks, dials.gap_s)), look)
+
+
+def shares_beyond_line(tracks: Tracks, dials: ObjectDials, region: Region) -> Mapping[bool, Floats]:
+    """Of the boxes of `beside_line(...).lively` the share that lies beyond the line: on its B side (True), on its A side."""
+
+    def look() -> Mapping[bool, Floats]:
+        boxes = tracks.box[beside_line(tracks, dials, region).lively]
+        return {to_b: shares_beyond(boxes, *line_of(region), positive=to_b) for to_b in (True, False)}
+
+    return tracks.remember(("beyond", region.points, dials.anchor, stretch_count(tracks, dials.gap_s)), look)

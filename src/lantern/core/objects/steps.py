@@ -21,10 +21,12 @@ from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
 from lantern.core.objects.kinds import direction_of
 from lantern.core.objects.raisers import Raisers, Steps
 from lantern.core.objects.shapes import beside_line, inside
+from lantern.core.objects.stays import Stay, stays
 from lantern.core.objects.tracks import Tracks, stretch_of
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
 from lantern.core.tuning.scoring import Mark, Slack
+from lantern.core.tuning.wanted import still_wanted
 from lantern.core.watching import Bools, Indices
 
 
@@ -92,6 +94,7 @@ def band_steps(
     flip_first, flip_stop = np.searchsorted(flips, first), np.searchsorted(flips, stop)
     raising: dict[int, list[tuple[Indices, float, float]]] = {}
     for i, start in enumerate(lively.tolist()):
+        still_wanted()
         index = sure[first[i] : stop[i]]
         d, cut = away[index], touched[index].astype(np.intp)
         for met in _meetings(d, flips[flip_first[i] : flip_stop[i]] - first[i], low):
@@ -103,7 +106,7 @@ def band_steps(
                 entry = index[met.middle : met.stop]
                 raising.setdefault(int(tracks.object[start]), []).append((entry, begins, met.high))
     spans = _stretches(marks, slack)
-    out = Raisers(dials.rearm_s)
+    out = Raisers(dials)
     for object_, entries in raising.items():
         lone = _lone_from([ends for _, _, ends in entries])
         out.of_object[object_] = [
@@ -209,28 +212,26 @@ def dwell_steps(
 ) -> Raisers:
     """The longer the dwell time, the later a stay raises, sample by sample; beyond its whole length, not at all."""
     within, starts = inside(tracks, dials, region), stretch_of(tracks, dials.gap_s)
-    n = within.size
-    out = Raisers(dials.rearm_s)
-    if not within.any():
-        return out
-    before = np.concatenate(([False], within[:-1])) & (starts != np.arange(n))
-    begins = np.flatnonzero(within & ~before)
-    after = np.concatenate((within[1:] & (starts[1:] == starts[:-1]), [False]))
-    ends = np.flatnonzero(within & ~after) + 1
-    spans = _stretches(marks, slack)
-    objects = tracks.object[begins]
-    stays: dict[int, list[float]] = {}
-    for object_, length in zip(objects.tolist(), (tracks.t_s[ends - 1] - tracks.t_s[begins]).tolist(), strict=True):
-        stays.setdefault(object_, []).append(length + TIME_TOLERANCE_S)
-    lone = {object_: _lone_from(lengths) for object_, lengths in stays.items()}
-    telling = spans.telling(tracks.t_s)
-    for begin, end, object_ in zip(begins.tolist(), ends.tolist(), objects.tolist(), strict=True):
-        t_s = tracks.t_s[begin:end]
-        stay = t_s - t_s[0]
-        values = np.concatenate(([-1.0], stay[:-1] + TIME_TOLERANCE_S))
-        here = telling[begin:end] | (values <= lone[object_])
-        here[0] = True
-        steps: Steps = list(zip(values[here].tolist(), t_s[here].tolist(), strict=True))
-        steps.append((float(stay[-1]) + TIME_TOLERANCE_S, None))
-        out.of_object.setdefault(object_, []).append(steps)
+    out = Raisers(dials)
+    of_object: dict[int, list[Stay]] = {}
+    for stay in stays(tracks, within, starts, dials):
+        of_object.setdefault(int(tracks.object[stay.first]), []).append(stay)
+    telling = _stretches(marks, slack).telling(tracks.t_s)
+    for object_, its in of_object.items():
+        still_wanted()
+        lone = _lone_from([float(tracks.t_s[s.last] - tracks.t_s[s.first]) + TIME_TOLERANCE_S for s in its])
+        out.of_object[object_] = [_later(tracks.t_s, within, stay, telling, lone) for stay in its]
     return out
+
+
+def _later(all_t_s: Floats, within: Bools, stay: Stay, telling: Bools, lone: float) -> Steps:
+    """The raise of one stay: at its first sample inside that is so long after the first, once it counts as come in."""
+    at = slice(stay.come, stay.last + 1)
+    t_s, here = all_t_s[at], telling[at]
+    if not within[at].all():
+        t_s, here = t_s[within[at]], here[within[at]]
+    stayed = t_s - all_t_s[stay.first]
+    values = np.concatenate(([-1.0], stayed[:-1] + TIME_TOLERANCE_S))
+    here = here | (values <= lone)
+    here[0] = True
+    return [*zip(values[here].tolist(), t_s[here].tolist(), strict=True), (float(stayed[-1]) + TIME_TOLERANCE_S, None)]

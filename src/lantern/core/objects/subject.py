@@ -34,7 +34,7 @@ from lantern.core.units import CELSIUS, Scale
 
 MOST_POINTS = 4000  # of a trace
 AFTER = frozenset(
-    ("rearm_s", "start_inside", "capacity", "clear_percent", "missed_percent")
+    ("rearm_s", "rearm_extends", "start_inside", "capacity", "clear_percent", "missed_percent")
 )  # dials of what comes last
 BEFORE_REARM = frozenset(name for model in dials.MODELS for name in model.model_fields) - AFTER
 
@@ -72,7 +72,7 @@ class TrackSubject(Judged):
 
     @cached_property
     def _events(self) -> list[Event]:
-        events = in_order(rearmed(self._raw, self.dials.rearm_s))
+        events = in_order(rearmed(self._raw, self.dials))
         return with_capacity(events, self.dials, self.detector.name) if isinstance(self.dials, CountDials) else events
 
     def events(self) -> list[Event]:
@@ -109,7 +109,8 @@ class TrackSubject(Judged):
 
     @cached_property
     def _verdicts(self) -> list[Verdict]:
-        return verdicts(Sighted(self.detector, self.dials, self.tracks, tuple(self._events), self.kind.find))
+        events, raw = tuple(self._events), tuple(self._raw)
+        return verdicts(Sighted(self.detector, self.dials, self.tracks, events, raw, self.kind.find))
 
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
         """Of the objects in view during the mark the one that came nearest speaks; with none, the mark stands over an empty scene."""

@@ -97,10 +97,14 @@ class Tracks:
         return self.classes[label] if label >= 0 else "unknown"
 
     def anchors(self, anchor: str) -> Floats:
-        """(n, 2): where each object is: `foot` the middle of the box's lower edge, `centre`, or `top`."""
-        left, top, width, height = self.box.T
-        down = {"foot": height, "centre": height / 2, "top": 0.0}[anchor]
-        return np.column_stack((left + width / 2, top + down))
+        """(n, 2): where each object is: `foot` the middle of the box's lower edge, `centre`, or `top`; column by column."""
+
+        def look() -> Floats:
+            left, top, width, height = self.box.T
+            down = {"foot": height, "centre": height / 2, "top": 0.0}[anchor]
+            return np.asfortranarray(np.column_stack((left + width / 2, top + down)))
+
+        return self.remember(("anchors", anchor), look)
 
 
 def make_tracks(
@@ -158,6 +162,11 @@ def _classes(
 def stretch_of(tracks: Tracks, gap_s: float) -> Indices:
     """(n,): for each sample the index of the first one of its stretch: the same object, no longer pause than `gap_s`."""
     return tracks.remember(("stretches", gap_s), lambda: _stretches(tracks, gap_s))
+
+
+def stretch_count(tracks: Tracks, gap_s: float) -> int:
+    """How many stretches there are. A longer gap joins some and parts none, so their number tells how the take is cut up."""
+    return tracks.remember(("stretch count", gap_s), lambda: int(np.unique(stretch_of(tracks, gap_s)).size))
 
 
 def _stretches(tracks: Tracks, gap_s: float) -> Indices:

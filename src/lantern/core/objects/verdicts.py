@@ -6,8 +6,9 @@ that makes an object raise is the reason why it did not.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, cast
 
 import numpy as np
@@ -18,7 +19,9 @@ from lantern.core.objects.filters import filtered, keeps
 from lantern.core.objects.kinds import Found
 from lantern.core.objects.lines import Point, crossings, cuts
 from lantern.core.objects.shapes import beside_line, inside, line_of, watched_regions
+from lantern.core.objects.stays import stays
 from lantern.core.objects.tracks import Tracks, stretch_of, usual_classes
+from lantern.core.signals import Floats
 from lantern.core.watching import Indices
 
 LOOK_BACK_S = (
@@ -68,8 +71,14 @@ Find = Callable[[Tracks, Indices, Any, Any], list[Found]]
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
+    """`told` puts it into words: only when somebody asks, for a take has thousands of objects."""
+
     code: str
-    text: str
+    told: Callable[[], str]
+
+    @property
+    def text(self) -> str:
+        return self.told()
 
     def as_dict(self) -> dict[str, str]:
         return {"code": self.code, "text": self.text}
@@ -77,20 +86,34 @@ class Verdict:
 
 @dataclass(frozen=True)
 class Sighted:
-    """A detector on tracks, with the events it gave."""
+    """A detector on tracks, with the events it gave, and those it would have given without its re-arm time."""
 
     detector: Detector
     dials: ObjectDials
     tracks: Tracks
     events: tuple[Event, ...]
+    raw: tuple[Event, ...]
     find: Find
 
-    def raising(self, *, all_samples: bool = False, **changes: Any) -> set[int]:
+    def raising(self, *, all_samples: bool = False, **changes: Any) -> frozenset[int]:
         """Objects (indices) that raise with other dials, before the re-arm time; `all_samples`: none is filtered out."""
         dials = self.dials.model_copy(update=changes)
-        left = self.tracks if all_samples else filtered(self.tracks, self.detector.regions, dials)
-        found = self.find(left, stretch_of(left, dials.gap_s), watched_regions(self.detector.regions), dials)
-        return {int(left.object[each.raised]) for each in found}
+        regions = self.detector.regions
+
+        def look() -> frozenset[int]:
+            left = self.tracks if all_samples else filtered(self.tracks, regions, dials)
+            found = self.find(left, stretch_of(left, dials.gap_s), watched_regions(regions), dials)
+            return frozenset(left.object[[each.raised for each in found]].tolist())
+
+        without = " ".join(("raising without", *changes))  # a band that is dragged does not ask anew what none would do
+        key = (
+            without,
+            all_samples,
+            self.find,
+            tuple(regions),
+            dials.model_dump_json(exclude={"rearm_s", "rearm_extends"}),
+        )
+        return self.tracks.remember(key, look)
 
 
 def verdicts(sighted: Sighted) -> list[Verdict]:
@@ -99,27 +122,28 @@ def verdicts(sighted: Sighted) -> list[Verdict]:
     index = {name: i for i, name in enumerate(tracks.ids)}
     out: list[Verdict | None] = [None] * len(tracks.ids)
 
-    def say(objects: set[int], code: str, text: Callable[[int], str]) -> None:
+    def say(objects: Iterable[int], code: str, text: Callable[[int], str]) -> None:
         for i in objects:
             if out[i] is None:
-                out[i] = Verdict(code, text(i))
+                out[i] = Verdict(code, partial(text, i))
 
     by_object: dict[int, list[Event]] = {}
     for event in sighted.events:
         if event.object is not None:
             by_object.setdefault(index[event.object], []).append(event)
 
-    say(set(by_object), "raised", lambda i: _raised(by_object[i]))
+    say(by_object, "raised", lambda i: _raised(by_object[i]))
     if dials.rearm_s > 0:
         text = f"Raised again within the re-arm time of {dials.rearm_s:g} s: dropped."
-        say(sighted.raising(), "rearm", _same(text))
+        say([index[event.object] for event in sighted.raw if event.object is not None], "rearm", _same(text))
     _say_filtered(sighted, say)
     for code, changes, text in _let_go(dials):
         say(sighted.raising(**changes), code, _same(text))
     silent = {i for i, verdict in enumerate(out) if verdict is None}
     for i, verdict in _remaining(sighted, silent).items():
         out[i] = verdict
-    return [verdict or Verdict("away", "Never came near what is watched.") for verdict in out]
+    away = Verdict("away", lambda: "Never came near what is watched.")
+    return [verdict or away for verdict in out]
 
 
 def _same(text: str) -> Callable[[int], str]:
@@ -134,7 +158,7 @@ def _raised(events: list[Event]) -> str:
     return f"Raised{' ' + ', '.join(ways) if ways else ''} at {', '.join(f'{e.raised_s:.1f}' for e in events)} s."
 
 
-def _say_filtered(sighted: Sighted, say: Callable[[set[int], str, Callable[[int], str]], None]) -> None:
+def _say_filtered(sighted: Sighted, say: Callable[[Iterable[int], str, Callable[[int], str]], None]) -> None:
     """Those that raise once nothing is filtered, by the filter that took most of their samples."""
     dials, tracks = sighted.dials, sighted.tracks
     stays = keeps(tracks, sighted.detector.regions, dials)
@@ -180,6 +204,12 @@ def _let_go(dials: ObjectDials) -> list[tuple[str, dict[str, Any], str]]:
         if dials.band > 0:
             text = f"Cut the line, but never went more than {dials.band:g} px beyond it on both sides."
             out.append(("turned_back", {"band": 0.0}, text))
+    if isinstance(dials, ZoneDials) and dials.enter_after_s > 0:
+        text = f"Was inside, but never for {dials.enter_after_s:g} s without a sample outside."
+        out.append(("too_short", {"enter_after_s": 0.0}, text))
+    if isinstance(dials, ZoneDials) and dials.when == "leave" and dials.leave_after_s > 0:
+        text = f"Went out, but was not outside for {dials.leave_after_s:g} s before it came back or was lost."
+        out.append(("still_inside", {"leave_after_s": 0.0}, text))
     if isinstance(dials, ZoneDials) and dials.when == "enter" and not dials.born_inside:
         out.append(("born_inside", {"born_inside": True}, "Was inside when first seen, so it did not come in."))
     if isinstance(dials, PathDials):
@@ -200,54 +230,59 @@ def _remaining(sighted: Sighted, rest: set[int]) -> dict[int, Verdict]:
 def _beside_lines(
     sighted: Sighted, tracks: Tracks, rest: set[int], dials: CrossingDials | CountDials
 ) -> dict[int, Verdict]:
-    starts = stretch_of(tracks, dials.gap_s)
     out: dict[int, Verdict] = {}
+
+    def say(objects: Collection[int], code: str, text: str) -> None:
+        for i in rest.intersection(objects):
+            out.setdefault(i, Verdict(code, lambda: text))
+
     for region in watched_regions(sighted.detector.regions):
-        s = beside_line(tracks, dials, region).s
-        sure = np.flatnonzero(np.abs(s) > dials.band)
-        on_b = s[sure] > 0
-        turn = np.flatnonzero(on_b[1:] != on_b[:-1]) + 1
-        changed = sure[turn[starts[sure[turn]] == starts[sure[turn - 1]]]]
-        for i in rest & set(tracks.object[changed].tolist()):
-            out.setdefault(i, Verdict("beyond_end", f"Changed sides, but passed beyond an end of {region.name}."))
-        for i in rest & _unseen(tracks, dials.anchor, *line_of(region)):
-            text = f"First shows cut off by the picture's edge, just beyond {region.name}: it was never wholly in view before it."
-            out.setdefault(i, Verdict("unseen_before", text))
+        changed = beside_line(tracks, dials, region).changed_sides(dials.band)
+        say(tracks.object[changed].tolist(), "beyond_end", f"Changed sides, but passed beyond an end of {region.name}.")
+        unseen = _unseen(tracks, dials.anchor, *line_of(region))
+        text = f"First shows cut off by the picture's edge, just beyond {region.name}: it was never wholly in view before it."
+        say(unseen, "unseen_before", text)
     return out
 
 
 def _unseen(tracks: Tracks, anchor: str, a: Point, b: Point) -> set[int]:
     """Objects whose first box is cut off by the edge and whose way, followed back a little, comes over the line."""
+    objects, pairs = tracks.remember(("ways back", anchor), partial(_ways_back, tracks, anchor))
+    touched = cuts(pairs, np.repeat(np.arange(objects.size), 2), a, b)[1::2]
+    return set(objects[touched].tolist())
+
+
+def _ways_back(tracks: Tracks, anchor: str) -> tuple[Indices, Floats]:
+    """(k,) objects that first show cut off by the edge; (2k, 2) where each must have been a little before, and is then."""
     spans = tracks.spans
     first, last = spans[:-1], spans[1:] - 1
-    lively = np.flatnonzero(last > first)
-    begins, soon = tracks.only(first[lively]), tracks.only(np.minimum(first + 4, last)[lively])
-    at = begins.anchors(anchor)
-    speed = (soon.anchors(anchor) - at) / np.maximum(soon.t_s - begins.t_s, 1e-9)[:, None]
-    pairs = np.stack((at - speed * LOOK_BACK_S, at), axis=1).reshape(-1, 2)
-    touched = cuts(pairs, np.repeat(np.arange(lively.size), 2), a, b)[1::2]
-    return set(lively[touched & begins.cut_off()].tolist())
+    begins = tracks.only(first[last > first])
+    objects = begins.object[begins.cut_off()]
+    at, soon = first[objects], np.minimum(first + 4, last)[objects]
+    points, t_s = tracks.anchors(anchor), tracks.t_s
+    speed = (points[soon] - points[at]) / np.maximum(t_s[soon] - t_s[at], 1e-9)[:, None]
+    return objects, np.stack((points[at] - speed * LOOK_BACK_S, points[at]), axis=1).reshape(-1, 2)
 
 
 def _about_zones(sighted: Sighted, tracks: Tracks, rest: set[int], dials: ZoneDials) -> dict[int, Verdict]:
-    longest: dict[int, float] = {}
+    longest = np.full(len(tracks.ids), -np.inf)
     starts = stretch_of(tracks, dials.gap_s)
-    index = np.arange(len(tracks))
+    any_run = dials.model_copy(update={"enter_after_s": 0.0})
     for region in watched_regions(sighted.detector.regions):
-        within = inside(tracks, dials, region)
-        since = np.maximum(np.maximum.accumulate(np.where(within, -1, index)) + 1, starts)
-        on = np.flatnonzero(within)
-        for i, stay in zip(tracks.object[on].tolist(), (tracks.t_s[on] - tracks.t_s[since[on]]).tolist(), strict=True):
-            longest[i] = max(longest.get(i, 0.0), stay)
+        for stay in stays(tracks, inside(tracks, dials, region), starts, any_run):
+            i = tracks.object[stay.first]
+            longest[i] = max(longest[i], tracks.t_s[stay.last] - tracks.t_s[stay.first])
     out: dict[int, Verdict] = {}
-    for i in rest & set(longest):
+    for i in rest.intersection(np.flatnonzero(longest >= 0).tolist()):
         if dials.when == "inside":
-            short = dials.dwell_s - longest[i]
-            text = f"Inside for {longest[i]:.1f} s at most, {short:.1f} s short of {dials.dwell_s:g} s."
-            out[i] = Verdict("too_short", text)
+            out[i] = Verdict("too_short", partial(_short, float(longest[i]), dials.dwell_s))
         elif dials.when == "leave":
-            out[i] = Verdict("still_inside", "Was inside when last seen, so it did not leave.")
+            out[i] = Verdict("still_inside", lambda: "Was inside when last seen, so it did not leave.")
     return out
+
+
+def _short(longest_s: float, dwell_s: float) -> str:
+    return f"Inside for {longest_s:.1f} s at most, {dwell_s - longest_s:.1f} s short of {dwell_s:g} s."
 
 
 def _on_paths(sighted: Sighted, tracks: Tracks, rest: set[int], dials: PathDials) -> dict[int, Verdict]:
@@ -260,12 +295,10 @@ def _on_paths(sighted: Sighted, tracks: Tracks, rest: set[int], dials: PathDials
             at = [crossing.at for crossing in came if crossing.direction == "a_to_b"]
             took.append(set(tracks.object[at].tolist()) if at else set())
         else:
-            took.append(set(tracks.object[inside(tracks, dials, region)].tolist()))
-    out = {}
-    for i in rest:
+            took.append(set(np.unique(tracks.object[inside(tracks, dials, region)]).tolist()))
+
+    def part(i: int) -> str:
         done = [region.name for region, objects in zip(regions, took, strict=True) if i in objects]
-        if done:
-            out[i] = Verdict(
-                "part", f"{len(done)} of {len(regions)} steps ({', '.join(done)}), not all of them in order."
-            )
-    return out
+        return f"{len(done)} of {len(regions)} steps ({', '.join(done)}), not all of them in order."
+
+    return {i: Verdict("part", partial(part, i)) for i in rest.intersection(set().union(*took))}

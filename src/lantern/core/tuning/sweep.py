@@ -20,6 +20,7 @@ from lantern.core.tuning.chain import Chain, Clock
 from lantern.core.tuning.chains import CHAINS, Swept
 from lantern.core.tuning.scoring import Mark, Slack
 from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.tuning.wanted import still_wanted
 
 MOST_VALUES = 20_000
 LEVEL_RESOLUTION = 1e-9  # °C; stretches narrower than this are float noise, not results
@@ -85,6 +86,7 @@ def sweep_exact(
         if not changed or (fresh := tally.counts())[:apart] == counts[:apart]:
             counts = _slower(counts, fresh) if changed else counts
             continue
+        still_wanted()
         if bound > at or not pieces:
             pieces.append((at, bound, counts))
         elif pieces[-1][2][:apart] == fresh[:apart]:  # a stretch of no width came and went

@@ -6,6 +6,7 @@ export class Refusal extends Error {
     const faults = body.faults ?? [];
     super(faults.length ? faults.map((f) => `${f.where}: ${f.what}; expected ${f.expected}`).join("\n") : (body.message ?? `The server answered ${status}.`));
     this.status = status;
+    this.superseded = body.superseded === true; // the page itself has asked for something newer
     this.faults = faults;
   }
 }

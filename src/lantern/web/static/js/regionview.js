@@ -158,6 +158,7 @@ export class RegionView {
       drag.moved = true;
       this.regions[drag.index] = { ...this.regions[drag.index], points: this.#dragged(drag, this.pointer) };
       this.drawRegions();
+      this.on.moving?.(this.regions);
     });
     this.overlay.addEventListener("pointerup", () => {
       if (this.draft?.shape === "line") {

@@ -5,6 +5,8 @@ import { el } from "./svg.js";
 const LEAST_STEPS = 28; // points that a drawn track keeps
 const REACH_PX = 9; // of a click around a track
 const SLIGHT_PX = 1.2; // on the screen: bends that nobody sees
+const FEW = 400; // tracks that change at a step: more, and all are drawn anew at once
+const REST_MS = 250;
 const MANY = 400; // tracks of one verdict: their dashes cannot be told apart any more, and hairlines are drawn five times as fast
 
 // By verdict: colour token, dash, width, what stands at the track's end.
@@ -56,7 +58,7 @@ export async function fetchTracks(url) {
 export class SceneView extends RegionView {
   constructor(take, parts, on = {}) {
     super(take, parts, on);
-    Object.assign(this, { take, tracks: null, still: null, codes: [], shown: null, object: -1, t: 0, band: 0, map: null, live: null, hideTracks: false });
+    Object.assign(this, { take, tracks: null, paths: [], still: null, codes: [], shown: null, object: -1, t: 0, band: 0, map: null, live: null, hideTracks: false });
     this.context = this.canvas.getContext("2d");
     this.layer = document.createElement("canvas");
   }
@@ -89,7 +91,18 @@ export class SceneView extends RegionView {
 
   #place(i, down) { const { box } = this.tracks; return [box[4 * i] + box[4 * i + 2] / 2, box[4 * i + 1] + box[4 * i + 3] * down]; }
 
-  setCodes(codes) { this.codes = codes; this.drawTracks(); }
+  // Tracks whose verdict has changed are drawn over the others at once, for the eye follows those; all anew when the hand rests.
+  setCodes(codes) {
+    const began = performance.now();
+    const changed = [...this.paths.keys()].filter((i) => codes[i] !== this.codes[i]);
+    this.codes = codes;
+    if (changed.length > FEW || !this.zoom || this.hideTracks) { this.drawTracks(); return; }
+    clearTimeout(this.resting);
+    this.#paths(this.layer.getContext("2d"), changed, true);
+    this.paint();
+    this.canvas.dataset.changedMs = (performance.now() - began).toFixed(1);
+    this.resting = setTimeout(() => this.drawTracks(), REST_MS);
+  }
 
   // `shown`: index of a track to whether it is to be seen.
   setShown(shown) { this.shown = shown; this.drawTracks(); }
@@ -104,6 +117,7 @@ export class SceneView extends RegionView {
   }
 
   drawTracks() {
+    clearTimeout(this.resting);
     if (!this.zoom) return;
     const began = performance.now();
     const context = this.layer.getContext("2d");
@@ -111,7 +125,7 @@ export class SceneView extends RegionView {
     context.clearRect(0, 0, this.layer.width, this.layer.height);
     this.#ground(context);
     if (this.map) this.#map(context);
-    if (this.tracks && !this.hideTracks) this.#paths(context);
+    if (this.tracks && !this.hideTracks) this.#paths(context, this.paths.keys());
     this.paint();
     this.canvas.dataset.drawnMs = (performance.now() - began).toFixed(1);
   }
@@ -137,9 +151,10 @@ export class SceneView extends RegionView {
     context.globalAlpha = 1;
   }
 
-  #paths(context) {
+  // Those of `which` (indices); `over`: they must cover what they were before.
+  #paths(context, which, over = false) {
     const groups = {};
-    this.paths.forEach((path, i) => { if (!this.shown || this.shown(i)) (groups[this.codes[i] ?? "away"] ??= []).push(path); });
+    for (const i of which) if (!this.shown || this.shown(i)) (groups[this.codes[i] ?? "away"] ??= []).push(this.paths[i]);
     const order = Object.keys(LOOKS).reverse();
     context.setTransform(this.zoom, 0, 0, this.zoom, 0, 0);
     context.lineJoin = "round";
@@ -151,7 +166,7 @@ export class SceneView extends RegionView {
       const many = paths.length > MANY;
       context.lineWidth = many ? 0.99 / this.zoom : width * this.unit;
       context.setLineDash(many ? [] : dash.map((d) => d * this.unit));
-      context.globalAlpha = paths.length > 1500 ? 0.25 : paths.length > 150 ? 0.4 : code === "away" ? 0.8 : 0.75;
+      context.globalAlpha = over ? 1 : paths.length > 1500 ? 0.25 : paths.length > 150 ? 0.4 : code === "away" ? 0.8 : 0.75;
       for (let at = 0; at < paths.length; at += MANY) {
         context.beginPath();
         for (const { points } of paths.slice(at, at + MANY)) points.forEach(([x, y], k) => (k ? context.lineTo(x, y) : context.moveTo(x, y)));

@@ -13,6 +13,8 @@ export const evidence = ({ data, infos, drawn }) => ({
   wishes: { false_per_day: "", delay_s: "", misses: "" },
   takes: null,
   noise: null,
+  page: Math.random().toString(36).slice(2), // the server may stop what it works out for an earlier turn of this page
+  turn: 0,
 
   get draft() { return { ...data.detector, dials: this.dials, regions: this.regions }; },
   get wished() {
@@ -27,10 +29,11 @@ export const evidence = ({ data, infos, drawn }) => ({
     this.writeAddress();
   },
   async post(parts, extra = {}) {
-    return ask("POST", `/bench/${data.detectorId}/judge`, { take: data.take.id, detector: this.draft, parts, together: this.together, ...extra });
+    return ask("POST", `/bench/${data.detectorId}/judge`, { take: data.take.id, detector: this.draft, parts, together: this.together, page: this.page, turn: this.turn, ...extra });
   },
   async judge() {
     const began = performance.now();
+    this.turn += 1;
     let done;
     this.judging = new Promise((resolve) => { done = resolve; });
     try {
@@ -79,7 +82,7 @@ export const evidence = ({ data, infos, drawn }) => ({
     } catch (error) { this.explain(error); }
   },
   explain(error) {
-    if (error.name === "AbortError") return;
+    if (error.name === "AbortError" || error.superseded) return;
     for (const fault of error.faults ?? []) {
       const name = fault.where.replace(/^dials\./, "");
       if (infos[name]) this.faults[name] = `${fault.what}; expected ${fault.expected}`;

@@ -9,7 +9,7 @@ import { copy } from "./dials.js";
 export const scene = ({ data, drawn }) => ({
   stripParts: ["strips"],
   extraKeys: { b() { this.seek(this.t - 5, true); }, g() { const maps = ["", "presence", "dwell"]; this.showCells(maps[(maps.indexOf(this.cells) + 1) % 3]); }, Escape() { this.pickObject(-1); } },
-  objects: [], // of each track its verdict, an index into data.verdicts
+  counted: [], // pairs: a verdict, an index into data.verdicts, and how many objects have it
   hidden: [],
   hiddenClasses: [],
   beside: null,
@@ -21,7 +21,8 @@ export const scene = ({ data, drawn }) => ({
     const parts = { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay };
     drawn.view = new SceneView(data.take, parts, {
       choose: (index) => this.chooseRegion(index),
-      change: (changed) => { this.remember(); this.regions = copy(changed); this.changedRegions(); },
+      moving: (changed) => { this.takeRegions(changed); this.moved = true; this.judgeSoon(); }, // the tracks change while a line is dragged
+      change: (changed) => { this.takeRegions(changed); this.moved = false; this.changedRegions(); },
       add: (shape, points) => this.addRegion(shape, points),
       tool: (tool) => { this.tool = tool; },
       pickObject: (index) => this.pickObject(index),
@@ -35,9 +36,8 @@ export const scene = ({ data, drawn }) => ({
       const [tracks, first] = await Promise.all([fetchTracks(`/takes/${data.take.id}/tracks`), this.post(["objects"])]);
       if (data.still) { const image = new Image(); image.src = `/takes/${data.take.id}/still`; await image.decode(); drawn.view.still = image; }
       drawn.tracks = tracks;
-      this.objects = first.objects;
-      drawn.view.codes = this.codes();
       drawn.view.shown = (i) => this.isShown(i);
+      this.setObjects(first.objects);
       drawn.view.setTracks(tracks, this.dials.anchor);
       this.drawView();
       if (this.chosenObject !== null) this.pickObject(tracks.ids.indexOf(this.chosenObject));
@@ -46,13 +46,15 @@ export const scene = ({ data, drawn }) => ({
   },
   async judgeFirst() { // the tracks in their new colours: what the eye follows while a line is dragged
     if (!drawn.tracks) return;
-    ({ objects: this.objects } = await this.post(["objects"]));
-    drawn.view.codes = this.codes();
-    if (drawn.view.anchor !== this.dials.anchor) drawn.view.setAnchor(this.dials.anchor); else drawn.view.drawTracks();
+    const { objects } = await this.post(["objects"]);
+    this.setObjects(objects);
+    if (drawn.view.anchor !== this.dials.anchor) drawn.view.setAnchor(this.dials.anchor);
     this.drawView();
     if (this.life) this.fetchLife();
   },
   evidenceRenewed() { if (["regions", "objects"].includes(this.tab)) this.fetchBeside(); this.countsRenewed?.(); },
+  moved: false,
+  takeRegions(changed) { if (!this.moved) this.remember(); this.regions = copy(changed); }, // a drag is one step to undo
   regionsChanged() { this.evidenceRenewed(); },
   regionChosen() {},
   fetchOnce() {},
@@ -63,14 +65,18 @@ export const scene = ({ data, drawn }) => ({
     drawn.view.setRegions(copy(this.regions), this.chosenRegion);
   },
   showAt(t) { drawn.view.setTime(t); },
-  codes() { return this.objects.map((v) => data.verdicts[v].code); },
+  setObjects(objects) {
+    drawn.objects = objects;
+    const counts = new Map();
+    for (const v of objects) counts.set(v, (counts.get(v) ?? 0) + 1);
+    this.counted = [...counts].sort((a, b) => a[0] - b[0]);
+    drawn.view.setCodes(objects.map((v) => data.verdicts[v].code));
+  },
 
   // ---- which are seen ----
 
   get verdictCounts() {
-    const counts = new Map();
-    for (const v of this.objects) counts.set(v, (counts.get(v) ?? 0) + 1);
-    return [...counts].sort((a, b) => a[0] - b[0]).map(([v, n]) => ({ code: data.verdicts[v].code, words: data.verdicts[v].words, n, on: !this.hidden.includes(data.verdicts[v].code) }));
+    return this.counted.map(([v, n]) => ({ code: data.verdicts[v].code, words: data.verdicts[v].words, n, on: !this.hidden.includes(data.verdicts[v].code) }));
   },
   dash(code) { return look(code).dash.join(" "); },
   stroke(code) { return `swatch-${look(code).colour}`; },
@@ -78,8 +84,8 @@ export const scene = ({ data, drawn }) => ({
   toggleClass(name) { this.hiddenClasses = this.hiddenClasses.includes(name) ? this.hiddenClasses.filter((c) => c !== name) : [...this.hiddenClasses, name]; drawn.view.drawTracks(); },
   classShown(name) { return !this.hiddenClasses.includes(name); },
   isShown(i) {
-    const v = this.objects[i];
-    if (v !== undefined && this.hidden.includes(data.verdicts[v].code)) return false;
+    const v = drawn.objects[i];
+    if (this.hidden.includes(data.verdicts[v].code)) return false;
     return this.hiddenClasses.length === 0 || !this.hiddenClasses.includes(this.classOf(i));
   },
   classOf(i) { return drawn.tracks.usual[i]; }, // what it is mostly taken for
@@ -154,6 +160,6 @@ export const scene = ({ data, drawn }) => ({
   exportPicture() { saveCanvas(this.$refs.canvas, "scene"); },
   exportObjects() {
     const { ids, spans, t_s } = drawn.tracks;
-    saveCsv([["object", "class", "from_s", "to_s", "samples", "verdict"], ...ids.map((id, i) => [id, this.classOf(i), t_s[spans[i]].toFixed(3), t_s[spans[i + 1] - 1].toFixed(3), spans[i + 1] - spans[i], data.verdicts[this.objects[i]].words])], "objects");
+    saveCsv([["object", "class", "from_s", "to_s", "samples", "verdict"], ...ids.map((id, i) => [id, this.classOf(i), t_s[spans[i]].toFixed(3), t_s[spans[i + 1] - 1].toFixed(3), spans[i + 1] - spans[i], data.verdicts[drawn.objects[i]].words])], "objects");
   },
 });

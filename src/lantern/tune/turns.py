@@ -1,0 +1,30 @@
+"""Which state of a page is its newest: what is still worked out for an older one may stop."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from threading import Lock
+
+KEPT = 500  # pages; one that is forgotten only works out what nobody looks at
+
+
+class Turns:
+    """Of each page (by a name that it made up) the number of its newest state."""
+
+    def __init__(self, kept: int = KEPT) -> None:
+        self._kept = kept
+        self._newest: OrderedDict[str, int] = OrderedDict()
+        self._lock = Lock()
+
+    def told(self, page: str, turn: int) -> None:
+        with self._lock:
+            self._newest[page] = max(turn, self._newest.get(page, turn))
+            self._newest.move_to_end(page)
+            while len(self._newest) > self._kept:
+                self._newest.popitem(last=False)
+
+    def passed(self, page: str, turn: int) -> bool:
+        return self._newest.get(page, turn) > turn
+
+
+TURNS = Turns()
