@@ -21,6 +21,10 @@ class Armed:
     link: LinkRule
     timetable: Timetable | None
 
+    def between(self, first: datetime, last: datetime) -> Callable[[datetime], bool]:
+        """Is it armed at an aware instant? For instants from `first` to `last`."""
+        return (lambda at: True) if self.timetable is None else self.timetable.active_between(first, last)
+
 
 @dataclass(frozen=True)
 class Rehearsal:
@@ -48,8 +52,12 @@ def rehearse(
     """Run one detector's events through its links. `start` is the aware instant at which the take begins; `silent` says why nothing hit a mark."""
     ordered: list[Firing] = []
     outcomes: list[Reason] = []
+    end = start + timedelta(seconds=max([length_s, *(event.raised_s for event in events)]))
+    armed_at = [armed.between(start, end) for armed in links]
     for index, event in enumerate(events):
-        fired, reason = _outcome(index, event, links, start)
+        at = start + timedelta(seconds=event.raised_s)
+        heard = [(armed, is_on(at)) for armed, is_on in zip(links, armed_at, strict=True)]
+        fired, reason = _outcome(index, event, heard)
         ordered.extend(fired)
         outcomes.append(reason)
     judged = judge([event.raised_s for event in events], marks, slack)
@@ -65,22 +73,17 @@ def rehearse(
     return Rehearsal(tuple(events), tuple(outcomes), judged, tuple(marks), reasons, tuple(activity(ordered)), armed_s)
 
 
-def is_armed(armed: Armed, at: datetime) -> bool:
-    return armed.timetable is None or armed.timetable.is_active(at)
-
-
-def _outcome(index: int, event: Event, links: Sequence[Armed], start: datetime) -> tuple[list[Firing], Reason]:
-    """What an event set off, or why nothing."""
-    at = start + timedelta(seconds=event.raised_s)
+def _outcome(index: int, event: Event, links: Sequence[tuple[Armed, bool]]) -> tuple[list[Firing], Reason]:
+    """What an event set off, or why nothing; `links`, each with whether it was armed then."""
     if not links:
         return [], Reason("no_link", "No link: this detector is tied to no output.", {})
-    hearing = [armed for armed in links if armed.link.listens_to(event.region)]
+    hearing = [(armed, awake) for armed, awake in links if armed.link.listens_to(event.region)]
     if not hearing:
         return [], Reason("other_region", f"No link listens to {event.region}.", {})
     fired: list[Firing] = []
     asleep: list[str] = []
-    for armed in hearing:
-        if is_armed(armed, at):
+    for armed, awake in hearing:
+        if awake:
             fired.extend(firings(armed.link, event=index, raised_s=event.raised_s, repeat=event.repeat))
         elif armed.timetable is not None:
             asleep.append(f"{armed.link.name} (timetable {armed.timetable.name}, {armed.timetable.summary})")

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from lantern.core.decide import Change
 from lantern.core.linking.timeline import Firing, firings
 from lantern.core.objects.occupancy import REGION
-from lantern.core.rehearsal import Armed, is_armed
+from lantern.core.rehearsal import Armed
 from lantern.db.base import transaction
 from lantern.live.tables import DecisionRow, EffectRow, EventRow
 from lantern.survey.tables import outputs_of
@@ -100,7 +100,7 @@ def acknowledge(session: Session, output: str) -> int:
 
 def _raise(session: Session, happening: Happening, links: Sequence[Armed], *, repeat: bool) -> str:
     hearing = [each for each in links if each.link.listens_to(happening.region)]
-    armed = [each.link for each in hearing if is_armed(each, happening.at)]
+    armed = [each.link for each in hearing if each.between(happening.at, happening.at)(happening.at)]
     fired = [f for link in armed for f in firings(link, event=0, raised_s=0.0, repeat=repeat)]
     outcome = "fired" if fired else "no link" if not hearing else "outside the timetable" if not armed else "no effect"
     event = EventRow(

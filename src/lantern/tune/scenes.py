@@ -24,7 +24,7 @@ from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.tracks import usual_classes
 from lantern.core.objects.verdicts import ORDER, WORDS
-from lantern.core.rehearsal import Armed, is_armed
+from lantern.core.rehearsal import Armed
 from lantern.takes.tables import HandCountRow, TakeRow, hand_counts_of, marks_of
 from lantern.tune.judging import TRACKS, subject
 
@@ -43,11 +43,9 @@ def scene_of(session: Session, detector: Detector, take: TakeRow) -> TrackSubjec
 def objects_shown(session: Session, detector: Detector, take: TakeRow, links: Sequence[Armed]) -> list[int]:
     """For each object of the take its verdict, an index into `VERDICTS`. What raised while every link slept says so."""
     held = scene_of(session, detector, take)
-    asleep = {
-        event.object
-        for event in held.events()
-        if links and not any(is_armed(armed, take.start + timedelta(seconds=event.raised_s)) for armed in links)
-    }
+    armed = [each.between(take.start, take.start + timedelta(seconds=held.length_s)) for each in links]
+    raised = [(event.object, take.start + timedelta(seconds=event.raised_s)) for event in held.events()]
+    asleep = {name for name, at in raised if armed and not any(is_on(at) for is_on in armed)}
     codes = [verdict.code for verdict in held.verdicts()]
     hours = [
         code if code != "raised" or name not in asleep else "outside_hours"

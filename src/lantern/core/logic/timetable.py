@@ -7,6 +7,8 @@ instant that does; one that comes twice is the first as a start and the second a
 
 from __future__ import annotations
 
+from bisect import bisect_right
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Self
@@ -76,7 +78,18 @@ class Timetable(BaseModel):
 
     def is_active(self, at: datetime) -> bool:
         """Is this aware instant inside the hours?"""
-        return any(start <= at < end for start, end in self.spans(at, at + timedelta(microseconds=1)))
+        return self.active_between(at, at)(at)
+
+    def active_between(self, first: datetime, last: datetime) -> Callable[[datetime], bool]:
+        """`is_active` for instants from `first` to `last`: the hours are laid out once for many of them."""
+        spans = self.spans(first, last + timedelta(microseconds=1))
+        starts = [start for start, _ in spans]
+
+        def active(at: datetime) -> bool:
+            k = bisect_right(starts, at) - 1
+            return k >= 0 and at < spans[k][1]
+
+        return active
 
     def spans(self, since: datetime, until: datetime) -> list[tuple[datetime, datetime]]:
         """The active stretches between two aware instants, in UTC, merged and in order."""

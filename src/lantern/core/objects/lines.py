@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lantern.core.signals import Floats
 from lantern.core.watching import Bools, Indices
@@ -31,7 +32,12 @@ class Crossing:
 def distance(points: Floats, a: Point, b: Point) -> Floats:
     """(n, 2) to (n,): signed distance to the endless line, above 0 on the B side."""
     along = np.array(b) - np.array(a)
-    return np.asarray((along[0] * (points[:, 1] - a[1]) - along[1] * (points[:, 0] - a[0])) / np.hypot(*along))
+    out, other = points[:, 1] - a[1], points[:, 0] - a[0]
+    out *= along[0]  # in place: a line that is dragged over an hour asks this of 1.6 million places at a time
+    other *= along[1]
+    out -= other
+    out /= np.hypot(*along)
+    return np.asarray(out)
 
 
 def cuts(points: Floats, starts: Indices, a: Point, b: Point) -> Bools:
@@ -41,9 +47,11 @@ def cuts(points: Floats, starts: Indices, a: Point, b: Point) -> Bools:
 
 def _cuts(points: Floats, starts: Indices, s: Floats, a: Point, b: Point) -> Bools:
     out = np.zeros(len(points), dtype=np.bool_)
+    above, below = s > 0, s < 0
     at = np.flatnonzero(
-        (s[:-1] * s[1:] <= 0) & (starts[1:] == starts[:-1])
+        ~(above[1:] & above[:-1] | below[1:] & below[:-1])
     )  # others stay on their side of the endless line
+    at = at[starts[at + 1] == starts[at]]
     p, q = points[at], points[at + 1]
     first, second = np.broadcast_to(np.array(a), p.shape), np.broadcast_to(np.array(b), p.shape)
     touch = _turn(p, q, first) * _turn(p, q, second) <= 0
@@ -65,7 +73,7 @@ class Beside:
 
     s: Floats
     cut: Bools
-    touched: Indices
+    touched: NDArray[np.integer]
     lively: Indices
     first: Indices
     least: Floats
@@ -80,11 +88,12 @@ def beside(points: Floats, starts: Indices, a: Point, b: Point) -> Beside:
     """(n, 2) places of objects. `starts`: for each sample the first of its stretch."""
     s = distance(points, a, b)
     cut = _cuts(points, starts, s, a, b)
-    touching = np.zeros(len(points), dtype=np.bool_)
-    touching[starts[cut]] = True
-    first = np.flatnonzero(starts == np.arange(starts.size))
-    least, most = (np.minimum.reduceat(s, first), np.maximum.reduceat(s, first)) if first.size else (s, s)
-    return Beside(s, cut, np.cumsum(cut), np.flatnonzero(touching[starts]), first, least, most)
+    first = np.concatenate(([0], np.flatnonzero(starts[1:] != starts[:-1]) + 1))[: s.size]
+    if first.size == 0:
+        return Beside(s, cut, first, first, first, s, s)
+    touching = np.repeat(np.logical_or.reduceat(cut, first), np.diff(first, append=s.size))
+    least, most = np.minimum.reduceat(s, first), np.maximum.reduceat(s, first)
+    return Beside(s, cut, np.cumsum(cut, dtype=np.int32), np.flatnonzero(touching), first, least, most)
 
 
 def crossings(where: Beside, starts: Indices, band: float) -> list[Crossing]:

@@ -25,6 +25,7 @@ CONFIRMATIONS = 3  # frames until a tracker trusts an object; common practice, n
 LARGEST = 0.98  # the quantile of sizes and speeds taken for the largest and fastest: single wild boxes are no objects
 LEAST_OVERLAP = 0.3  # of successive boxes, for a tracker to keep an object; common practice, no source
 LEAST_OBJECTS = 5
+PLENTY = 100_000  # samples near the line, evenly spaced, tell a quantile of a long take
 
 
 def edge_distance(
@@ -110,6 +111,7 @@ def _traffic(tracks: Tracks, region: Region, dials: CrossingDials | CountDials) 
     a, b = line_of(region)
     s = beside_line(tracks, dials, region).s
     near = np.flatnonzero(np.abs(s) < 0.4 * min(tracks.frame_px))
+    near = near[:: max(near.size // PLENTY, 1)]
     seen = tracks.only(near)
     near, seen = near[~seen.cut_off()], seen.only(~seen.cut_off())
     if np.unique(seen.object).size < LEAST_OBJECTS:

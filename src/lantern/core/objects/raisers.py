@@ -74,6 +74,7 @@ def rows_of(
     objects: list[_Object] = []
     steps: list[tuple[float, int, int, float | None]] = []
     for region in regions:
+        still_wanted()
         for raisers in region.of_object.values():
             one = _Object(region.dials, [None] * len(raisers), [])
             for number, its in enumerate(raisers):

@@ -216,20 +216,22 @@ def dwell_steps(
     of_object: dict[int, list[Stay]] = {}
     for stay in stays(tracks, within, starts, dials):
         of_object.setdefault(int(tracks.object[stay.first]), []).append(stay)
-    telling = _stretches(marks, slack).telling(tracks.t_s)
+    spans = _stretches(marks, slack)
+    telling = spans.telling(tracks.t_s)
     for object_, its in of_object.items():
         still_wanted()
         lone = _lone_from([float(tracks.t_s[s.last] - tracks.t_s[s.first]) + TIME_TOLERANCE_S for s in its])
-        out.of_object[object_] = [_later(tracks.t_s, within, stay, telling, lone) for stay in its]
+        out.of_object[object_] = [_later(tracks.t_s, within, stay, telling, spans, lone) for stay in its]
     return out
 
 
-def _later(all_t_s: Floats, within: Bools, stay: Stay, telling: Bools, lone: float) -> Steps:
+def _later(all_t_s: Floats, within: Bools, stay: Stay, telling: Bools, spans: _Stretches, lone: float) -> Steps:
     """The raise of one stay: at its first sample inside that is so long after the first, once it counts as come in."""
     at = slice(stay.come, stay.last + 1)
     t_s, here = all_t_s[at], telling[at]
     if not within[at].all():
-        t_s, here = t_s[within[at]], here[within[at]]
+        t_s = t_s[within[at]]
+        here = spans.telling(t_s)  # where a bridged pause lies between, the step is from the sample before it
     stayed = t_s - all_t_s[stay.first]
     values = np.concatenate(([-1.0], stayed[:-1] + TIME_TOLERANCE_S))
     here = here | (values <= lone)

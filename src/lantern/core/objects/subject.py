@@ -30,6 +30,7 @@ from lantern.core.signals import Floats, Series
 from lantern.core.tuning.scoring import Mark, Slack, within
 from lantern.core.tuning.sweep import SHOWN, Row
 from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.tuning.wanted import still_wanted
 from lantern.core.units import CELSIUS, Scale
 
 MOST_POINTS = 4000  # of a trace
@@ -68,6 +69,7 @@ class TrackSubject(Judged):
         """Before the re-arm time."""
         starts = stretch_of(self.left, self.dials.gap_s)
         found = self.kind.find(self.left, starts, watched_regions(self.detector.regions), self.dials)
+        still_wanted()
         return [event_of(self.detector.name, self.left, each) for each in found]
 
     @cached_property

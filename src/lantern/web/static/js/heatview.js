@@ -1,7 +1,7 @@
 // The heat image: raw pixels coloured on a canvas, a labelled scale, the value under the pointer; regions lie on top.
 import { colours, cssColours } from "./palettes.js";
 import { RegionView } from "./regionview.js";
-import { el, short, ticks } from "./svg.js";
+import { el, redraw, short, ticks } from "./svg.js";
 import { PLAIN, read, show } from "./units.js";
 
 const ISOTHERM = 0xffd8e04a | 0; // of no palette, packed little-endian RGBA
@@ -109,7 +109,7 @@ export class HeatView extends RegionView {
     for (const shown of ticks(show(q, low), show(q, high), 6)) parts.push(el("text", { x: 25, y: Math.min(Math.max(y(read(q, shown)) + 4, 9), height) }, short(shown)));
     if (this.isotherm !== null && !this.against && this.isotherm > low && this.isotherm < high) parts.push(el("rect", { class: "isotherm", x: 8, width: 12, y: 0, height: y(this.isotherm) }));
     if (!this.against && this.level !== null && this.level > low && this.level < high) parts.push(el("line", { class: "level", x1: 4, x2: 22, y1: y(this.level), y2: y(this.level) }), el("path", { class: "needle", d: `M0 ${y(this.level) - 4}v8l5-4Z` }));
-    this.scale.replaceChildren(...parts);
+    redraw(this.scale, parts);
   }
 
   // ---- over the picture ----

@@ -1,5 +1,5 @@
 // Two small charts of the frame that is shown: a region's histogram, and the profile along a line.
-import { el, short, ticks } from "./svg.js";
+import { el, redraw, short, ticks } from "./svg.js";
 
 const HEIGHT = 96;
 const LEFT = 44;
@@ -54,5 +54,5 @@ export function drawFigure(svg, points, { bars, quantity, level }) {
     if (!bars && at > low && at < high) parts.push(el("line", { class: "level", x1: LEFT, x2: width - 8, y1: py(at), y2: py(at) }));
   }
   parts.push(el("text", { class: "tick", x: width - 8, y: 14, "text-anchor": "end" }, bars ? `pixels by ${quantity.unit}` : `${quantity.unit} along the line, in pixels`));
-  svg.replaceChildren(...parts);
+  redraw(svg, parts);
 }

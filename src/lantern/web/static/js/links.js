@@ -1,6 +1,6 @@
 // Links of one detector, and the timetables of the site: forms and a week to draw on.
 import { ask, pageData } from "./http.js";
-import { el } from "./svg.js";
+import { el, redraw } from "./svg.js";
 
 const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 const LEFT = 44;
@@ -71,7 +71,7 @@ class Week {
       if (!crosses) parts.push(el("rect", { class: "edge", x: x(h.end_min) - 5, y, width: 9, height: ROW - 7, "data-hours": index, "data-edge": "end" }));
     });
     if (this.draft) parts.push(el("rect", { class: "draft", x: x(this.draft.a), y: TOP + this.draft.day * ROW + 2, width: x(this.draft.b) - x(this.draft.a), height: ROW - 7 }));
-    this.svg.replaceChildren(...parts);
+    redraw(this.svg, parts);
   }
 }
 

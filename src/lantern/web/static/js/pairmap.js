@@ -1,5 +1,5 @@
 // A map of two dials: misses and false alarms of every pair as one tint, the front as lozenges, the present pair as a cross.
-import { el, glyph, short, ticks } from "./svg.js";
+import { el, glyph, redraw, short, ticks } from "./svg.js";
 import { show } from "./units.js";
 
 const SIZE = [334, 232];
@@ -50,6 +50,6 @@ export class PairMap {
     for (const [v, text] of axis(map.x, qx, 6)) parts.push(el("text", { class: "tick", x: cx(place(map.x, v)), y: SIZE[1] - BOTTOM + 13, "text-anchor": "middle" }, text));
     for (const [v, text] of axis(map.y, qy, 7)) parts.push(el("text", { class: "tick", x: LEFT - 5, y: cy(place(map.y, v)) + 3, "text-anchor": "end" }, text));
     parts.push(el("text", { class: "name", x: (LEFT + SIZE[0]) / 2, y: SIZE[1] - 4, "text-anchor": "middle" }, labels.x), el("text", { class: "name", transform: `translate(11 ${(SIZE[1] - BOTTOM) / 2}) rotate(-90)`, "text-anchor": "middle" }, labels.y));
-    this.svg.replaceChildren(...parts);
+    redraw(this.svg, parts);
   }
 }

@@ -1,5 +1,5 @@
 // Regions over a picture: drawn, dragged, typed elsewhere. What lies beneath them is another's: a heat image, a scene.
-import { el } from "./svg.js";
+import { el, redraw } from "./svg.js";
 
 // `picture`: width, height in pixels. `parts`: stage, overlay (elements). `on`: callbacks.
 export class RegionView {
@@ -76,7 +76,7 @@ export class RegionView {
     });
     parts.push(...this.more(unit));
     if (this.draft) parts.push(this.#drawDraft(unit));
-    this.overlay.replaceChildren(...parts);
+    redraw(this.overlay, parts);
     this.overlay.style.cursor = this.tool ? "crosshair" : "default";
   }
 

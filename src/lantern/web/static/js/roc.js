@@ -1,5 +1,5 @@
 // Skin screening: everybody as a dot by temperature, the marked ones above, and the curve that the threshold walks along.
-import { el, glyph, ticks } from "./svg.js";
+import { el, glyph, redraw, ticks } from "./svg.js";
 import { show } from "./units.js";
 
 export function drawPeople(svg, people, threshold, q) {
@@ -22,7 +22,7 @@ export function drawPeople(svg, people, threshold, q) {
     parts.push(el("g", { "data-person": i }, glyph(kind, x(values[i]), y, kind === "repeat" ? 5 : 4.2), el("title", {}, `person ${i + 1}: ${values[i].toFixed(2)} ${q.unit}`)));
   });
   parts.push(el("line", { class: "level", x1: x(at), x2: x(at), y1: 4, y2: h - 14 }));
-  svg.replaceChildren(...parts);
+  redraw(svg, parts);
 }
 
 export function drawRoc(svg, roc, now) {
@@ -35,5 +35,5 @@ export function drawRoc(svg, roc, now) {
   if (now) parts.push(glyph("hit", x(now.false_share), y(now.sensitivity), 5));
   for (const v of [0, 0.5, 1]) parts.push(el("text", { class: "tick", x: x(v), y: size + 16, "text-anchor": "middle" }, v), el("text", { class: "tick", x: 22, y: y(v) + 3, "text-anchor": "end" }, v));
   parts.push(el("text", { class: "tick", x: x(0.5), y: size + 25, "text-anchor": "middle" }, "1 - specificity"));
-  svg.replaceChildren(...parts);
+  redraw(svg, parts);
 }

@@ -58,7 +58,7 @@ export async function fetchTracks(url) {
 export class SceneView extends RegionView {
   constructor(take, parts, on = {}) {
     super(take, parts, on);
-    Object.assign(this, { take, tracks: null, paths: [], still: null, codes: [], shown: null, object: -1, t: 0, band: 0, map: null, live: null, hideTracks: false });
+    Object.assign(this, { take, tracks: null, paths: [], overdrawn: false, still: null, codes: [], shown: null, object: -1, t: 0, band: 0, map: null, live: null, hideTracks: false });
     this.context = this.canvas.getContext("2d");
     this.layer = document.createElement("canvas");
   }
@@ -97,12 +97,15 @@ export class SceneView extends RegionView {
     const changed = [...this.paths.keys()].filter((i) => codes[i] !== this.codes[i]);
     this.codes = codes;
     if (changed.length > FEW || !this.zoom || this.hideTracks) { this.drawTracks(); return; }
-    clearTimeout(this.resting);
     this.#paths(this.layer.getContext("2d"), changed, true);
     this.paint();
     this.canvas.dataset.changedMs = (performance.now() - began).toFixed(1);
-    this.resting = setTimeout(() => this.drawTracks(), REST_MS);
+    this.overdrawn = true;
   }
+
+  // Between these two new verdicts are awaited: drawing all tracks anew would only make them late.
+  awaits() { clearTimeout(this.resting); }
+  rests() { if (this.overdrawn) this.resting = setTimeout(() => this.drawTracks(), REST_MS); }
 
   // `shown`: index of a track to whether it is to be seen.
   setShown(shown) { this.shown = shown; this.drawTracks(); }
@@ -119,6 +122,7 @@ export class SceneView extends RegionView {
   drawTracks() {
     clearTimeout(this.resting);
     if (!this.zoom) return;
+    this.overdrawn = false;
     const began = performance.now();
     const context = this.layer.getContext("2d");
     context.setTransform(1, 0, 0, 1, 0, 0);

@@ -1,5 +1,5 @@
 // The evidence strip beneath a dial: false alarms above the line, misses below, the value as a pin, the proposal as an open pin.
-import { el, short, ticks } from "./svg.js";
+import { el, redraw, short, ticks } from "./svg.js";
 import { PLAIN, read, show } from "./units.js";
 
 const WIDTH = 326;
@@ -53,7 +53,7 @@ export class Strip {
     }
     const at = x(value);
     parts.push(el("line", { class: "pin-line", x1: at, x2: at, y1: BASE, y2: BASE + 18 }), el("path", { class: "pin", d: `M${at - 5.5} 5h11v13.5l-5.5 6.5-5.5-6.5Z` }));
-    this.svg.replaceChildren(...parts);
+    redraw(this.svg, parts);
   }
 
   // What is drawn, as rows for a file.

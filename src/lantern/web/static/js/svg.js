@@ -8,6 +8,12 @@ export function el(name, attributes = {}, ...children) {
   return node;
 }
 
+// Everything in a drawing anew. Alpine would look at each node that comes and goes, though none is its own: it is told not to.
+export function redraw(svg, parts) {
+  const draw = () => svg.replaceChildren(...parts);
+  if (window.Alpine) window.Alpine.mutateDom(draw); else draw();
+}
+
 const SHAPES = {
   hit: (r) => el("path", { d: `M0 ${-r}L${r} 0 0 ${r}${-r} 0Z` }),
   miss: (r) => el("path", { d: `M0 ${-r}L${r} 0 0 ${r}${-r} 0Z` }),

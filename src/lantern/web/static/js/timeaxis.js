@@ -1,5 +1,5 @@
 // One time axis for a take: marks, readings with the threshold, events, effects, timetables; a shared cursor.
-import { clock, el, glyph, short, ticks } from "./svg.js";
+import { clock, el, glyph, redraw, short, ticks } from "./svg.js";
 import { PLAIN, show } from "./units.js";
 
 const RIGHT = 66;
@@ -63,7 +63,7 @@ export class TimeAxis {
     }
     const cursor = this.x(this.cursor);
     parts.push(el("line", { class: "cursor", x1: cursor, x2: cursor, y1: 2, y2: this.height - 2, "pointer-events": "none" }));
-    this.svg.replaceChildren(...parts);
+    redraw(this.svg, parts);
     this.shownAt = cursor;
   }
 

@@ -1,7 +1,7 @@
 // Counts against counts by hand: intervals, errors with their intervals, a tally made while the take plays, where the line should lie.
 import { saveCsv, savePng, saveSvg } from "../export.js";
 import { ask } from "../http.js";
-import { el, short, ticks } from "../svg.js";
+import { el, redraw, short, ticks } from "../svg.js";
 import { copy } from "./dials.js";
 
 const WIDTH = 332;
@@ -71,7 +71,7 @@ export const counting = ({ data, drawn }) => ({
     }
     parts.push(el("line", { class: "axis-line", x1: 26, x2: WIDTH - 6, y1: base, y2: base }), el("text", { class: "name", x: 30, y: 11, "text-anchor": "start" }, "in"), el("text", { class: "name", x: 30, y: HEIGHT - 14, "text-anchor": "start" }, "out"));
     for (const t of ticks(0, end / 60, 5)) parts.push(el("text", { class: "tick", x: x(t * 60), y: HEIGHT - 1, "text-anchor": "middle" }, `${short(t)} min`));
-    svg.replaceChildren(...parts);
+    redraw(svg, parts);
   },
   exportCounts(as) {
     if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs.counts, "counts");
@@ -156,7 +156,7 @@ export const counting = ({ data, drawn }) => ({
     for (const px of ticks(m.offsets_px[0], m.offsets_px.at(-1), 4)) parts.push(el("text", { class: "tick", x: left + ((px - m.offsets_px[0]) / (m.offsets_px.at(-1) - m.offsets_px[0])) * w * m.offsets_px.length, y: HEIGHT - 13, "text-anchor": "middle" }, short(px)));
     for (const deg of [-30, 0, 30]) parts.push(el("text", { class: "tick", x: left - 4, y: top + ((deg + 30) / 60) * h * m.angles_deg.length + 4, "text-anchor": "end" }, `${deg}°`));
     parts.push(el("text", { class: "name", x: left, y: HEIGHT - 2 }, "moved by px towards B, turned by degrees"));
-    svg.replaceChildren(...parts);
+    redraw(svg, parts);
   },
   // a click on the map tries that line; the server says where it lies
   async pickLine(event) {

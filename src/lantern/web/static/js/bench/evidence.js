@@ -3,12 +3,16 @@ import { ask } from "../http.js";
 import { short } from "../svg.js";
 import { fixed, width } from "../units.js";
 
+const SCORE_MS = 400; // so long at most the score may lag behind a picture that is dragged
+
 export const evidence = ({ data, infos, drawn }) => ({
   before: data.saved.card,
   now: data.saved.card,
   judged: data.saved,
   judgedMs: null,
   judging: null,
+  scoredAt: 0,
+  moved: false, // a region is being dragged
   together: false,
   wishes: { false_per_day: "", delay_s: "", misses: "" },
   takes: null,
@@ -31,21 +35,23 @@ export const evidence = ({ data, infos, drawn }) => ({
   async post(parts, extra = {}) {
     return ask("POST", `/bench/${data.detectorId}/judge`, { take: data.take.id, detector: this.draft, parts, together: this.together, page: this.page, turn: this.turn, ...extra });
   },
-  async judge() {
+  async judge(superseded) {
     const began = performance.now();
     this.turn += 1;
     let done;
     this.judging = new Promise((resolve) => { done = resolve; });
     try {
       await this.judgeFirst?.();
+      if (this.judgeFirst && superseded() && began - this.scoredAt < SCORE_MS) return; // the hand still moves: the picture first
       const { judged } = await this.post(["judged"]);
       this.judged = judged;
+      this.scoredAt = performance.now();
       this.now = judged.card;
       this.matters = judged.matters;
       if (this.chosenEvent !== null && this.chosenEvent >= judged.events.length) this.chosenEvent = null;
       this.trouble = "";
       this.faults = {};
-      this.drawAxis();
+      if (!this.moved) this.drawAxis(); // a line that is dragged: the picture and the score follow it, the axis once it is let go
       this.judgedMs = performance.now() - began;
     } catch (error) { this.explain(error); } finally { done(); }
   },

@@ -6,6 +6,8 @@ import { clock, short } from "../svg.js";
 import { quantityOf } from "../units.js";
 import { copy } from "./dials.js";
 
+const toggled = (names, name) => (names.includes(name) ? names.filter((each) => each !== name) : [...names, name]);
+
 export const scene = ({ data, drawn }) => ({
   stripParts: ["strips"],
   extraKeys: { b() { this.seek(this.t - 5, true); }, g() { const maps = ["", "presence", "dwell"]; this.showCells(maps[(maps.indexOf(this.cells) + 1) % 3]); }, Escape() { this.pickObject(-1); } },
@@ -36,7 +38,6 @@ export const scene = ({ data, drawn }) => ({
       const [tracks, first] = await Promise.all([fetchTracks(`/takes/${data.take.id}/tracks`), this.post(["objects"])]);
       if (data.still) { const image = new Image(); image.src = `/takes/${data.take.id}/still`; await image.decode(); drawn.view.still = image; }
       drawn.tracks = tracks;
-      drawn.view.shown = (i) => this.isShown(i);
       this.setObjects(first.objects);
       drawn.view.setTracks(tracks, this.dials.anchor);
       this.drawView();
@@ -46,14 +47,13 @@ export const scene = ({ data, drawn }) => ({
   },
   async judgeFirst() { // the tracks in their new colours: what the eye follows while a line is dragged
     if (!drawn.tracks) return;
-    const { objects } = await this.post(["objects"]);
-    this.setObjects(objects);
+    drawn.view.awaits();
+    try { this.setObjects((await this.post(["objects"])).objects); } finally { drawn.view.rests(); }
     if (drawn.view.anchor !== this.dials.anchor) drawn.view.setAnchor(this.dials.anchor);
     this.drawView();
     if (this.life) this.fetchLife();
   },
   evidenceRenewed() { if (["regions", "objects"].includes(this.tab)) this.fetchBeside(); this.countsRenewed?.(); },
-  moved: false,
   takeRegions(changed) { if (!this.moved) this.remember(); this.regions = copy(changed); }, // a drag is one step to undo
   regionsChanged() { this.evidenceRenewed(); },
   regionChosen() {},
@@ -80,13 +80,13 @@ export const scene = ({ data, drawn }) => ({
   },
   dash(code) { return look(code).dash.join(" "); },
   stroke(code) { return `swatch-${look(code).colour}`; },
-  toggleVerdict(code) { this.hidden = this.hidden.includes(code) ? this.hidden.filter((c) => c !== code) : [...this.hidden, code]; drawn.view.drawTracks(); },
-  toggleClass(name) { this.hiddenClasses = this.hiddenClasses.includes(name) ? this.hiddenClasses.filter((c) => c !== name) : [...this.hiddenClasses, name]; drawn.view.drawTracks(); },
+  toggleVerdict(code) { this.hidden = toggled(this.hidden, code); this.showThose(); },
+  toggleClass(name) { this.hiddenClasses = toggled(this.hiddenClasses, name); this.showThose(); },
   classShown(name) { return !this.hiddenClasses.includes(name); },
-  isShown(i) {
-    const v = drawn.objects[i];
-    if (this.hidden.includes(data.verdicts[v].code)) return false;
-    return this.hiddenClasses.length === 0 || !this.hiddenClasses.includes(this.classOf(i));
+  showThose() { // asked of every track at every drawing: so of plain sets, and not at all where nothing is hidden
+    const verdicts = new Set(this.hidden.map((code) => data.verdicts.findIndex((v) => v.code === code)));
+    const classes = new Set(this.hiddenClasses);
+    drawn.view.setShown(verdicts.size + classes.size === 0 ? null : (i) => !verdicts.has(drawn.objects[i]) && !classes.has(this.classOf(i)));
   },
   classOf(i) { return drawn.tracks.usual[i]; }, // what it is mostly taken for
   toggleCells(name) { this.showCells(this.cells === name ? "" : name); },

@@ -26,7 +26,7 @@ export function startBench(...own) {
         tab: new URLSearchParams(location.search).get("tab") ?? "dials",
         trouble: "",
         init() {
-          this.judgeSoon = latest(() => this.judge());
+          this.judgeSoon = latest((superseded) => this.judge(superseded));
           this.stripsSoon = latest((superseded) => this.fetchStrips(superseded));
           this.readingsSoon = latest(() => this.fetchReadings());
           this.readAddress();
