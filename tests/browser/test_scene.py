@@ -105,6 +105,25 @@ def test_a_line_is_drawn_dragged_and_its_band_typed(bench: Page) -> None:
     expect(bench.get_by_test_id("false")).not_to_have_text("7")
 
 
+def test_the_tracks_follow_a_line_that_is_dragged(bench: Page) -> None:
+    opened(bench, COUNT)
+    words = bench.locator(".verdict", has_text="passed beyond the line's end")
+    before = words.text_content() or ""
+    x, y, w, h = box_of(bench.locator(".stage svg.overlay .shape").first)
+    bench.mouse.move(x + w / 2, y + h / 2)
+    bench.mouse.down()
+    bench.mouse.move(x + w / 2, y + h / 2 + 40, steps=4)
+    expect(words).not_to_have_text(before)  # while it is still held
+    expect(bench.get_by_test_id("changes")).to_contain_text("misses")
+    expect(bench.locator("canvas[data-changed-ms]")).to_be_attached()
+    bench.mouse.move(x + w / 2, y + h / 2 + 60, steps=4)
+    bench.mouse.up()
+    expect(bench.locator('svg[data-strip="band"] .pin')).to_be_visible()
+    bench.get_by_label("Undo (u)").click()  # a drag is one step
+    expect(bench.get_by_test_id("changes")).to_have_text("")
+    expect(words).to_have_text(before)
+
+
 def test_a_tally_is_made_by_keys_without_seeing_the_count(bench: Page) -> None:
     opened(bench, f"{COUNT}?tab=counts")
     bench.get_by_test_id("tally").click()

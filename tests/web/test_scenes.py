@@ -245,3 +245,24 @@ def test_a_scene_has_no_error_fan_and_says_so(client: TestClient, pier: Pier) ->
     )
     assert answer.status_code == 422
     assert "watches no reading" in answer.text
+
+
+def test_what_is_asked_beside_a_state_ends_once_the_page_tells_a_later_one(client: TestClient, pier: Pier) -> None:
+    address = f"/bench/{pier.detector}/judge"
+    body = {
+        "take": pier.take,
+        "detector": pier.body,
+        "parts": ["strips"],
+        "strips": ["gap_s"],
+        "page": "one",
+        "turn": 1,
+    }
+    assert "gap_s" in client.post(address, json=body).json()["strips"]
+    assert client.post(address, json=body | {"turn": 2, "parts": ["objects"]}).status_code == 200
+    late = client.post(address, json=body)
+    assert (late.status_code, late.json()["superseded"]) == (409, True)
+    assert (
+        client.post(address, json=body | {"parts": ["judged"]}).status_code == 200
+    )  # the score is told whatever comes
+    assert client.post(address, json=body | {"page": "another"}).status_code == 200
+    assert client.post(address, json=body | {"turn": 3}).status_code == 200
