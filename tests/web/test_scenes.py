@@ -139,6 +139,10 @@ def test_counts_by_hand_come_go_and_are_held_against(client: TestClient, pier: P
     by_file = client.put(f"/takes/{pier.take}/counts.csv?who=file", content=b"start_s,end_s,in,out\n0,6.5,5,0\n")
     counts = judge(client, pier, "counts", who=by_file.json()["id"])["counts"]
     assert (counts["audit"]["in"]["bias"], len(counts["observers"])) == (0.0, 2)
+    assert counts["cautions"] == []
+    turned = client.put(f"/takes/{pier.take}/counts.csv?who=turned", content=b"start_s,end_s,in,out\n0,6.5,0,5\n")
+    [words] = judge(client, pier, "counts", who=turned.json()["id"])["counts"]["cautions"]
+    assert "wrong way round" in words
     assert client.delete(f"/counts/{by_file.json()['id']}").status_code == 200
     assert client.delete("/counts/999").status_code == 404
 
@@ -189,6 +193,7 @@ def test_the_line_search_is_a_job(client: TestClient, pier: Pier) -> None:
     done = client.get(f"/studies/{study['id']}").json()
     assert done["state"] == "done"
     assert done["result"]["passages"] == 5
+    assert done["result"]["caution"].startswith("1 take with 5 passages: at least 3 takes")
     moved = client.post(
         f"/bench/{pier.detector}/line", json={"take": pier.take, "detector": pier.body, "offset_px": 10, "angle_deg": 0}
     )

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.objects import stereo
+from lantern.core.objects.alignment import is_reversed, offset_s
 from lantern.core.objects.audit import HandCount, audit, flawless_for, intervals_of, observers_differ, passages_for
 from lantern.core.objects.dials import CountDials, CrossingDials
 from lantern.core.objects.occupancy import drift, running
@@ -152,9 +153,27 @@ def counts_shown(
         "inside": last.inside if last else held.dials.start_inside,
         "clamped": last.clamped if last else 0,
         "height": _height(take),
+        "cautions": [],
     }
     if chosen:
         out |= _sureness(found)
+        out["cautions"] = _out_of_step(chosen, [(e.raised_s, str(e.direction)) for e in passages], found, plain)
+    return out
+
+
+def _out_of_step(
+    row: HandCountRow, passages: list[tuple[float, str]], found: dict[str, Any], plain: list[HandCount]
+) -> list[str]:
+    """What makes the counts look worse than the detector is."""
+    out = []
+    shift_s = offset_s(passages, [(float(t), str(way)) for t, way in row.passages])
+    if shift_s is not None:
+        out.append(
+            f"The clocks run {abs(shift_s):.1f} s apart: the device is {'late' if shift_s > 0 else 'early'} by that much "
+            "against the counts by hand. Bring both to one time before you judge"
+        )
+    if is_reversed([(line["in"], line["out"]) for line in found["intervals"]], plain):
+        out.append("In and out are the wrong way round: clearly more is caught if they change places. Swap the line")
     return out
 
 

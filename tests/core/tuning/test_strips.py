@@ -57,6 +57,7 @@ def test_no_proposal_where_it_is_best_already_but_the_margin() -> None:
     assert got.text == "margin −1 / +5 s"
     assert strip(ROWS, 4.0, "°C", noise=0.05).text == "margin −1 / +5 °C, 20 times the noise"
     assert strip([row(0, 50, 0, 0)], 4.0, "s").text == "margin at least −4 / at least +16 s"
+    assert strip([row(0, 50, 0, 0)], 0.0, "s").text == "margin at least +20 s"
 
 
 def test_it_says_what_a_dial_cannot_do_alone() -> None:

@@ -23,6 +23,7 @@ from lantern.core.tuning.scoring import Mark, Slack, judge
 
 OFFSETS, ANGLES = 33, 13
 MOST_TURN_DEG = 30.0
+LEAST_TAKES, LEAST_PASSAGES = 3, 100
 MATCH_S = 5.0  # a passage counts wherever in the picture the line lies; common practice, no source
 Passage = tuple[float, str]
 Progress = Callable[[int, int], None]
@@ -72,6 +73,15 @@ class LineMap:
     points: tuple[tuple[float, float], ...]
     validation: str
     passages: int
+    takes: int
+
+    @property
+    def caution(self) -> str:
+        """Few takes or few passages make a good line of one crowd, and no rule. Least numbers: common practice, no source."""
+        if self.takes >= LEAST_TAKES and self.passages >= LEAST_PASSAGES:
+            return ""
+        have = f"{self.takes} {'take' if self.takes == 1 else 'takes'} with {self.passages} passages"
+        return f"{have}: at least {LEAST_TAKES} takes and {LEAST_PASSAGES} passages make the choice sure"
 
     def as_dict(self) -> dict[str, Any]:
         shown = [[None if np.isnan(v) else round(float(v), 4) for v in row] for row in self.error]
@@ -84,6 +94,7 @@ class LineMap:
             "points": [list(p) for p in self.points],
             "validation": self.validation,
             "passages": self.passages,
+            "caution": self.caution,
         }
 
 
@@ -122,6 +133,7 @@ def search(takes: Sequence[Counted], *, progress: Progress = lambda done, total:
         points,
         _left_out(errors, weights, takes),
         int(weights.sum()),
+        len(takes),
     )
 
 

@@ -178,6 +178,8 @@ class TrackSubject(Judged):
             "band": max(0.12 * max(tracks.frame_px or (400, 400)), 2 * getattr(self.dials, "band", 0.0)),
             "dwell_s": max(float(np.quantile(lasts, 0.98)) * 1.1, 2 * getattr(self.dials, "dwell_s", 0.0)),
             "gap_s": 10.0,
+            "enter_after_s": max(10.0, 2 * getattr(self.dials, "enter_after_s", 0.0)),
+            "leave_after_s": max(10.0, 2 * getattr(self.dials, "leave_after_s", 0.0)),
             "within_s": max(60.0, 2 * getattr(self.dials, "within_s", 0.0)),
         }
         return (0.0, ends[info.name]) if info.name in ends else 0.0

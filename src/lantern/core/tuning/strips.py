@@ -185,13 +185,19 @@ def worded(proposal: Proposal) -> str:
 
 
 def _sides(here: Piece, value: float, low: float, high: float, shown: Quantity, noise: float | None) -> str:
-    """How far the value may go down and up before the verdict changes; beyond what is shown, at least so far."""
+    """How far the value may go down and up before the verdict changes; beyond what is shown, at least so far.
+
+    Of a value at the end of what is shown only the other side is told.
+    """
     width = shown.width
-    down, up = value - here.start, here.stop - value
-    at_least = ("at least " if here.start <= low else "", "at least " if here.stop >= high else "")
-    text = f"margin {at_least[0]}−{width.show(down):.3g} / {at_least[1]}+{width.show(up):.3g} {width.unit}".rstrip()
+    ways = [("−", value - here.start, here.start <= low), ("+", here.stop - value, here.stop >= high)]
+    told = [(sign, far, beyond) for sign, far, beyond in ways if far > 0 or not beyond]
+    if not told:
+        return ""
+    words = " / ".join(f"{'at least ' if beyond else ''}{sign}{width.show(far):.3g}" for sign, far, beyond in told)
+    text = f"margin {words} {width.unit}".rstrip()
     if noise:
-        times = min(down, up) / noise
+        times = min(far for _, far, _ in told) / noise
         text += f", {times:.0f} times the noise" if times >= 10 else f", {times:.2g} times the noise"
     return text
 

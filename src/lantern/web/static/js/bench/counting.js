@@ -23,6 +23,7 @@ export const counting = ({ data, drawn }) => ({
   },
   setEvery(text) { this.everyS = Number(text); this.fetchCounts(); },
   setWho(text) { this.who = Number(text); this.fetchCounts(); },
+  get countCautions() { return this.counts?.cautions ?? []; },
   get observers() { return this.counts?.observers ?? []; },
   percentText(value) { return value === null || value === undefined ? "nobody passed" : `${(100 * value).toFixed(1)} %`; },
   signed(value) { return value === null || value === undefined ? "nobody passed" : `${value > 0 ? "+" : ""}${(100 * value).toFixed(1)} %`; },
@@ -134,7 +135,7 @@ export const counting = ({ data, drawn }) => ({
     const m = this.lineMap;
     if (!m) return "";
     if (m.pick === null) return "No line in this picture leaves room enough to its edges.";
-    return `${(100 * m.now).toFixed(1)} % of ${m.passages} passages are wrong now; the pick: ${(100 * m.error[m.pick[0]][m.pick[1]]).toFixed(1)} %, the middle of the widest stretch that is as good. ${m.validation[0].toUpperCase()}${m.validation.slice(1)}.`;
+    return `${(100 * m.now).toFixed(1)} % of ${m.passages} passages are wrong now; the pick: ${(100 * m.error[m.pick[0]][m.pick[1]]).toFixed(1)} %, the middle of the widest stretch that is as good. ${m.validation[0].toUpperCase()}${m.validation.slice(1)}.${m.caution ? ` ${m.caution}.` : ""}`;
   },
   drawLineMap() {
     const m = this.lineMap;
