@@ -141,7 +141,7 @@ def label_of(name: str) -> str:
     words = name.split("_")
     if words[-1] in {"c", "s", "px", "m", "percent"} and len(words) > 1:
         words = words[:-1]
-    return {"rearm": "Re-arm"}.get(words[0], " ".join(words).capitalize())
+    return " ".join(words).replace("rearm", "re-arm").capitalize()
 
 
 def _fault(model: type[Dials], detail: ErrorDetails, where: str) -> Fault:

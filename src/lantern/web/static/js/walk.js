@@ -102,7 +102,7 @@ document.addEventListener("alpine:init", () => {
         drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h, text: `${id} ${label || "unknown"}` }));
         drawn.view.paint();
       },
-      eventWhat(e) { return e.object === null ? `${e.region}: ${short(e.reading)}` : `${e.region} ${(e.direction ?? "").replaceAll("_", " ")}, object ${e.object}`; },
+      eventWhat(e) { return e.object === null ? `${e.region}: ${short(e.reading)}` : `${[e.region, e.direction?.replaceAll("_", " ")].filter(Boolean).join(" ")}, object ${e.object}`; },
       get waiting() { return this.mine === undefined; },
       // one in, one out: what was counted since the button was pressed
       verify: null,
