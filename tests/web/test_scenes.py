@@ -14,7 +14,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from lantern.core.events import Detector, Region
-from lantern.core.objects.verdicts import ORDER
+from lantern.core.objects.sighted import ORDER
 from lantern.db.base import transaction
 from lantern.people.tables import add_user
 from lantern.survey.actions import add_site

@@ -18,8 +18,8 @@ from lantern.core.objects import kinds as objects
 from lantern.core.objects.following import Follower
 from lantern.core.objects.kinds import Found
 from lantern.core.objects.occupancy import REGION as OCCUPANCY
+from lantern.core.objects.sighted import ORDER
 from lantern.core.objects.tracks import Tracks
-from lantern.core.objects.verdicts import ORDER
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
 from lantern.core.skin import dials as skin_dials

@@ -22,9 +22,9 @@ from lantern.core.objects.placement import least_fps, room
 from lantern.core.objects.scene import class_lines, dwell, life, presence
 from lantern.core.objects.search import Counted
 from lantern.core.objects.shapes import watched_regions
+from lantern.core.objects.sighted import ORDER, WORDS
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.tracks import usual_classes
-from lantern.core.objects.verdicts import ORDER, WORDS
 from lantern.core.rehearsal import Armed
 from lantern.takes.tables import HandCountRow, TakeRow, hand_counts_of, marks_of
 from lantern.tune.judging import TRACKS, subject

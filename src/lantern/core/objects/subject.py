@@ -22,9 +22,10 @@ from lantern.core.objects.occupancy import running, with_capacity
 from lantern.core.objects.placement import placement_cautions
 from lantern.core.objects.raisers import rows_of
 from lantern.core.objects.shapes import watched_regions
+from lantern.core.objects.sighted import Sighted, Verdict
 from lantern.core.objects.steps import band_steps, dwell_steps
 from lantern.core.objects.tracks import Tracks, stretch_of
-from lantern.core.objects.verdicts import Sighted, Verdict, verdicts
+from lantern.core.objects.verdicts import verdicts
 from lantern.core.reasons import Reason
 from lantern.core.signals import Floats, Series
 from lantern.core.tuning.scoring import Mark, Slack, within

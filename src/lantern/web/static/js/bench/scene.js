@@ -1,8 +1,9 @@
 // A scene on the bench: tracks by verdict, one object's life, classes, presence, room before the lines.
 import { saveCanvas, saveCsv } from "../export.js";
 import { ask } from "../http.js";
-import { SceneView, fetchTracks, look } from "../sceneview.js";
+import { SceneView } from "../sceneview.js";
 import { clock, short } from "../svg.js";
+import { fetchTracks, look } from "../tracks.js";
 import { quantityOf } from "../units.js";
 import { copy } from "./dials.js";
 
