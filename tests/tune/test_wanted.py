@@ -17,6 +17,7 @@ from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wanted import UnwantedError, still_wanted, while_wanted
 from lantern.core.units import CELSIUS
 from lantern.tune.evidence import Held, strips
+from lantern.tune.turns import Turns
 from wandering import LINE, ZONE
 
 MARKS = [Mark(1, 3, "expect")]
@@ -79,3 +80,19 @@ def test_it_is_asked_again_and_again() -> None:
         strip(scene("crossing", LINE), "gap_s")
     assert len(asked) == 4
     still_wanted()  # nobody has said how to know
+
+
+def test_turns_of_pages_that_know_nothing_of_each_other() -> None:
+    turns = Turns(kept=2)
+    turns.told("one", 3)
+    turns.told("one", 2)  # came late
+    turns.told("two", 1)
+    turns.told("", 9)
+    assert [turns.passed("one", 2), turns.passed("one", 3), turns.passed("two", 1), turns.passed("", 1)] == [
+        True,
+        False,
+        False,
+        False,
+    ]
+    turns.told("three", 1)
+    assert not turns.passed("one", 2)  # forgotten: worked out for nobody, and no harm

@@ -9,7 +9,7 @@ KEPT = 500  # pages; one that is forgotten only works out what nobody looks at
 
 
 class Turns:
-    """Of each page (by a name that it made up) the number of its newest state."""
+    """Of each page (by a name that it made up) the number of its newest state. One without a name is never passed."""
 
     def __init__(self, kept: int = KEPT) -> None:
         self._kept = kept
@@ -17,6 +17,8 @@ class Turns:
         self._lock = Lock()
 
     def told(self, page: str, turn: int) -> None:
+        if not page:
+            return
         with self._lock:
             self._newest[page] = max(turn, self._newest.get(page, turn))
             self._newest.move_to_end(page)

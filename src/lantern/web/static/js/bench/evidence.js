@@ -37,7 +37,6 @@ export const evidence = ({ data, infos, drawn }) => ({
   },
   async judge(superseded) {
     const began = performance.now();
-    this.turn += 1;
     let done;
     this.judging = new Promise((resolve) => { done = resolve; });
     try {

@@ -29,6 +29,7 @@ export const people = ({ data }) => ({
     const { roc } = this.people;
     return saveCsv([[`threshold ${data.scale.level.unit}`, "sensitivity", "1 - specificity"], ...roc.thresholds.map((c, i) => [c === null ? "" : show(data.scale.level, c), roc.sensitivity[i], roc.false_share[i]])], "roc");
   },
+  get noRoc() { return !this.people?.roc; },
   percent(value) { return value === null || value === undefined ? "nobody" : `${Math.round(1000 * value) / 10} %`; },
   interval(pair) { return pair ? `${Math.round(100 * pair[0])} to ${Math.round(100 * pair[1])} %` : ""; },
   get refusedText() { return Object.entries(this.people?.refused ?? {}).map(([why, n]) => `${why} ${n}`).join(", ") || "none"; },

@@ -26,7 +26,8 @@ export function startBench(...own) {
         tab: new URLSearchParams(location.search).get("tab") ?? "dials",
         trouble: "",
         init() {
-          this.judgeSoon = latest((superseded) => this.judge(superseded));
+          const judgeSoon = latest((superseded) => this.judge(superseded));
+          this.judgeSoon = () => { this.turn += 1; judgeSoon(); }; // the state has changed: what was asked beside the one before may end
           this.stripsSoon = latest((superseded) => this.fetchStrips(superseded));
           this.readingsSoon = latest(() => this.fetchReadings());
           this.readAddress();
