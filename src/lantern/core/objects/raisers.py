@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from operator import itemgetter
+
+import numpy as np
 
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.kinds import rearm
@@ -24,46 +27,43 @@ class Raisers:
     of_object: dict[int, list[Steps]] = field(default_factory=dict)
 
 
+Raise = tuple[float, int]  # when, and the zone of the tally in which that lies
+
+
 @dataclass
 class _Object:
     """Where its raisers stand at the dial's present value, and which of their raises the re-arm time lets through."""
 
     dials: ObjectDials
-    now: list[float | None]
-    let: list[float]
+    now: list[Raise | None]
+    let: list[Raise]
 
-    def follow(self, tally: Tally, raiser: int, t: float | None) -> None:
+    def follow(self, tally: Tally, raiser: int, now: Raise | None) -> None:
         if len(self.now) == 1:
-            before, self.now[0] = self.now[0], t
-            _follow(tally, before, t)
-            return
-        came, went = self.moved(raiser, t)
-        for x in came:
-            tally.add(x)
-        for x in went:
-            tally.remove(x)
+            before, self.now[0] = self.now[0], now
+            if before is not None and now is not None and before[1] == now[1]:
+                tally.shift(now[1], before[0], now[0])
+                return
+            came, went = [] if now is None else [now], [] if before is None else [before]
+        else:
+            came, went = self.moved(raiser, now)
+        for t, zone in came:
+            tally.change(zone, t, 1)
+        for t, zone in went:
+            tally.change(zone, t, -1)
 
-    def moved(self, raiser: int, t: float | None) -> tuple[list[float], list[float]]:
+    def moved(self, raiser: int, now: Raise | None) -> tuple[list[Raise], list[Raise]]:
         """(came, went): raises that a step changes."""
-        self.now[raiser] = t
-        fresh: list[float] = []
+        self.now[raiser] = now
+        fresh: list[Raise] = []
         since_s: float | None = None
-        for at in sorted(x for x in self.now if x is not None):
-            passes, since_s = rearm(since_s, at, self.dials)
+        for each in sorted(x for x in self.now if x is not None):
+            passes, since_s = rearm(since_s, each[0], self.dials)
             if passes:
-                fresh.append(at)
+                fresh.append(each)
         came, went = [x for x in fresh if x not in self.let], [x for x in self.let if x not in fresh]
         self.let = fresh
         return came, went
-
-
-def _follow(tally: Tally, before: float | None, after: float | None) -> None:
-    if before is not None and after is not None:
-        tally.move(before, after)
-    elif after is not None:
-        tally.add(after)
-    elif before is not None:
-        tally.remove(before)
 
 
 def rows_of(
@@ -71,23 +71,25 @@ def rows_of(
 ) -> list[Row]:
     """Rows that join up from `low` to `high`; a row ends where one of the first `apart` counts changes."""
     tally = Tally(marks, slack)
+    every = [(region.dials, raisers) for region in regions for raisers in region.of_object.values()]
+    zones = iter(tally.zones(np.array([t for _, its in every for one in its for _, t in one if t is not None])))
     objects: list[_Object] = []
-    steps: list[tuple[float, int, int, float | None]] = []
-    for region in regions:
+    steps: list[tuple[float, int, int, Raise | None]] = []
+    for owner, (dials, raisers) in enumerate(every):
         still_wanted()
-        for raisers in region.of_object.values():
-            one = _Object(region.dials, [None] * len(raisers), [])
-            for number, its in enumerate(raisers):
-                for value, t in its:
-                    if value <= low:
-                        one.now[number] = t
-                    elif value < high:
-                        steps.append((value, len(objects), number, t))
-            one.let = one.moved(0, one.now[0])[0]
-            for t in one.let:
-                tally.add(t)
-            objects.append(one)
-    steps.sort(key=lambda step: step[0])
+        one = _Object(dials, [None] * len(raisers), [])
+        for number, its in enumerate(raisers):
+            for value, t in its:
+                raised = None if t is None else (t, next(zones))
+                if value <= low:
+                    one.now[number] = raised
+                elif value < high:
+                    steps.append((value, owner, number, raised))
+        one.let = one.moved(0, one.now[0])[0]
+        for t, zone in one.let:
+            tally.change(zone, t, 1)
+        objects.append(one)
+    steps.sort(key=itemgetter(0))
     pieces: list[tuple[float, float, Counts]] = []
     at, counts = low, tally.counts()
     i = 0
@@ -95,8 +97,8 @@ def rows_of(
         bound = steps[i][0]
         still_wanted()
         while i < len(steps) and steps[i][0] < bound + NARROWEST:
-            _, owner, number, t = steps[i]
-            objects[owner].follow(tally, number, t)
+            _, owner, number, raised = steps[i]
+            objects[owner].follow(tally, number, raised)
             i += 1
         fresh = tally.counts()
         if fresh != counts and fresh[:apart] != counts[:apart]:

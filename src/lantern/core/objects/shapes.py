@@ -57,7 +57,10 @@ def inside(tracks: Tracks, dials: ObjectDials, region: Region) -> Bools:
         area = area_of(region)
         shapely.prepare(area)
         x, y = tracks.anchors(dials.anchor).T
-        return np.asarray(shapely.intersects_xy(area, x, y))
+        left, top, right, bottom = area.bounds
+        out = (x >= left) & (x <= right) & (y >= top) & (y <= bottom)  # most lie far from it
+        out[out] = shapely.intersects_xy(area, x[out], y[out])
+        return np.asarray(out)
 
     return tracks.remember(("inside", region.shape, region.points, dials.anchor), look)
 
