@@ -31,6 +31,7 @@ from lantern.tune.judging import TRACKS, subject
 
 VERDICTS = [{"code": code, "words": WORDS[code]} for code in ORDER]
 WISHED_ERROR = 0.02  # of the caught share, for the number of passages that would show it; common practice, no source
+OBSERVERS_AGREE = 0.01  # of their counts, as far as two people may be apart; common practice, no source
 PEOPLE_SPEED_M_S = 1.4  # a brisk walk; common practice, no source
 
 
@@ -157,8 +158,19 @@ def counts_shown(
     }
     if chosen:
         out |= _sureness(found)
-        out["cautions"] = _out_of_step(chosen, [(e.raised_s, str(e.direction)) for e in passages], found, plain)
+        out["cautions"] = _observers_apart(out["differ"]) + _out_of_step(
+            chosen, [(e.raised_s, str(e.direction)) for e in passages], found, plain
+        )
     return out
+
+
+def _observers_apart(differ: float | None) -> list[str]:
+    if differ is None or differ <= OBSERVERS_AGREE:
+        return []
+    return [
+        f"Two people differ by {100 * differ:.1f} %: more than the {100 * OBSERVERS_AGREE:g} % that good counting allows. "
+        "Let a third look at where they differ"
+    ]
 
 
 def _out_of_step(
@@ -196,7 +208,7 @@ def _sureness(found: dict[str, Any]) -> dict[str, Any]:
     mean, deviation = drift(1000, *rates)
     needs = passages_for(share, WISHED_ERROR) if share < 1 else flawless_for(1 - WISHED_ERROR)
     return {
-        "needs": {"passages": needs, "has": total, "error": WISHED_ERROR},
+        "needs": {"passages": needs, "has": total, "enough": total >= needs, "error": WISHED_ERROR},
         "drift": {"visitors": 1000, "mean": round(mean, 1), "deviation": round(deviation, 1)},
     }
 
@@ -214,7 +226,7 @@ def _height(take: TakeRow) -> dict[str, float] | None:
     return {
         "at_m": stereo.SHOULDER_M,
         "error_m": round(error_m, 4),
-        "most_m": stereo.LARGEST_ERROR_M,
+        "too_coarse": error_m > stereo.LARGEST_ERROR_M,
         "headway_s": round(headway_s, 2),
         "headway_frames": round(frames, 1),
     }

@@ -63,7 +63,8 @@ def test_the_running_tally_equals_judging_anew(steps: list[tuple[int, bool]], ma
     tally, held = Tally(marks, Slack(0.5, 1)), []
     for t, leave in steps:
         if leave and held:
-            tally.remove(held.pop(0))
+            [zone] = tally.zones(np.array([gone := held.pop(0)]))
+            tally.change(zone, gone, -1)
         else:
             tally.add(float(t))
             held.append(float(t))

@@ -77,9 +77,6 @@ class Tally:
     def add(self, t: float) -> None:
         self.change(self._zone(t), t, 1)
 
-    def remove(self, t: float) -> None:
-        self.change(self._zone(t), t, -1)
-
     def zones(self, t_s: Floats) -> list[int]:
         """(n,): the zone of each time. Raises that move within `IGNORED` or `ELSEWHERE` change no count."""
         starts, ends = np.array(self.starts), np.array(self.ends)
@@ -90,15 +87,6 @@ class Tally:
             ignored |= (t_s >= mark.start_s - TIME_TOLERANCE_S) & (t_s <= mark.end_s + TIME_TOLERANCE_S)
         zones: list[int] = np.where(inside, at, np.where(ignored, IGNORED, ELSEWHERE)).tolist()
         return zones
-
-    def move(self, before: float, after: float) -> None:
-        """Remove one and add another."""
-        zone = self._zone(before)
-        if zone == self._zone(after):
-            self.shift(zone, before, after)
-        else:
-            self.change(zone, before, -1)
-            self.add(after)
 
     def shift(self, zone: int, before: float, after: float) -> None:
         """One raise moves within a zone, as the steps of one mostly do."""

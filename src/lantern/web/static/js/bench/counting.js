@@ -33,8 +33,8 @@ export const counting = ({ data, drawn }) => ({
   get sureText() {
     const c = this.counts;
     if (!c || !c.needs) return c && this.observers.length === 0 ? "Nobody has counted this take by hand yet: make a tally, or bring a file start_s,end_s,in,out." : "";
-    const enough = c.needs.has >= c.needs.passages ? "enough" : "too few";
-    const differ = c.differ === null ? "" : ` Two people differ by ${(100 * c.differ).toFixed(1)} %${c.differ > 0.01 ? ": more than the 1 % that good counting allows" : ""}.`;
+    const enough = c.needs.enough ? "enough" : "too few";
+    const differ = c.differ === null ? "" : ` Two people differ by ${(100 * c.differ).toFixed(1)} %.`;
     return `${c.needs.has} passages: ${enough}; ${c.needs.passages} would show the caught share to within ${100 * c.needs.error} %.${differ}`;
   },
   get occupancyText() {
@@ -45,7 +45,7 @@ export const counting = ({ data, drawn }) => ({
   },
   get heightText() {
     const h = this.counts?.height;
-    return h ? `Heights at ${h.at_m} m are good to ${(100 * h.error_m).toFixed(1)} cm${h.error_m > h.most_m ? ": too coarse for a height filter" : ""}. Two who follow 0.8 m apart are ${h.headway_s} s or ${h.headway_frames} frames apart.` : "";
+    return h ? `Heights at ${h.at_m} m are good to ${(100 * h.error_m).toFixed(1)} cm${h.too_coarse ? ": too coarse for a height filter" : ""}. Two who follow 0.8 m apart are ${h.headway_s} s or ${h.headway_frames} frames apart.` : "";
   },
   drawCounts() {
     const svg = this.$refs.counts;
