@@ -21,6 +21,9 @@ def test_an_undercounting_line_is_moved_with_the_help_of_the_search(bench: Page)
     opened(bench, f"{COUNT}?tab=counts")
     expect(bench.get_by_test_id("counted-in")).to_have_text(re.compile(r"^\d+$"))
     before = int(bench.get_by_test_id("counted-in").text_content() or 0)
+    expect(bench.get_by_test_id("count-caution")).to_have_text(
+        re.compile("^Two people differ by 2.0 %")
+    )  # and no clocks
     bench.get_by_role("tab", name="Dials").click()
     expect(bench.get_by_test_id("caution")).to_contain_text("need 119 px to be wholly in view before they cross")
     expect(bench.locator(".verdict", has_text="turned back inside the band")).to_be_visible()

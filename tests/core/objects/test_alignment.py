@@ -48,6 +48,15 @@ def test_nothing_is_said_of_two_crowds_that_have_nothing_to_do_with_each_other()
     assert offset_s(passages(1), []) is None
 
 
+def test_a_line_that_lies_further_on_is_no_clock() -> None:
+    """Who comes reaches it later, who goes earlier; with traffic one way only nobody can tell."""
+    by_hand = passages(5)
+    late = [(t + (6 if way == "in" else -6), way) for t, way in by_hand]
+    assert offset_s(late, by_hand) is None
+    one_way = [(t, "in") for t, _ in by_hand]
+    assert offset_s([(t + 6, way) for t, way in one_way], one_way) is None
+
+
 def test_each_finds_its_like_only_once() -> None:
     assert matched(np.array([1.0, 1.1, 9.0]), np.array([1.5])) == 1
     assert matched(np.array([1.0]), np.array([0.5, 1.5])) == 1

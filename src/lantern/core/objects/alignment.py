@@ -24,19 +24,26 @@ SLIGHT_S = 2.0  # clocks so near each other are one; common practice, no source
 def offset_s(counted: Sequence[Passage], by_hand: Sequence[Passage]) -> float | None:
     """How much later the device's clock shows the passages, in s, where that explains what is missed; None: it does not.
 
-    The best cross-match: the shift, up to two minutes, at which most passages of a direction find their like.
+    Both directions must say the same: a line that lies further on is reached later by those who come, and earlier by those
+    who go. With traffic one way only the two cannot be told apart, and nothing is said.
     """
-    pairs = [(_of(counted, way), _of(by_hand, way)) for way in ("in", "out")]
-    apart = np.concatenate([(c[:, None] - h[None, :]).ravel() for c, h in pairs])
-    apart = np.sort(apart[np.abs(apart) <= MOST_APART_S])
+    into, out = (_shift(_of(counted, way), _of(by_hand, way)) for way in ("in", "out"))
+    if into is None or out is None or abs(into - out) > 2 * WITHIN_S:
+        return None
+    return (into + out) / 2
+
+
+def _shift(counted: Floats, by_hand: Floats) -> float | None:
+    """The best cross-match of one direction: the shift, up to two minutes, at which most passages find their like."""
+    apart = np.sort((counted[:, None] - by_hand[None, :]).ravel())
+    apart = apart[np.abs(apart) <= MOST_APART_S]
     if apart.size == 0:
         return None
     reach = np.searchsorted(apart, apart + 2 * WITHIN_S, side="right")
     first = int((reach - np.arange(apart.size)).argmax())
     best = float(np.median(apart[first : reach[first]]))
-    total = sum(h.size for _, h in pairs)
-    now, then = (sum(matched(c - shift, h) for c, h in pairs) for shift in (0.0, best))
-    return best if abs(best) > SLIGHT_S and _clearly_more(then, now, total) else None
+    now, then = (matched(counted - shift, by_hand) for shift in (0.0, best))
+    return best if abs(best) > SLIGHT_S and _clearly_more(then, now, by_hand.size) else None
 
 
 def matched(counted: Floats, by_hand: Floats) -> int:
