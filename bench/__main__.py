@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from bench import evidence, heat, imports, live, pages, scene, scrub, sweep, tracks
+from bench import evidence, fuzz, heat, imports, kills, live, memory, outbox, pages, scene, scrub, sweep, tracks
 
 ALL = {
     "heat": heat.run,
@@ -14,6 +14,10 @@ ALL = {
     "evidence": evidence.run,
     "imports": imports.run,
     "live": live.run,
+    "memory": memory.run,
+    "fuzz": fuzz.run,
+    "outbox": outbox.run,
+    "kills": kills.run,
     "pages": pages.run,
     "scrub": scrub.run,
 }

@@ -14,6 +14,7 @@ import numpy as np
 import tifffile
 
 from bench.figures import Figure
+from bench.store import store
 
 WIDTH, HEIGHT, BYTES = 320, 240, 2**30
 PAGES = BYTES // (WIDTH * HEIGHT * 2)
@@ -31,7 +32,7 @@ def run() -> Iterator[Figure]:
                 page.asarray()
         alone = time.perf_counter() - began
         yield Figure(f"tifffile alone: {PAGES} pages, {path.stat().st_size / 2**20:.0f} MiB packed", alone, "s")
-        taken, resident = _import(path, folder)
+        taken, resident = _import(path)
         yield Figure("import: checked, packed, in the store", taken, "s")
         yield Figure("ratio to tifffile alone", taken / alone, "x", 2.0)
         yield Figure("resident at most", resident, "MiB", 500.0)
@@ -62,20 +63,12 @@ def _write(folder: Path) -> Path:
     return path
 
 
-def _import(path: Path, folder: Path) -> tuple[float, float]:
-    """(seconds, MiB at most) of the import in a process of its own, against a private server."""
-    from lantern.cluster import Cluster
-    from lantern.settings import settings
+def _import(path: Path) -> tuple[float, float]:
+    """(seconds, MiB at most) of the import in a process of its own."""
+    from lantern.db.base import engine
 
-    cluster = Cluster(folder / "pg", durable=True)
-    cluster.start()
-    try:
-        os.environ |= {
-            "LANTERN_DATABASE_URL": cluster.url,
-            "LANTERN_STATE_DIR": name_of(folder),
-            "LANTERN_SECRET": "bench",
-        }
-        settings.cache_clear()
+    with store():
+        engine().dispose()  # no connection is shared with the child
         read, write = os.pipe()
         child = os.fork()
         if child == 0:
@@ -84,23 +77,14 @@ def _import(path: Path, folder: Path) -> tuple[float, float]:
         os.waitpid(child, 0)
         taken, resident = json.loads(os.read(read, 4096))
         return taken, resident
-    finally:
-        cluster.stop()
-
-
-def name_of(folder: Path) -> str:
-    (folder / "state").mkdir(exist_ok=True)
-    return str(folder / "state")
 
 
 def _child(path: Path) -> tuple[float, float]:
     from lantern.core.site import Device, Place, Site
     from lantern.db.base import transaction
-    from lantern.db.migrate import migrate
     from lantern.survey.actions import add_site
     from lantern.takes.actions import import_path
 
-    migrate()
     camera = Device(code="T1", name="Camera", kind="thermal", ability={"width": WIDTH, "height": HEIGHT})
     with transaction() as session:
         site_id = add_site(session, Site(name="Bench", places=(Place(name="Yard", devices=(camera,)),))).id

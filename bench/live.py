@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import asyncio
-import os
-import tempfile
 import time
 from collections.abc import Iterator
-from pathlib import Path
 
 import numpy as np
 
 from bench.figures import Figure, percentile
-from lantern.cluster import Cluster, free_port
+from bench.store import store
+from lantern.cluster import free_port
 
 CAMERAS, FPS, SECONDS = 4, 9.0, 30.0
 WIDTH, HEIGHT = 320, 240
@@ -20,16 +18,8 @@ HOT_EVERY = 18  # frames: two seconds
 
 
 def run() -> Iterator[Figure]:
-    with tempfile.TemporaryDirectory(prefix="lantern-bench-") as name:
-        folder = Path(name)
-        folder.chmod(0o755)
-        cluster = Cluster(folder)  # durable, as in use
-        cluster.start()
-        os.environ |= {"LANTERN_DATABASE_URL": cluster.url, "LANTERN_STATE_DIR": name, "LANTERN_SECRET": "bench"}
-        try:
-            delays, waits, missed = asyncio.run(_drive())
-        finally:
-            cluster.stop()
+    with store():
+        delays, waits, missed = asyncio.run(_drive())
     yield Figure(f"frame to coil, median of {len(delays)}", percentile(delays, 0.5), "ms")
     yield Figure("frame to coil, p99", percentile(delays, 0.99), "ms", 100.0)
     yield Figure("frame to stored decision, p99", percentile(waits, 0.99), "ms")
@@ -37,22 +27,20 @@ def run() -> Iterator[Figure]:
 
 
 async def _drive() -> tuple[list[float], list[float], int]:
-    import uvicorn
     from websockets.asyncio.client import connect
 
-    from lantern.db.migrate import migrate
     from lantern.formats.wire import FrameHeader, pack_frame
-    from lantern.live.app import make_app
+    from lantern.live.app import make_ingest
+    from lantern.live.engine import Engine
+    from lantern.serving import server as server_of
     from lantern.standins.relay import RelayStandIn
 
-    migrate()
     relay = RelayStandIn(free_port())
     await relay.start()
-    tokens = _site(relay.port)
-    app, port = make_app(), free_port()
-    server = uvicorn.Server(
-        uvicorn.Config(app, port=port, log_config=None, ws_max_size=2**26, ws_per_message_deflate=False)
-    )
+    tokens = site_of_cameras(relay_port=relay.port, cameras=CAMERAS)
+    engine, port = Engine(), free_port()
+    await engine.start()
+    server = server_of(make_ingest(engine), "127.0.0.1", port)
     serving = asyncio.create_task(server.serve())
     while not server.started:
         await asyncio.sleep(0.05)
@@ -76,9 +64,10 @@ async def _drive() -> tuple[list[float], list[float], int]:
 
     await asyncio.gather(*(camera(n) for n in range(CAMERAS)))
     await asyncio.sleep(1.5)
-    waits = [wait for feed in app.state.engine.feeds.values() for wait in feed.waits_ms]
+    waits = [wait for feed in engine.feeds.values() for wait in feed.waits_ms]
     server.should_exit = True
     await serving
+    await engine.stop()
     await relay.stop()
     delays, missed = [], 0
     for number, at in sent:
@@ -90,7 +79,8 @@ async def _drive() -> tuple[list[float], list[float], int]:
     return delays, waits, missed
 
 
-def _site(relay_port: int) -> list[str]:
+def site_of_cameras(*, relay_port: int, cameras: int) -> list[str]:
+    """A site of so many cameras, each with a detector that lights a lamp of its own; returns their tokens."""
     from lantern.core.events import Detector, Region
     from lantern.core.linking.links import Effect, LinkRule, Output
     from lantern.core.site import Device, Place, Site
@@ -100,17 +90,17 @@ def _site(relay_port: int) -> list[str]:
     from lantern.survey.tables import device_by_code
     from lantern.tune.actions import add_detector
 
-    cameras = tuple(Device(code=f"C{n}", name=f"Camera {n}", kind="thermal") for n in range(CAMERAS))
-    outputs = tuple(Output(name=f"lamp {n}", what="beacon", coil=n) for n in range(CAMERAS))
+    devices = tuple(Device(code=f"C{n}", name=f"Camera {n}", kind="thermal") for n in range(cameras))
+    outputs = tuple(Output(name=f"lamp {n}", what="beacon", coil=n) for n in range(cameras))
     module = Device(
         code="M1", name="Module", kind="io_module", outputs=outputs, address={"host": "127.0.0.1", "port": relay_port}
     )
     region = Region(name="r", shape="polygon", points=((20, 20), (300, 30), (280, 220), (30, 200)))
     dials = {"threshold_c": 50, "sustain_s": 0, "rearm_s": 0}
     with transaction() as session:
-        site = add_site(session, Site(name="Bench", places=(Place(name="p", devices=(*cameras, module)),)))
+        site = add_site(session, Site(name="Bench", places=(Place(name="p", devices=(*devices, module)),)))
         tokens = []
-        for n in range(CAMERAS):
+        for n in range(cameras):
             device = device_by_code(session, site.id, f"C{n}")
             assert device
             tokens.append(device.token)

@@ -11,7 +11,15 @@ import httpx
 from bench.figures import Figure, percentile
 from bench.program import logged_in, program
 
-PAGES = ("/survey", "/takes", "/bench/1", "/bench/1/revisions", "/links/1", "/rehearse/1", "/walk/1")
+PAGES = (
+    "/sites/1/survey",
+    "/sites/1/takes",
+    "/sites/1/bench/1",
+    "/sites/1/bench/1/revisions",
+    "/sites/1/links/1",
+    "/sites/1/rehearse/1",
+    "/sites/1/walk/1",
+)
 LOOKS = 25
 DRAGS = 40
 
@@ -40,7 +48,7 @@ def _drag(address: str) -> Iterator[Figure]:
         return
     with sync_playwright() as play:
         page = logged_in(play, address)
-        page.goto(f"{address}/bench/1")
+        page.goto(f"{address}/sites/1/bench/1")
         strip = page.locator('svg[data-strip="threshold_c"]')
         strip.locator(".pin").wait_for()
         box = strip.bounding_box()

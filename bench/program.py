@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from lantern.cluster import free_port
+from lantern.demo.skerrow import LOGIN, PASSWORD
 
 
 @contextmanager
@@ -22,7 +23,7 @@ def program() -> Iterator[tuple[str, Path]]:
     with tempfile.TemporaryDirectory(prefix="lantern-bench-") as name:
         Path(name).chmod(0o755)
         port = free_port()
-        environment = os.environ | {"LANTERN_STATE_DIR": f"{name}/state"}
+        environment = os.environ | {"LANTERN_STATE_DIR": f"{name}/state", "LANTERN_INGEST_PORT": str(free_port())}
         command = [
             "setpriv",
             "--pdeathsig",
@@ -55,8 +56,8 @@ def logged_in(play: Any, address: str) -> Any:
     browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
     page = browser.new_page(viewport={"width": 1280, "height": 800})
     page.goto(f"{address}/login")
-    page.fill("#login", "mira")
-    page.fill("#password", "harbour-light")
+    page.fill("#login", LOGIN)
+    page.fill("#password", PASSWORD)
     page.get_by_role("button", name="Log in").click()
     page.wait_for_url("**/survey")
     return page

@@ -31,11 +31,11 @@ def run() -> Iterator[Figure]:
         take = hour(Path(name))
         page = logged_in(play, address)
         page.set_default_timeout(120_000)
-        yield from _drags(page, f"{address}/bench/4", "the gangway, 314 objects")
+        yield from _drags(page, f"{address}/sites/1/bench/4", "the gangway, 314 objects")
         lantern = Path(sys.executable).with_name("lantern")
         environment = {"LANTERN_STATE_DIR": str(state)}
         subprocess.run([str(lantern), "import", str(take)], check=True, env=environment, stdout=subprocess.DEVNULL)
-        page.goto(f"{address}/takes")
+        page.goto(f"{address}/sites/1/takes")
         link = page.locator("tr", has_text="An hour").get_by_role("link", name="Tune on it").get_attribute("href")
         yield from _drags(page, f"{address}{link}", "an hour, 1.6 million boxes of 5,400 objects")
         page.context.browser.close()

@@ -27,7 +27,7 @@ def run() -> Iterator[Figure]:
     with program() as (address, state), sync_playwright() as play:
         take_id = _an_hour(state)
         page = logged_in(play, address)
-        page.goto(f"{address}/bench/1?take={take_id}")
+        page.goto(f"{address}/sites/1/bench/1?take={take_id}")
         page.locator("canvas[data-pictures]:not([data-pictures='0'])").wait_for(timeout=120_000)
         page.locator('svg[data-strip="sustain_s"] .pin').wait_for(timeout=300_000)  # the hour is reduced once
         page.wait_for_timeout(2000)

@@ -69,7 +69,7 @@ def cluster() -> Iterator[Cluster]:
 
 
 def use_database(url: str, folder: Path) -> None:
-    os.environ |= {"LANTERN_DATABASE_URL": url, "LANTERN_STATE_DIR": str(folder), "LANTERN_SECRET": "test"}
+    os.environ |= {"LANTERN_DATABASE_URL": url, "LANTERN_STATE_DIR": str(folder), "LANTERN_ENGINE_SECRET": "test"}
     settings.cache_clear()
     engine.cache_clear()
     REDUCTIONS.forget()

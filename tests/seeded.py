@@ -63,7 +63,7 @@ class Small:
 
 def small_site(folder: Path, *, link: LinkRule | None = LINK) -> Small:
     with transaction() as session:
-        user = add_user(session, login="ida", name="Ida Test", password="open sesame")
+        user = add_user(session, login="ida", name="Ida Test", password="open sesame", administrator=True)
         site = add_site(session, SITE)
     take_id = import_path(tiff_take(folder, raw(pictures())), site_id=site.id)
     with transaction() as session:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, Any
@@ -33,6 +33,9 @@ def _told() -> Iterator[None]:
         raise typer.Exit(2) from error
     except LanternError as error:
         print(error, file=sys.stderr)
+        raise typer.Exit(1) from error
+    except OSError as error:
+        print(f"{error.filename or 'The machine'}: {error.strerror or error}", file=sys.stderr)
         raise typer.Exit(1) from error
 
 
@@ -113,17 +116,19 @@ def schema(what: Annotated[str, typer.Argument(help="site, detector or take")]) 
 
 
 def _marks(path: Path) -> Any:
-    from lantern.formats.documents import read_bytes
+    from lantern.formats.border import border
     from lantern.formats.tables import read_marks
 
-    return read_marks(read_bytes(path), where=path.name)
+    with border(path.name):
+        return read_marks(path, where=path.name)
 
 
 def _hand_counts(path: Path) -> Any:
-    from lantern.formats.documents import read_bytes
+    from lantern.formats.border import border
     from lantern.formats.tables import read_hand_counts
 
-    return read_hand_counts(read_bytes(path), where=path.name)
+    with border(path.name):
+        return read_hand_counts(path, where=path.name)
 
 
 def _slack(early_s: float, late_s: float) -> Any:
@@ -145,9 +150,17 @@ def _subject(detector: Path, take: Path) -> Iterator[Any]:
     from lantern.core.subjects import subject_of
     from lantern.formats.documents import read_detector
     from lantern.formats.takes import open_take
+    from lantern.settings import settings
 
-    with open_take(take) as opened:
+    with open_take(take, settings().limits) as opened:
+        _say_left(opened.left)
         yield subject_of(read_detector(detector), opened.signal)
+
+
+def _say_left(names: Sequence[str]) -> None:
+    """What a file manager left beside the take, and was skipped."""
+    for name in names:
+        print(f"{name}: skipped, left there by a file manager", file=sys.stderr)
 
 
 # ---- running the program ---------------------------------------------------------------------------------------------
@@ -161,15 +174,19 @@ def serve(
         bool, typer.Option("--demo", help="Seed Skerrow Basin if it is not there, and start the stand-ins")
     ] = False,
     port: Annotated[
-        int | None, typer.Option(help="Port of the pages; by default 8420, or a free one if that is taken")
+        int | None,
+        typer.Option(min=0, max=65_535, help="Port of the pages; by default 8420, or a free one if that is taken"),
     ] = None,
     host: Annotated[str, typer.Option(help="Address to listen on")] = "127.0.0.1",
+    certificate: Annotated[Path | None, typer.Option(help="PEM file: the pages come encrypted (with --key)")] = None,
+    key: Annotated[Path | None, typer.Option(help="PEM file of the certificate's private key")] = None,
 ) -> None:
-    """Start database, web, worker, engine (and stand-ins); Ctrl-C stops all of them."""
+    """Start database, web, worker, engine (and stand-ins), and keep them running; Ctrl-C stops all of them."""
     from lantern.supervisor import Supervisor
 
     with _told():
-        raise typer.Exit(Supervisor(STATE_DIR, host=host, port=port, demo=demo).serve())
+        supervisor = Supervisor(STATE_DIR, host=host, port=port, demo=demo, certificate=certificate, key=key)
+        raise typer.Exit(supervisor.serve())
 
 
 @app.command()
@@ -192,15 +209,61 @@ def reset(yes: Annotated[bool, typer.Option("--yes", help="Do not ask")] = False
     print("Deleted.")
 
 
+@app.command()
+def backup(target: Annotated[Path, typer.Argument(help="The file to write")]) -> None:
+    """Write everything this folder's program holds to one file, and read it back to check it. It may run meanwhile."""
+    from lantern.db.backup import back_up
+    from lantern.supervisor import database_of
+
+    with _told(), database_of(STATE_DIR) as address:
+        size = back_up(address, target)
+    print(f"{target}: {size / 2**20:.1f} MiB, written and read back.")
+
+
+@app.command()
+def restore(
+    source: Annotated[Path, typer.Argument(help="A file that lantern backup wrote")],
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace what is there")] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask")] = False,
+) -> None:
+    """Put a backup in the place of this folder's data. The program must be stopped."""
+    from lantern.db.backup import BackupError, holds_data, schema_in
+    from lantern.db.backup import restore as put_back
+    from lantern.supervisor import stopped_cluster
+
+    with _told():
+        schema = schema_in(source)
+        with stopped_cluster(STATE_DIR) as cluster:
+            if holds_data(cluster):
+                if not overwrite:
+                    raise BackupError("There is data already: --overwrite replaces all of it. Nothing was changed.")
+                if not yes:
+                    typer.confirm("Replace all sites, takes, detectors, events and people by the backup?", abort=True)
+            put_back(cluster, source)
+    print(f"{source} is in place (schema {schema}). Everybody logs in anew.")
+
+
+@app.command()
+def service(
+    user: Annotated[str, typer.Option(help="The account it runs as")] = "",
+    options: Annotated[str, typer.Option(help="What follows ./lantern up, such as '--port 443'")] = "",
+) -> None:
+    """Print a systemd unit that starts the program at boot and again when it ends."""
+    from lantern.service import unit
+
+    with _told():
+        sys.stdout.write(unit(Path.cwd(), user=user, options=options))
+
+
 @app.command(name="import")
 def import_take(
     take: Annotated[Path, typer.Argument(help="A take: folder, zip, or data file with its sidecar")],
     marks: Annotated[Path | None, typer.Option("--marks", help="Marks for it")] = None,
+    site: Annotated[str, typer.Option("--site", help="The site's name, where there are several")] = "",
 ) -> None:
     """Store a take of a device of the site; the program must be running (LANTERN_DATABASE_URL is read from it)."""
     from rich.progress import Progress
 
-    from lantern.core.faults import Fault
     from lantern.settings import settings
     from lantern.supervisor import running_database
 
@@ -208,21 +271,21 @@ def import_take(
         os.environ |= running_database(STATE_DIR)
         settings.cache_clear()
         from lantern.db.base import transaction
-        from lantern.survey.tables import get_site
+        from lantern.survey.actions import only_site
         from lantern.takes.actions import import_marks, import_path
         from lantern.takes.tables import TakeRow
         from lantern.tune.studies import judge_again, run_study
 
         read = _marks(marks) if marks is not None else []
         with transaction() as session:
-            site = get_site(session)
-            if site is None:
-                raise Refused([Fault("site", "there is none", "a site: start with ./lantern demo")])
-            site_id = site.id
+            site_id = only_site(session, site).id
         with Progress(transient=True) as progress:
             bar = progress.add_task("Reading", total=None)
             take_id = import_path(
-                take, site_id=site_id, progress=lambda done, total: progress.update(bar, completed=done, total=total)
+                take,
+                site_id=site_id,
+                progress=lambda done, total: progress.update(bar, completed=done, total=total),
+                skipped=_say_left,
             )
         with transaction() as session:
             row = session.get_one(TakeRow, take_id)

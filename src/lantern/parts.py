@@ -1,65 +1,32 @@
-"""The parts that the program runs in, each a process: web, engine, worker, and for the demo the stand-ins."""
+"""The parts that the program runs in, each a process: web, engine, worker, stand-ins."""
 
 from __future__ import annotations
 
 import asyncio
 import gc
-import logging
 import os
 import signal
+import ssl
 import sys
-from pathlib import Path
-from typing import Any
 
-import structlog
+from lantern.serving import serve, server
+from lantern.settings import settings
 
-LAST_WORDS_S = 5.0
+LAST_WORDS_S = 1.5
 HAND_OVER_S = (
     0.001  # a dial's verdicts must not wait 5 ms for each array, at the end of which evidence holds the interpreter
 )
+LOOPBACK = ("127.0.0.1", "::1", "localhost")
 
 
 def import_parts() -> None:
     """All that the parts need, once for all of them."""
     import pymodbus.client  # noqa: F401
-    import uvicorn  # noqa: F401
 
-    import lantern.jobs
+    import lantern.demo.cast
     import lantern.live.app
-    import lantern.standins.app
-    import lantern.web.app  # noqa: F401
-
-
-def logs_to(path: Path) -> None:
-    """Append to a file from here on, in this process and those it forks."""
-    sink = path.open("a", buffering=1)
-    structlog.configure(
-        processors=[
-            structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="iso"),
-            structlog.processors.format_exc_info,
-            structlog.processors.KeyValueRenderer(key_order=["timestamp", "level", "event"]),
-        ],
-        logger_factory=structlog.WriteLoggerFactory(sink),
-    )
-    logging.basicConfig(stream=sink, level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s %(message)s")
-
-
-def _uvicorn(app: Any, host: str, port: int) -> None:
-    import uvicorn
-
-    config = uvicorn.Config(
-        app,
-        host=host,
-        port=port,
-        log_config=None,
-        access_log=False,
-        timeout_graceful_shutdown=2,
-        ws_max_size=64 * 2**20,
-        ws_per_message_deflate=False,
-        server_header=False,
-    )
-    uvicorn.Server(config).run()
+    import lantern.web.app
+    import lantern.worker  # noqa: F401
 
 
 def serve_web(host: str, port: int) -> None:
@@ -69,35 +36,48 @@ def serve_web(host: str, port: int) -> None:
     app = make_app()
     gc.freeze()  # what is there for good is not looked through anew in the middle of a drag
     sys.setswitchinterval(HAND_OVER_S)
-    _uvicorn(app, host, port)
+    serve([server(app, host, port, encrypted=settings().certificate is not None)])
 
 
-def serve_engine(port: int) -> None:
-    """The live engine."""
-    from lantern.live.app import make_app
+def serve_engine(port: int, ingest_host: str, ingest_port: int) -> None:
+    """The live engine: what devices send to, and what the web process asks, on loopback alone."""
+    from lantern.live.app import make_app, make_ingest
+    from lantern.live.engine import Engine
 
-    _uvicorn(make_app(), "127.0.0.1", port)
+    engine = Engine()
+    ingest = server(make_ingest(engine), ingest_host, ingest_port, encrypted=ingest_is_encrypted(ingest_host))
+    serve([ingest, server(make_app(engine), "127.0.0.1", port)], begin=engine.start, finish=engine.stop)
 
 
-def serve_standins(port: int, relay_port: int, engine_port: int, tokens: dict[str, str]) -> None:
-    """The demo's cameras, counters and relay module."""
-    from lantern.standins.app import make_app, reel_of_scene, tracker_of_scene
-    from lantern.standins.camera import CameraStandIn
-    from lantern.standins.places import CROWDS
+def ingest_is_encrypted(host: str) -> bool:
+    """Tokens that leave the machine do so encrypted, if there is a certificate."""
+    return settings().certificate is not None and host not in LOOPBACK
+
+
+def own_certificate() -> ssl.SSLContext:
+    """Trust in this server's own certificate and no other, whatever name stands in it: for calls within the machine."""
+    context = ssl.create_default_context(cafile=str(settings().certificate))
+    context.check_hostname = False
+    context.verify_flags |= ssl.VERIFY_X509_PARTIAL_CHAIN
+    return context
+
+
+def serve_standins(port: int, relay_port: int, ingest_url: str) -> None:
+    """The demo site's cameras, counters and relay module, as long as there is a demo site."""
+    from lantern.demo.cast import DemoCast
+    from lantern.standins.app import make_standins
     from lantern.standins.relay import RelayStandIn
-    from lantern.standins.tracker import TrackerStandIn
 
-    cameras: dict[str, CameraStandIn | TrackerStandIn] = {
-        code: CameraStandIn(code, reel_of_scene(code), f"ws://127.0.0.1:{engine_port}/ingest/{code}", token)
-        for code, token in tokens.items()
-    }
-    cameras |= {code: tracker_of_scene(code) for code in CROWDS}
-    _uvicorn(make_app(cameras, RelayStandIn(relay_port)), "127.0.0.1", port)
+    encryption = own_certificate() if ingest_url.startswith("wss:") else None
+    standins = make_standins(RelayStandIn(relay_port))
+    folder = settings().state_dir / "standins"
+    cast = DemoCast(standins, f"http://127.0.0.1:{port}", ingest_url, folder, encryption)
+    serve([server(standins.app, "127.0.0.1", port)], begin=cast.start, finish=cast.stop)
 
 
 def work() -> None:
     """Jobs, until told to end."""
-    from lantern import jobs
+    from lantern import worker
 
     async def until_told() -> None:
         stop, loop = asyncio.Event(), asyncio.get_running_loop()
@@ -107,23 +87,6 @@ def work() -> None:
             loop.call_later(LAST_WORDS_S, os._exit, 1)  # the database may be gone already, and with it a clean farewell
 
         loop.add_signal_handler(signal.SIGTERM, end)
-        await jobs.work(stop)
+        await worker.work(stop)
 
     asyncio.run(until_told())
-
-
-def point_to_standins(relay_port: int, control_port: int) -> dict[str, str]:
-    """The demo's modules, cameras and counters are at this start's stand-ins; gives the thermal cameras' tokens."""
-    from sqlalchemy import select
-
-    from lantern.db.base import transaction
-    from lantern.survey.tables import DeviceRow
-
-    with transaction() as session:
-        devices = list(session.scalars(select(DeviceRow)))
-        for device in devices:
-            if device.kind == "io_module":
-                device.address = {"host": "127.0.0.1", "port": relay_port, "unit": 1}
-            elif device.kind in ("camera", "counter"):
-                device.address = {"url": f"http://127.0.0.1:{control_port}/metadata/{device.code}"}
-        return {device.code: device.token for device in devices if device.kind == "thermal"}

@@ -1,4 +1,4 @@
-"""Starts everything and stops everything: the private database, web, worker, engine and stand-ins.
+"""Starts everything, keeps it running and stops everything: the private database, web, worker, engine and stand-ins.
 
 All parts are forked from this process once it has imported them, which costs the imports once; the kernel ends each part
 when this process goes, however it goes.
@@ -6,30 +6,47 @@ when this process goes, however it goes.
 
 from __future__ import annotations
 
-import ctypes
 import fcntl
 import os
 import secrets
+import shutil
 import signal
 import socket
-import sys
+import ssl
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TextIO
 
 import structlog
 
-from lantern.cluster import Cluster, free_port
+from lantern.cluster import DATABASE, Cluster, free_port
 from lantern.core.faults import LanternError
-from lantern.parts import import_parts, logs_to, point_to_standins, serve_engine, serve_standins, serve_web, work
+from lantern.db.base import StoreAwayError
+from lantern.keeper import PIDS, STANDING, Keeper, end_left_overs, is_ours
+from lantern.logs import logs_to, put_aside
+from lantern.parts import (
+    LOOPBACK,
+    import_parts,
+    ingest_is_encrypted,
+    own_certificate,
+    serve_engine,
+    serve_standins,
+    serve_web,
+    work,
+)
 from lantern.settings import settings
 
-PR_SET_PDEATHSIG = 1
+log = structlog.get_logger()
 PATIENCE_S = 120.0
 DEFAULT_PORT = 8420
+LOOK_S = 0.1
+LOGS_S = 30.0
+LEFT_OVERS_S = 3.0
+ENGINE_ENDS_S, PARTS_END_S = 8.0, 8.0
 
 
 class StartError(LanternError):
@@ -42,8 +59,10 @@ class Supervisor:
     host: str = "127.0.0.1"
     port: int | None = None
     demo: bool = False
+    certificate: Path | None = None
+    key: Path | None = None
     cluster: Cluster = field(init=False)
-    children: dict[int, str] = field(default_factory=dict)
+    keeper: Keeper = field(init=False)
     _lock: TextIO | None = None
     _ending: bool = False
 
@@ -52,128 +71,173 @@ class Supervisor:
         self.cluster = Cluster(self.state_dir)
 
     def serve(self) -> int:
-        """Start, say where, wait for Ctrl-C or the end of a part, stop. Gives the exit code."""
-        self._take_lock()
+        """Start, say where, keep all parts running until told to end, stop. Returns the exit code."""
+        self._lock = take_lock(self.state_dir)
+        self.keeper = Keeper(self.state_dir, closing=[self._lock.fileno()])
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, self._end)
         try:
             self._start()
-            return self._watch()
+            self._watch()
         except KeyboardInterrupt:
-            return 0
+            pass
+        except StoreAwayError as error:
+            free_mib = shutil.disk_usage(self.cluster.data_dir.parent).free // 2**20
+            raise StartError(f"{error} {free_mib} MiB are free where its data lies; see {self.cluster.log}.") from error
         finally:
             self._stop()
+        return 0
 
     # ---- starting ----
 
     def _start(self) -> None:
         began = time.monotonic()
+        (self.state_dir / "supervisor.pid").write_text(str(os.getpid()))
+        end_left_overs(self.state_dir, LEFT_OVERS_S)
+        self._check_certificate()
         port = self._port()
+        ingest_host, ingest_port = self._ingest()
         self.cluster.start()
+        self.keeper.adopt("database", self.cluster.launch, self.cluster.pid)
         engine_port, control_port, relay_port = free_port(), free_port(), free_port()
-        os.environ |= {
-            "LANTERN_DATABASE_URL": self.cluster.url,
-            "LANTERN_STATE_DIR": str(self.state_dir.resolve()),
-            "LANTERN_SECRET": self._secret(),
-            "LANTERN_ENGINE_URL": f"http://127.0.0.1:{engine_port}",
-            "LANTERN_STANDINS_URL": f"http://127.0.0.1:{control_port}" if self.demo else "",
-            "OPENBLAS_NUM_THREADS": "1",
-        }
-        settings.cache_clear()
+        self._set_environment(engine_port, control_port)
+        os.environ["LANTERN_INGEST_PORT"] = str(ingest_port)  # for the pages, which tell it
         database = self.state_dir / "database"
         database.touch(mode=0o600)
         database.write_text(self.cluster.url)
         logs_to(self.state_dir / "lantern.log")
 
+        from lantern.db.backup import backup_before_migrating
         from lantern.db.base import engine
         from lantern.db.migrate import migrate
 
+        backup_before_migrating(self.state_dir)
         migrate()
-        tokens: dict[str, str] = {}
         if self.demo:
+            if self.host not in LOOPBACK:
+                raise StartError(
+                    "The demo's account has a password that everybody knows: it is not opened beyond loopback. "
+                    "Use ./lantern up, and look at the demo from the page of sites."
+                )
             from lantern.demo.seed import seed_if_missing
 
             if seed_if_missing():
                 print(f"Seeded the demo site in {time.monotonic() - began:.0f} s.", flush=True)
-            tokens = point_to_standins(relay_port, control_port)
+        known = self._known_account()
+        code = self._guard_accounts(known)
         engine().dispose()  # no connection is shared with the parts
         import_parts()
-        self._fork("web", lambda: serve_web(self.host, port))
-        self._fork("engine", lambda: serve_engine(engine_port))
-        self._fork("worker", work)
-        if self.demo:
-            self._fork("stand-ins", lambda: serve_standins(control_port, relay_port, engine_port, tokens))
-        self._wait_for(
-            f"http://127.0.0.1:{port}/health"
-            if self.host in ("127.0.0.1", "0.0.0.0")  # noqa: S104 - compared, not bound
-            else f"http://{self.host}:{port}/health"
-        )
-        (self.state_dir / "address").write_text(f"http://{self.host}:{port}\n")
-        print(f"Rust Lantern is at http://{self.host}:{port} ({time.monotonic() - began:.1f} s)", flush=True)
-        if self.demo:
+        self.keeper.add("web", lambda: serve_web(self.host, port))
+        self.keeper.add("engine", lambda: serve_engine(engine_port, ingest_host, ingest_port))
+        self.keeper.add("worker", work)
+        ingest_url = _ingest_url(ingest_host, ingest_port)
+        self.keeper.add("stand-ins", lambda: serve_standins(control_port, relay_port, ingest_url))
+        self._wait_for_web(port)
+        address = f"{self._scheme}://{self.host}:{port}"
+        (self.state_dir / "address").write_text(f"{address}\n")
+        print(f"Rust Lantern is at {address} ({time.monotonic() - began:.1f} s)", flush=True)
+        print(f"Devices send their frames to {ingest_url}", flush=True)
+        if code:
+            print(f"Nobody has an account yet. The page asks for this code: {code}", flush=True)
+        if known:
             from lantern.demo.skerrow import LOGIN, PASSWORD
 
             print(f"Log in as {LOGIN} with the password {PASSWORD}. Ctrl-C stops everything.", flush=True)
 
+    def _guard_accounts(self, known: bool) -> str:
+        """Beyond loopback nobody but who can read this console makes the first account; returns the code for that.
+
+        Raises `StartError` where an account's password is one that everybody knows.
+        """
+        from lantern.db.base import transaction
+        from lantern.demo.skerrow import LOGIN
+        from lantern.people.accounts import nobody_yet
+
+        if self.host in LOOPBACK:
+            return ""
+        if known:
+            raise StartError(
+                f"The account {LOGIN} has the demo's password, which everybody knows: it is not opened beyond loopback. "
+                f"Set another with: ./lantern people password {LOGIN}"
+            )
+        with transaction() as session:
+            code = f"{secrets.randbelow(10**8):08d}" if nobody_yet(session) else ""
+        os.environ["LANTERN_SETUP_CODE"] = code
+        settings.cache_clear()
+        return code
+
+    def _known_account(self) -> bool:
+        """Does the demo's account still have the password that stands in the manual?"""
+        from lantern.db.base import transaction
+        from lantern.demo.skerrow import LOGIN, PASSWORD
+        from lantern.people.tables import user_by_password
+
+        with transaction() as session:
+            return user_by_password(session, LOGIN, PASSWORD) is not None
+
+    @property
+    def _scheme(self) -> str:
+        return "http" if self.certificate is None else "https"
+
+    def _set_environment(self, engine_port: int, control_port: int) -> None:
+        os.environ |= {
+            "LANTERN_DATABASE_URL": self.cluster.url,
+            "LANTERN_STATE_DIR": str(self.state_dir.resolve()),
+            "LANTERN_ENGINE_URL": f"http://127.0.0.1:{engine_port}",
+            "LANTERN_ENGINE_SECRET": secrets.token_urlsafe(32),
+            "LANTERN_STANDINS_URL": f"http://127.0.0.1:{control_port}",
+            "OPENBLAS_NUM_THREADS": "1",
+        }
+        if self.certificate is not None:
+            os.environ |= {"LANTERN_CERTIFICATE": str(self.certificate), "LANTERN_KEY": str(self.key)}
+        settings.cache_clear()
+
+    def _check_certificate(self) -> None:
+        if (self.certificate is None) != (self.key is None):
+            raise StartError("--certificate and --key go together: one is missing.")
+        if self.certificate is None or self.key is None:
+            return
+        try:
+            ssl.create_default_context(ssl.Purpose.CLIENT_AUTH).load_cert_chain(self.certificate, self.key)
+        except (OSError, ssl.SSLError) as error:
+            raise StartError(
+                f"the certificate {self.certificate} with the key {self.key} cannot be used: {error}. "
+                "Both must be PEM files, and belong together."
+            ) from error
+
     def _port(self) -> int:
         wanted = DEFAULT_PORT if self.port is None else self.port
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind((self.host, wanted))
-            except OSError as error:
-                if self.port is not None:
-                    raise StartError(
-                        f"port {wanted} on {self.host} is taken or not allowed: {error.strerror}. Choose another with --port."
-                    ) from error
-                return free_port()
-            port: int = probe.getsockname()[1]
-            return port
+        found = _free(self.host, wanted)
+        if isinstance(found, int):
+            return found
+        if self.port is not None:
+            raise StartError(
+                f"port {wanted} on {self.host} is taken or not allowed: {found}. Choose another with --port."
+            )
+        return free_port()
 
-    def _secret(self) -> str:
-        path = self.state_dir / "secret"
-        if not path.exists():
-            path.touch(mode=0o600)
-            path.write_text(secrets.token_urlsafe(32))
-        return path.read_text()
+    def _ingest(self) -> tuple[str, int]:
+        """Where devices send to. Only where nobody chose the port may it be another one."""
+        held = settings()
+        found = _free(held.ingest_host, held.ingest_port)
+        if isinstance(found, int):
+            return held.ingest_host, found
+        if "LANTERN_INGEST_PORT" in os.environ:
+            raise StartError(
+                f"port {held.ingest_port} on {held.ingest_host}, where devices send to, is taken or not allowed: {found}. "
+                "Choose another with LANTERN_INGEST_PORT."
+            )
+        print(f"Port {held.ingest_port} is taken: devices have another one this time.", flush=True)
+        return held.ingest_host, free_port()
 
-    def _take_lock(self) -> None:
-        self._lock = (self.state_dir / "lock").open("a+")
-        os.set_inheritable(self._lock.fileno(), False)
-        try:
-            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError as error:
-            raise StartError("It is running already from this folder. Stop it with ./lantern stop.") from error
-        (self.state_dir / "supervisor.pid").write_text(str(os.getpid()))
-
-    def _fork(self, name: str, part: Callable[[], None]) -> None:
-        sys.stdout.flush()
-        parent = os.getpid()
-        pid = os.fork()
-        if pid:
-            self.children[pid] = name
-            return
-        code = 1
-        try:
-            ctypes.CDLL(None, use_errno=True).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
-            if os.getppid() != parent:
-                os._exit(1)
-            os.setpgid(0, 0)  # Ctrl-C reaches the supervisor, which ends the parts in order
-            for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-                signal.signal(number, signal.SIG_DFL)
-            part()
-            code = 0
-        except BaseException:
-            structlog.get_logger().exception("part ended", part=name)
-        finally:
-            os._exit(code)
-
-    def _wait_for(self, url: str) -> None:
+    def _wait_for_web(self, port: int) -> None:
+        host = "127.0.0.1" if self.host == "0.0.0.0" else self.host  # noqa: S104 - compared, not bound
+        trusted = own_certificate() if self.certificate is not None else None
         deadline = time.monotonic() + PATIENCE_S
         while time.monotonic() < deadline:
-            self._check_parts()
+            self.keeper.look()
             try:
-                with urllib.request.urlopen(url, timeout=1):  # noqa: S310 - our own address
+                with urllib.request.urlopen(f"{self._scheme}://{host}:{port}/health", timeout=2, context=trusted):  # noqa: S310 - our own address
                     return
             except OSError:
                 time.sleep(0.05)
@@ -183,20 +247,21 @@ class Supervisor:
 
     # ---- running and ending ----
 
-    def _watch(self) -> int:
+    def _watch(self) -> None:
+        logs_due = 0.0
         while True:
-            time.sleep(0.3)
-            self._check_parts()
-            if self.cluster.process is not None and self.cluster.process.poll() is not None:
-                raise StartError(f"the database server ended; see {self.state_dir / 'pg.log'}")
+            time.sleep(LOOK_S)
+            self.keeper.look()
+            if time.monotonic() > logs_due:
+                logs_due = time.monotonic() + LOGS_S
+                self._put_logs_aside()
 
-    def _check_parts(self) -> None:
-        pid, status = os.waitpid(-1, os.WNOHANG) if self.children else (0, 0)
-        if pid in self.children:
-            name = self.children.pop(pid)
-            raise StartError(
-                f"{name} ended ({os.waitstatus_to_exitcode(status)}); see {self.state_dir / 'lantern.log'}"
-            )
+    def _put_logs_aside(self) -> None:
+        try:
+            put_aside(self.state_dir / "lantern.log", settings().log_bytes)
+            put_aside(self.cluster.log, settings().log_bytes, held_open=True)
+        except OSError as error:
+            log.warning("logs cannot be put aside", error=str(error))
 
     def _end(self, number: int, frame: Any) -> None:
         if not self._ending:
@@ -204,38 +269,73 @@ class Supervisor:
             raise KeyboardInterrupt
 
     def _stop(self) -> None:
+        """The engine first, which switches outputs off, for which it needs the others; the database last."""
         self._ending = True
-        for pid in self.children:
-            os.kill(pid, signal.SIGTERM)
-        deadline = time.monotonic() + 8
-        while self.children and time.monotonic() < deadline:
-            pid, _ = os.waitpid(-1, os.WNOHANG)
-            self.children.pop(pid, None)
-            if not pid:
-                time.sleep(0.03)
-        for pid in self.children:
-            os.kill(pid, signal.SIGKILL)
-            os.waitpid(pid, 0)
-        self.children.clear()
+        self.keeper.end("engine", within_s=ENGINE_ENDS_S)
+        self.keeper.end("web", "worker", "stand-ins", within_s=PARTS_END_S)
         self.cluster.stop()
-        for name in ("supervisor.pid", "address", "database"):
+        for name in ("supervisor.pid", "address", "database", STANDING, PIDS):
             (self.state_dir / name).unlink(missing_ok=True)
         print("Stopped.", flush=True)
 
 
+def _free(host: str, port: int) -> int | str:
+    """The port, if it is free; else why it is not."""
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError as error:
+            return str(error.strerror or error)
+        found: int = probe.getsockname()[1]
+        return found
+
+
+def _ingest_url(host: str, port: int) -> str:
+    scheme = "wss" if ingest_is_encrypted(host) else "ws"
+    return f"{scheme}://{'127.0.0.1' if host == '0.0.0.0' else host}:{port}"  # noqa: S104 - compared, not bound
+
+
+def take_lock(state_dir: Path) -> TextIO:
+    """One program a folder. Raises `StartError` while another runs; a program that was killed holds nothing."""
+    lock = (state_dir / "lock").open("a+")
+    deadline = time.monotonic() + LEFT_OVERS_S
+    while True:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return lock
+        except OSError as error:
+            if _supervisor_runs(state_dir) or time.monotonic() > deadline:
+                lock.close()
+                raise StartError("It is running already from this folder. Stop it with ./lantern stop.") from error
+        time.sleep(0.02)  # whom a supervisor left behind is about to end
+
+
+def _supervisor_runs(state_dir: Path) -> bool:
+    try:
+        return is_ours(int((state_dir / "supervisor.pid").read_text()))
+    except (OSError, ValueError):
+        return False
+
+
+def is_running(state_dir: Path) -> bool:
+    try:
+        take_lock(state_dir).close()
+    except StartError:
+        return True
+    except OSError:
+        pass
+    return False
+
+
 def stop(state_dir: Path) -> bool:
-    """End what runs from this folder; gives whether something did."""
+    """End what runs from this folder; returns whether something did."""
     pid_file = state_dir / "supervisor.pid"
-    if not pid_file.exists():
+    if not is_running(state_dir) or not pid_file.exists():
         return False
-    pid = int(pid_file.read_text())
-    command = Path(f"/proc/{pid}/cmdline")
-    if not command.exists() or b"lantern" not in command.read_bytes():
-        pid_file.unlink()
-        return False
-    os.kill(pid, signal.SIGTERM)
+    os.kill(int(pid_file.read_text()), signal.SIGTERM)
     deadline = time.monotonic() + PATIENCE_S
-    while command.exists() and time.monotonic() < deadline:
+    while is_running(state_dir) and time.monotonic() < deadline:
         time.sleep(0.1)
     return True
 
@@ -246,6 +346,33 @@ def running_database(state_dir: Path) -> dict[str, str]:
     if not path.exists():
         raise StartError("Nothing runs from this folder: start it with ./lantern demo or ./lantern up.")
     return {"LANTERN_DATABASE_URL": path.read_text(), "LANTERN_STATE_DIR": str(state_dir.resolve())}
+
+
+@contextmanager
+def stopped_cluster(state_dir: Path) -> Iterator[Cluster]:
+    """The database server alone, for work that needs the program to be stopped. Raises `StartError` while it runs."""
+    state_dir.mkdir(parents=True, exist_ok=True)
+    lock = take_lock(state_dir)
+    cluster = Cluster(state_dir)
+    try:
+        end_left_overs(state_dir, LEFT_OVERS_S)
+        cluster.start()
+        yield cluster
+    finally:
+        cluster.stop()
+        lock.close()
+
+
+@contextmanager
+def database_of(state_dir: Path) -> Iterator[str]:
+    """The address of this folder's database, as the driver takes it, whether the program runs or not."""
+    if is_running(state_dir):
+        yield running_database(state_dir)["LANTERN_DATABASE_URL"].replace("postgresql+psycopg://", "postgresql://")
+    elif Cluster(state_dir).exists:
+        with stopped_cluster(state_dir) as cluster:
+            yield cluster.address(DATABASE)
+    else:
+        raise StartError("There is nothing in this folder yet: start it with ./lantern demo or ./lantern up.")
 
 
 def reset(state_dir: Path) -> None:

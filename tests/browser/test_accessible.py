@@ -8,16 +8,16 @@ from playwright.sync_api import Browser, Page, expect
 from browser.conftest import violations
 
 PAGES = [
-    "/survey",
-    "/takes",
-    "/bench/1?take=1",
-    "/bench/4?tab=counts",
-    "/bench/6?tab=regions",
-    "/bench/1/revisions",
-    "/links/1",
-    "/rehearse/1?take=1",
-    "/walk/1",
-    "/walk/5",
+    "/sites/1/survey",
+    "/sites/1/takes",
+    "/sites/1/bench/1?take=1",
+    "/sites/1/bench/4?tab=counts",
+    "/sites/1/bench/6?tab=regions",
+    "/sites/1/bench/1/revisions",
+    "/sites/1/links/1",
+    "/sites/1/rehearse/1?take=1",
+    "/sites/1/walk/1",
+    "/sites/1/walk/5",
 ]
 
 
@@ -31,7 +31,7 @@ def test_light_dark_and_narrow(bench: Page, path: str) -> None:
     assert violations(bench) == []
     bench.set_viewport_size({"width": 390, "height": 800})
     expect(bench.locator("main h1").first).to_be_visible()
-    if path.startswith(("/survey", "/walk")):
+    if path.startswith(("/sites/1/survey", "/sites/1/walk")):
         for _ in range(50):  # what is drawn follows the new width a moment later
             if bench.evaluate("document.documentElement.scrollWidth") <= 390:
                 break
@@ -47,7 +47,7 @@ def test_log_in_page(browser: Browser, program: str) -> None:
 
 
 def test_the_bench_fits_its_design_size(bench: Page) -> None:
-    bench.goto("/bench/1?take=1")
+    bench.goto("/sites/1/bench/1?take=1")
     expect(bench.locator('svg[data-strip="sustain_s"] .pin')).to_be_visible()
     assert bench.evaluate("document.documentElement.scrollHeight") <= 800
     assert bench.evaluate("document.documentElement.scrollWidth") <= 1280
@@ -64,7 +64,7 @@ def test_pages_load_nothing_from_elsewhere(bench: Page, program: str) -> None:
 
 
 def test_keys_are_listed_and_digits_go_to_stages(bench: Page) -> None:
-    bench.goto("/survey")
+    bench.goto("/sites/1/survey")
     bench.keyboard.press("?")
     expect(bench.get_by_role("dialog")).to_contain_text("nudge the chosen dial")
     bench.keyboard.press("Escape")

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-BENCH = "/bench/1?take=1"
+BENCH = "/sites/1/bench/1?take=1"
 
 
 def ready(page: Page, address: str = BENCH) -> None:
@@ -138,7 +138,7 @@ def test_ways_of_looking(bench: Page) -> None:
 
 
 def test_regions_have_a_part_an_emissivity_and_a_target(bench: Page) -> None:
-    ready(bench, "/bench/2")
+    ready(bench, "/sites/1/bench/2")
     bench.get_by_role("tab", name="Regions").click()
     bench.get_by_label("Material").select_option("polished aluminium or copper")
     expect(bench.locator("#panel-regions")).to_contain_text("do not set absolute alarms")
@@ -167,22 +167,22 @@ def test_fahrenheit_everywhere_and_differences_as_differences(bench: Page) -> No
     expect(bench).to_have_url(re.compile(r"dial\.threshold_c=50"))
     bench.keyboard.press("Escape")
     bench.get_by_role("button", name="Undo (u)").click()
-    bench.goto("/rehearse/1?take=1")
+    bench.goto("/sites/1/rehearse/1?take=1")
     expect(bench.locator("main")).to_contain_text("°F")
     bench.get_by_label("Temperature scale").select_option("°C")
     expect(bench.locator("main")).to_contain_text("°C")
 
 
 def test_a_screening_shows_its_people_and_says_what_it_is_not(bench: Page) -> None:
-    ready(bench, "/bench/3")
+    ready(bench, "/sites/1/bench/3")
     expect(bench.locator("main")).to_contain_text("never a diagnosis")
     bench.get_by_role("tab", name="People").click()
     expect(bench.get_by_test_id("people")).to_contain_text("measured")
     expect(bench.locator("#panel-people")).to_contain_text("face too small")
     expect(bench.locator("#panel-people [data-person]").first).to_be_visible()
-    bench.goto("/walk/3")
+    bench.goto("/sites/1/walk/3")
     expect(bench.locator("main")).to_contain_text("never a diagnosis")
-    bench.goto("/bench/3?tab=people")
+    bench.goto("/sites/1/bench/3?tab=people")
     for name in ("roc", "people"):
         with bench.expect_download() as wanted:
             bench.locator("#panel-people .exports").nth(1 if name == "roc" else 0).get_by_role(
@@ -192,7 +192,7 @@ def test_a_screening_shows_its_people_and_says_what_it_is_not(bench: Page) -> No
 
 
 def test_two_states_side_by_side_and_their_files(bench: Page) -> None:
-    bench.goto("/compare?a=1&b=1&take=1")
+    bench.goto("/sites/1/compare?a=1&b=1&take=1")
     expect(bench.locator("svg.lanes .glyph-false").first).to_be_visible()
     expect(bench.get_by_test_id("only")).to_contain_text("only in the first")
     for n, kind in enumerate(("SVG", "PNG", "CSV")):

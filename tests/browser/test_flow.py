@@ -10,7 +10,7 @@ import numpy as np
 import tifffile
 from playwright.sync_api import Locator, Page, expect
 
-DETECTOR = "/bench/1"
+DETECTOR = "/sites/1/bench/1"
 
 
 def drag(page: Page, start: tuple[float, float], end: tuple[float, float]) -> None:
@@ -55,7 +55,7 @@ def small_take(folder: Path) -> list[Path]:
 
 
 def test_import_draw_tune_save(bench: Page, tmp_path: Path) -> None:
-    bench.goto("/takes")
+    bench.goto("/sites/1/takes")
     bench.get_by_test_id("files").set_input_files(small_take(tmp_path))
     row = bench.locator("tr", has_text="Evening check")
     expect(row).to_contain_text("240")
@@ -126,7 +126,7 @@ def test_import_draw_tune_save(bench: Page, tmp_path: Path) -> None:
 def test_a_bad_take_lists_its_faults_and_stores_nothing(bench: Page, tmp_path: Path) -> None:
     data, sidecar = small_take(tmp_path)
     sidecar.write_text(sidecar.read_text().replace('"fps": 2', '"fps": -2, "scale": 0'))
-    bench.goto("/takes")
+    bench.goto("/sites/1/takes")
     takes = bench.locator("table tbody tr").count()
     bench.get_by_test_id("files").set_input_files([data, sidecar])
     notice = bench.locator(".notice", has_text="2 faults")
@@ -161,7 +161,7 @@ def test_the_threshold_on_the_demo_take(bench: Page) -> None:
 
 
 def test_link_and_timetable(bench: Page) -> None:
-    bench.goto("/links/2")
+    bench.goto("/sites/1/links/2")
     bench.get_by_role("button", name="New").click()
     bench.get_by_label("Name of the timetable").fill("Weekend mornings")
     bench.get_by_label("Name of the timetable").press("Tab")
@@ -180,13 +180,13 @@ def test_link_and_timetable(bench: Page) -> None:
     bench.get_by_label("Timetable of the link").first.select_option("Weekend mornings")
     bench.get_by_role("button", name="Save link").first.click()
     expect(bench.get_by_text("Saved Joint to contactor.")).to_be_visible()
-    bench.goto("/rehearse/2")
+    bench.goto("/sites/1/rehearse/2")
     expect(bench.locator("main")).to_contain_text("Outside the timetable")
     expect(bench.locator("main")).to_contain_text("Weekend mornings, 6.5 h a week")
 
 
 def test_rehearsal_tells_why(bench: Page) -> None:
-    bench.goto("/rehearse/1?take=1")
+    bench.goto("/sites/1/rehearse/1?take=1")
     main = bench.locator("main")
     expect(main).to_contain_text("Fired Conveyor stop, Mast beacon.")
     bench.locator(".why-list tr").nth(1).click()
@@ -195,7 +195,7 @@ def test_rehearsal_tells_why(bench: Page) -> None:
 
 
 def test_live_the_coil_comes_on_and_a_cut_relay_is_told(bench: Page) -> None:
-    bench.goto("/walk/1")
+    bench.goto("/sites/1/walk/1")
     expect(bench.get_by_test_id("feed")).to_contain_text("frames/s")
     lamp = bench.locator('[data-output="Mast beacon"]')
     bench.get_by_test_id("cut").click()

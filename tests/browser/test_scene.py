@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 
 from browser.test_flow import box_of, drag
 
-COUNT, GATE, PATH = "/bench/4", "/bench/6", "/bench/8"
+COUNT, GATE, PATH = "/sites/1/bench/4", "/sites/1/bench/6", "/sites/1/bench/8"
 
 
 def opened(page: Page, address: str) -> None:
@@ -145,10 +145,10 @@ def test_a_tally_is_made_by_keys_without_seeing_the_count(bench: Page) -> None:
     expect(bench.get_by_label("Who counted by hand")).not_to_contain_text("Third observer")
 
 
-@pytest.mark.parametrize("address", [f"{COUNT}?tab=regions", GATE, "/walk/5"])
+@pytest.mark.parametrize("address", [f"{COUNT}?tab=regions", GATE, "/sites/1/walk/5"])
 def test_a_scene_plays(bench: Page, address: str) -> None:
     bench.goto(address)
-    if address.startswith("/walk"):
+    if address.startswith("/sites/1/walk"):
         bench.get_by_test_id("verify").click()
         bench.get_by_test_id("jump").click()
         expect(bench.get_by_test_id("verify-text")).to_contain_text("one in: right")

@@ -62,7 +62,7 @@ def test_a_body_s_height_comes_in_centimetres() -> None:
         ('<!DOCTYPE a [<!ENTITY b "c">]><a>&b;</a>', "document type"),
         ('<tt:MetadataStream xmlns:tt="http://www.onvif.org/ver10/schema"/>', "0 tt:Frame"),
         (FRAME.format(left=0.5, top=0.5, right=0.2, bottom=0.1), "right of left"),
-        (FRAME.format(left="wide", top=0.5, right=0.6, bottom=0.1), "finite number"),
+        (FRAME.format(left="wide", top=0.5, right=0.6, bottom=0.1), "expected a number"),
         (FRAME.replace('ObjectId="7"', "").format(left=0, top=0.5, right=0.6, bottom=0.1), "without ObjectId"),
         (FRAME.replace("00.5Z", "00.5").format(left=0, top=0.5, right=0.6, bottom=0.1), "no zone"),
     ],

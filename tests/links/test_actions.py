@@ -28,7 +28,7 @@ def test_armed_links_carry_their_timetable(small: Small) -> None:
 def test_a_renamed_timetable_stays_with_its_links(small: Small) -> None:
     with transaction() as session:
         [row] = timetables_of(session, small.site)
-        save_timetable(session, small.site, row.body | {"name": "day and night"}, timetable_id=row.id)
+        save_timetable(session, small.site, row.body | {"name": "day and night"}, timetable_id=row.id, base=row.version)
     with transaction() as session:
         assert armed_links(session, small.site, small.detector)[0].timetable.name == "day and night"
 

@@ -24,7 +24,8 @@ from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.formats.wire import FrameHeader
 from lantern.links.tables import armed_links
 from lantern.live.engine import Engine
-from lantern.live.recorder import Happening, acknowledge, record
+from lantern.live.outbox import acknowledge
+from lantern.live.recorder import Happening, record
 from lantern.live.tables import DecisionRow, EffectRow, EventRow
 from lantern.standins.relay import RelayStandIn
 from lantern.survey.tables import DeviceRow
@@ -69,10 +70,18 @@ def links(small: Small):
         return armed_links(session, small.site, small.detector)
 
 
+def camera_of(engine: Engine) -> int:
+    """The one device that sends."""
+    [device_id] = engine.tokens
+    return device_id
+
+
 async def play(engine: Engine, first: int = 0, stop: int = 40, t0: float = 1_700_000_000.0) -> None:
     """Send the test pictures, two a second of camera time, as fast as they go."""
     for i, pixels in enumerate(raw(pictures())[first:stop], first):
-        await engine.take("T1", FrameHeader(seq=i, t=t0 + i / 2, width=8, height=6), np.ascontiguousarray(pixels))
+        await engine.take(
+            camera_of(engine), FrameHeader(seq=i, t=t0 + i / 2, width=8, height=6), np.ascontiguousarray(pixels)
+        )
 
 
 def with_engine(
@@ -147,7 +156,7 @@ def test_live_raises_what_the_rehearsal_raised(small: Small) -> None:
 def test_an_unreachable_relay_is_told_and_served_when_it_returns(small: Small) -> None:
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         await until(lambda: engine.delivery.modules[small.module].error not in ("", "not tried yet"))
-        assert not engine.state("T1")["modules"][0]["reachable"]
+        assert not engine.state(small.camera)["modules"][0]["reachable"]
         await play(engine, stop=14)
         await asyncio.sleep(1.5)
         assert effects()[0] == ("lamp", True, "waiting")
@@ -203,9 +212,9 @@ def test_latched_outlasts_pulses_until_acknowledged(database: str, tmp_path: Pat
     record(happening(small), links(small))
     assert effects() == [("lamp", True, "waiting")]
     with transaction() as session:
-        assert acknowledge(session, "lamp") == 1
+        assert acknowledge(session, small.module, "lamp") == 1
     with transaction() as session:
-        assert acknowledge(session, "lamp") == 0
+        assert acknowledge(session, small.module, "lamp") == 0
     assert effects() == [("lamp", True, "waiting"), ("lamp", False, "waiting")]
 
 
@@ -215,7 +224,7 @@ def test_outside_its_timetable_nothing_is_ordered(small: Small) -> None:
 
     with transaction() as session:
         [row] = timetables_of(session, small.site)
-        save_timetable(session, small.site, row.body | {"hours": []}, timetable_id=row.id)
+        save_timetable(session, small.site, row.body | {"hours": []}, timetable_id=row.id, base=row.version)
     assert record(happening(small), links(small)) == ["outside the timetable"]
     assert effects() == []
 
@@ -284,8 +293,8 @@ def test_frames_from_the_past_are_dropped_and_counted(small: Small) -> None:
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         await play(engine, stop=5)
         pixels = raw(pictures())[0]
-        await engine.take("T1", FrameHeader(seq=9, t=1_700_000_000.0, width=8, height=6), pixels)
-        assert (engine.feeds["T1"].received, engine.feeds["T1"].dropped) == (5, 1)
+        await engine.take(camera_of(engine), FrameHeader(seq=9, t=1_700_000_000.0, width=8, height=6), pixels)
+        assert (engine.feeds[small.camera].received, engine.feeds[small.camera].dropped) == (5, 1)
 
     with_engine(small, body)
 

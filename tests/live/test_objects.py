@@ -20,7 +20,7 @@ from lantern.core.objects.following import Seen
 from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction
 from lantern.devices.metadata import StreamError, metadata, next_part
-from lantern.formats.onvif import write_frame
+from lantern.formats.onvif import read_frame, write_frame
 from lantern.links.actions import save_link
 from lantern.live.engine import Engine
 from lantern.live.objects import ObjectWatch
@@ -49,7 +49,7 @@ def watch(kind: str, region: Region, **dials: object) -> ObjectWatch:
 def walk(one: ObjectWatch, number: int, start_s: float, ys: list[float]) -> list[tuple[str, str, str | None]]:
     out = []
     for i, y in enumerate(ys):
-        for happening in one.take(start_s + i / 10, seen(number, y)):
+        for happening in (each for first in one.take(start_s + i / 10, seen(number, y)) for each in first.chain()):
             out += [(change.what, happening.region, happening.direction) for change in happening.changes]
     return out
 
@@ -137,12 +137,13 @@ def test_frames_come_over_http_and_what_is_no_device_is_told() -> None:
             counter.send(5.0, seen(1, 30))
             counter.send(5.1, [])
             counter.frames.put_nowait(None)
-            return [(t, len(found)) async for t, found in metadata(counter.url, 100, 100)]
+            read = [read_frame(body, where="C1", width=100, height=100) async for body in metadata(counter.url)]
+            return [(t, len(found)) for t, found in read]
 
     assert in_a_loop(run) == [(5.0, 1), (5.1, 0)]
 
     async def wrong(url: str) -> None:
-        async for _ in metadata(url, 100, 100):
+        async for _ in metadata(url):
             pass
 
     async def not_found() -> None:
@@ -198,13 +199,13 @@ def test_from_a_box_to_the_order_of_a_lamp_and_the_count_reset(database: str) ->
                 )
                 row = add_detector(session, device_id=device.id, detector=model, reason="first", user_id=user.id)
                 save_link(session, row, FULL.model_dump(mode="json"), link_id=None)
-                detector = row.id
+                detector, counter_id = row.id, device.id
             engine = Engine()
             await engine.start()
             for number in (1, 2):
                 for i, y in enumerate(DOWN):
                     counter.send(1_772_600_000 + number + i / 10, seen(number, y))
-            while engine.state("C1")["feed"]["received"] < 8:
+            while engine.state(counter_id)["feed"]["received"] < 8:
                 await asyncio.sleep(0.02)
             refused = ""
             try:
@@ -212,7 +213,7 @@ def test_from_a_box_to_the_order_of_a_lamp_and_the_count_reset(database: str) ->
             except Exception as error:
                 refused = str(error)
             counter.send(1_772_600_010, [])
-            while engine.state("C1")["feed"]["received"] < 9:
+            while engine.state(counter_id)["feed"]["received"] < 9:
                 await asyncio.sleep(0.02)
             was = await engine.empty(detector)
             await engine.stop()

@@ -6,11 +6,10 @@ import numpy as np
 import pytest
 
 from lantern.core.decide import run
-from lantern.core.events import Region
 from lantern.core.heat.dials import HeatDials
 from lantern.core.heat.kind import readings
 from lantern.core.rule import Rule
-from lantern.demo.skerrow import HEAP
+from lantern.demo.skerrow import skerrow
 from lantern.standins.scene import OFFSET_C, SCALE, PelletStore
 from lantern.standins.scenes import SCENES
 
@@ -35,7 +34,7 @@ def test_noise_is_the_sensors_and_independent_from_frame_to_frame() -> None:
 
 def test_marks_stand_where_the_heat_is() -> None:
     scene = PelletStore()
-    region = Region(name="heap", shape="polygon", points=HEAP)
+    region = next(r for d in skerrow().detectors for r in d.regions if r.name == "heap")
     for mark in scene.marks():
         first, stop = int(mark.start_s * 4), int(mark.end_s * 4)
         frames = scene.frames(first, stop)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from pathlib import Path
 
 import numpy as np
@@ -85,8 +86,15 @@ def upload(site: int, folder: Path, names: list[str]) -> int:
 def result(import_id: int) -> tuple[str, list, int | None, int]:
     with transaction() as session:
         row = session.get_one(ImportRow, import_id)
-        parts = session.scalar(select(func.count()).select_from(UploadPartRow))
+        parts = session.scalar(select(func.count()).where(UploadPartRow.import_id == import_id))
         return row.state, row.faults, row.take_id, parts or 0
+
+
+def emptied(folder: Path) -> Path:
+    """A folder to work in."""
+    made = folder / "work"
+    made.mkdir()
+    return made
 
 
 @pytest.mark.usefixtures("database")
@@ -94,7 +102,7 @@ def test_an_upload_in_parts_becomes_a_take(tmp_path: Path) -> None:
     small = small_site(tmp_path)
     tiff_take(tmp_path, raw(pictures(70)), "b.tif")
     import_id = upload(small.site, tmp_path, ["b.tif", "b.tif.json"])
-    actions.run_import(import_id)
+    actions.run_import(import_id, emptied(tmp_path))
     state, faults, take_id, parts = result(import_id)
     assert (state, faults, parts) == ("done", [], 0)
     with transaction() as session:
@@ -107,7 +115,7 @@ def test_a_refused_upload_keeps_its_faults_and_nothing_else(tmp_path: Path) -> N
     before = counts()
     tiff_take(tmp_path, raw(pictures(5)), "b.tif", fps=-1, device="T9")
     import_id = upload(small.site, tmp_path, ["b.tif", "b.tif.json"])
-    actions.run_import(import_id)
+    actions.run_import(import_id, emptied(tmp_path))
     state, faults, take_id, parts = result(import_id)
     assert (state, take_id, parts) == ("refused", None, 0)
     assert faults[0]["where"] == "b.tif.json: fps"
@@ -115,26 +123,20 @@ def test_a_refused_upload_keeps_its_faults_and_nothing_else(tmp_path: Path) -> N
 
 
 @pytest.mark.usefixtures("database")
-def test_a_cancelled_import_stores_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_cancelled_or_abandoned_upload_leaves_nothing(tmp_path: Path) -> None:
     small = small_site(tmp_path)
-    before = counts()
-    tiff_take(tmp_path, raw(pictures(400)), "b.tif")
-    import_id = upload(small.site, tmp_path, ["b.tif", "b.tif.json"])
-    told = []
-    tell = actions._tell
-
-    def cancel_half_way(number: int, done: int, total: int) -> None:
-        told.append(done)
-        if done >= 200:
-            with transaction() as session:
-                actions.cancel_import(session.get_one(ImportRow, number))
-        tell(number, done, total)
-
-    monkeypatch.setattr(actions, "_tell", cancel_half_way)
-    actions.run_import(import_id)
-    assert result(import_id)[0] == "cancelled"
-    assert max(told) < 400
-    assert counts() == before
+    tiff_take(tmp_path, raw(pictures(40)), "b.tif")
+    cancelled, abandoned, waiting = (upload(small.site, tmp_path, ["b.tif", "b.tif.json"]) for _ in range(3))
+    with transaction() as session:
+        actions.cancel_import(session.get_one(ImportRow, cancelled))
+        row = session.get_one(ImportRow, abandoned)
+        row.state, row.created = "uploading", row.created - timedelta(days=2)
+    assert actions.drop_abandoned_uploads() == 1
+    assert [(result(each)[0], result(each)[3] > 0) for each in (cancelled, abandoned, waiting)] == [
+        ("cancelled", False),
+        ("cancelled", False),
+        ("waiting", True),
+    ]
 
 
 @pytest.mark.usefixtures("database")

@@ -66,11 +66,11 @@ def test_restoring_adds_a_revision(small: Small) -> None:
     saved(small, 1, sustain_s=2)
     with transaction() as session:
         row = session.get_one(DetectorRow, small.detector)
-        restored = restore_revision(session, row, 1, user_id=small.user)
+        restored = restore_revision(session, row, 1, user_id=small.user, base=row.revision)
         assert (restored.number, restored.reason) == (3, "Restored revision 1: first")
         assert row.model.dials["sustain_s"] == 1
         with pytest.raises(Refused, match="no revision 9"):
-            restore_revision(session, row, 9, user_id=small.user)
+            restore_revision(session, row, 9, user_id=small.user, base=row.revision)
 
 
 def test_the_bench_shows_what_the_command_line_scores(small: Small) -> None:

@@ -78,18 +78,6 @@ def test_advice_tells_ways_and_their_dials(small: Small) -> None:
     assert any(a["words"] == "hottest pixel above" for a in found)
 
 
-def test_a_cancelled_study_stops_and_says_so(small: Small) -> None:
-    with transaction() as session:
-        row = session.get_one(DetectorRow, small.detector)
-        study = studies.begin_study(session, row, "advice", {"detector": row.body, "takes": [small.take], "wishes": {}})
-        study_id = study.id
-        study.cancel = True
-    studies.run_study(study_id)
-    with transaction() as session:
-        assert session.get_one(StudyRow, study_id).state == "cancelled"
-        studies.cancel_study(session.get_one(StudyRow, study_id))
-
-
 def test_a_study_whose_take_is_gone_is_refused(small: Small) -> None:
     study = ask(small, "advice", takes=[999])
     assert study.state == "refused"

@@ -10,10 +10,13 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
+from lantern.db.base import transaction
+from lantern.takes.tables import TakeRow
 from lantern.web.app import make_app
 from seeded import Small, small_site
 from takes_on_disk import DETECTOR, pictures, raw
-from web.test_security import HTML, log_in
+from web.client import AtSite
+from web.test_door import HTML, log_in
 
 
 @pytest.fixture
@@ -23,7 +26,7 @@ def small(database: str, tmp_path: Path) -> Small:
 
 @pytest.fixture
 def client(small: Small) -> Iterator[TestClient]:
-    with TestClient(make_app(), follow_redirects=False) as made:
+    with AtSite(make_app(), follow_redirects=False) as made:
         made.headers["x-csrf-token"] = log_in(made)
         yield made
 
@@ -75,7 +78,8 @@ def test_save_compare_restore_export(client: TestClient, small: Small) -> None:
     page = client.get(f"/bench/{small.detector}/revisions?a=1&b=2", headers=HTML).text
     assert "Revision 1 against 2" in page
     assert "Threshold" in page
-    assert client.post(f"/bench/{small.detector}/restore/1").json()["revision"] == 3
+    assert client.post(f"/bench/{small.detector}/restore/1?base=1").status_code == 409
+    assert client.post(f"/bench/{small.detector}/restore/1?base=2").json()["revision"] == 3
     assert client.get(f"/bench/{small.detector}/detector.json").json()["dials"]["threshold_c"] == 50
     assert client.get(f"/bench/{small.detector}/revisions?a=77", headers=HTML).status_code == 404
 
@@ -109,15 +113,24 @@ def test_timetables_and_links(client: TestClient, small: Small) -> None:
         json={"name": "nights", "zone": "Europe/Amsterdam", "hours": [{"day": 0, "start_min": 1320, "end_min": 360}]},
     ).json()
     assert made["summary"] == "8 h a week"
-    emptied = client.put(f"/timetables/{made['id']}", json={"name": "nights", "hours": []}).json()
+    hours = f"/timetables/{made['id']}"
+    emptied = client.put(f"{hours}?base=1", json={"name": "nights", "hours": []}).json()
+    assert emptied["version"] == 2
+    late = client.put(f"{hours}?base=1", json={"name": "days", "hours": []})
+    assert (late.status_code, "changed meanwhile" in late.json()["message"]) == (409, True)
     assert emptied["summary"] == "never: this timetable has no hours"
     link = {"name": "second", "timetable": "nights", "effects": [{"output": "stop", "mode": "latched"}]}
     saved = client.post(f"/links/{small.detector}", json=link | {"detector": ""}).json()
     assert saved["timetable"] == "nights"
-    assert client.delete(f"/timetables/{made['id']}").status_code == 409
-    assert client.delete(f"/links/{small.detector}/{saved['id']}").status_code == 200
-    assert client.delete(f"/timetables/{made['id']}").status_code == 200
-    bad = client.put("/timetables/1", json={"name": "x", "hours": [{"day": 0, "start_min": 60, "end_min": 60}]})
+    assert client.delete(f"{hours}?base=2").status_code == 409
+    own = f"/links/{small.detector}/{saved['id']}"
+    assert client.put(f"{own}?base=1", json=link | {"detector": "", "delay_s": 1}).json()["version"] == 2
+    assert client.put(f"{own}?base=1", json=link | {"detector": "", "delay_s": 9}).status_code == 409
+    assert client.delete(f"{own}?base=1").status_code == 409
+    assert client.delete(f"{own}?base=2").status_code == 200
+    assert client.delete(f"{hours}?base=1").status_code == 409
+    assert client.delete(f"{hours}?base=2").status_code == 200
+    bad = client.put("/timetables/1?base=1", json={"name": "x", "hours": [{"day": 0, "start_min": 60, "end_min": 60}]})
     assert "write 00:00-24:00 for a whole day" in bad.json()["faults"][0]["expected"]
 
 
@@ -128,9 +141,9 @@ def test_deleting_a_take_leaves_the_detector(client: TestClient, small: Small) -
 
 
 def test_what_is_not_there_is_said_as_page_and_as_data(client: TestClient) -> None:
-    assert "There is no detector 99" in client.get("/bench/99", headers=HTML).text
-    assert client.get("/bench/99").json() == {"message": "There is no detector 99."}
-    assert client.get("/bench/abc", headers=HTML).status_code == 422
+    assert "This site has no detector 99" in client.get("/bench/99", headers=HTML).text
+    assert client.get("/bench/99").json() == {"message": "This site has no detector 99."}
+    assert client.get("/bench/abc", headers=HTML).status_code == 404
 
 
 def test_the_walk_page_says_when_the_engine_is_silent(
@@ -233,3 +246,46 @@ def test_a_take_is_set_aside_and_taken_back(client: TestClient, small: Small) ->
 def test_people_are_only_counted_by_a_screening(client: TestClient, small: Small) -> None:
     answer = client.post(f"/bench/{small.detector}/people", json={"take": small.take, "detector": DETECTOR})
     assert "skin on a take of kind heat" in answer.json()["faults"][0]["expected"]
+
+
+BROKEN = {
+    "began before the year 1": "start = '0044-03-15 12:00+00 BC'",
+    "began in year 1": "start = '0001-01-01 00:00+00'",
+    "begins when nobody lives": "start = '9999-12-31 23:59+00'",
+    "never began": "start = 'infinity'",
+    "lasts no number of seconds": "length_s = 'NaN'",
+    "lasts for ever": "length_s = 'Infinity'",
+    "has fewer than no samples": "samples = -5",
+    "has no size": "width = NULL, height = NULL",
+    "has no pixels that anybody knows": "dtype = 'int7'",
+    "was recorded as nobody records": """recorded = '{"mood": 3}'""",
+    "has other times than frames": "times = '\\x0102'",
+    "is of no kind": "kind = 'smells'",
+    "is said to be tracks": "kind = 'tracks'",
+    "is said to be a series": "kind = 'series', columns = '[[1]]'",
+}
+
+
+@pytest.mark.parametrize("what", BROKEN)
+def test_a_row_that_nobody_checked_takes_no_page_with_it(client: TestClient, small: Small, what: str) -> None:
+    """A take that is damaged in the store, beside a good one: every page is shown, and the take can be deleted."""
+    with transaction() as session:
+        values = ", ".join(c.name for c in TakeRow.__table__.columns if c.name != "id")
+        connection = session.connection()
+        connection.exec_driver_sql(f"INSERT INTO take ({values}) SELECT {values} FROM take WHERE id = {small.take}")
+        connection.exec_driver_sql(f"UPDATE take SET {BROKEN[what]} WHERE id = {small.take + 1}")
+        blocks = "first, count, data"
+        connection.exec_driver_sql(
+            f"INSERT INTO frame_block (take_id, {blocks}) SELECT {small.take + 1}, {blocks} FROM frame_block"
+        )
+        mark = f"({small.take + 1}, 'NaN', 'Infinity', 'expect', '', '')"
+        columns = "take_id, start_s, end_s, label, detector, note"
+        connection.exec_driver_sql(f"INSERT INTO mark ({columns}) VALUES {mark}")
+    for page in ("/survey", "/takes", f"/bench/{small.detector}?take={small.take}", f"/walk/{small.detector}"):
+        assert client.get(page, headers=HTML).status_code == 200, page
+    for page in (f"/bench/{small.detector}", f"/rehearse/{small.detector}"):
+        answer = client.get(f"{page}?take={small.take + 1}", headers=HTML)
+        assert answer.status_code < 500, answer.text
+    assert client.get(f"/takes/{small.take + 1}/frames/1").status_code < 500
+    assert client.delete(f"/takes/{small.take + 1}").status_code == 200
+    assert client.get(f"/takes/{small.take + 1}/marks.csv").status_code < 500

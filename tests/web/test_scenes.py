@@ -24,9 +24,9 @@ from lantern.takes.tables import TakeRow
 from lantern.tune.actions import add_detector
 from lantern.tune.studies import run_study
 from lantern.web.app import make_app
-from lantern.web.pages import the_site
 from takes.test_tracks_store import SITE, take_of_tracks
-from web.test_security import HTML, log_in
+from web.client import AtSite
+from web.test_door import HTML, log_in
 
 LINE = Region(name="line", shape="line", points=((32, 48), (32, 0)))  # upwards: A on the left
 
@@ -49,7 +49,7 @@ def walkers(folder: Path) -> Path:
 @pytest.fixture
 def pier(database: str, tmp_path: Path) -> Pier:
     with transaction() as session:
-        user = add_user(session, login="ida", name="Ida Test", password="open sesame").id
+        user = add_user(session, login="ida", name="Ida Test", password="open sesame", administrator=True).id
         site = add_site(session, SITE).id
     take = import_path(walkers(tmp_path / "t"), site_id=site)
     with transaction() as session:
@@ -63,7 +63,7 @@ def pier(database: str, tmp_path: Path) -> Pier:
 
 @pytest.fixture
 def client(pier: Pier) -> Iterator[TestClient]:
-    with TestClient(make_app(), follow_redirects=False) as made:
+    with AtSite(make_app(), follow_redirects=False) as made:
         made.headers["x-csrf-token"] = log_in(made)
         yield made
 
@@ -217,9 +217,7 @@ def test_a_take_of_nobody_opens_and_says_so(client: TestClient, pier: Pier, tmp_
     (path / "stream.xml").write_text(
         f'<tt:MetadataStream xmlns:tt="http://www.onvif.org/ver10/schema"><tt:VideoAnalytics>{frames}</tt:VideoAnalytics></tt:MetadataStream>'
     )
-    with transaction() as session:
-        site = the_site(session).id
-    take = import_path(path, site_id=site)
+    take = import_path(path, site_id=1)
     assert client.get(f"/bench/{pier.detector}?take={take}", headers=HTML).status_code == 200
     body = {
         "take": take,
@@ -237,9 +235,7 @@ def test_points_on_a_plan_are_seen_in_metres(client: TestClient, pier: Pier, tmp
         tmp_path / "plan", kind="plan-tracks", data="plan.csv", fps=None, width=None, height=None, still=None
     )
     (path / "plan.csv").write_text("t_s,id,x_m,y_m,class\n0,a,1,5,person\n1,a,3,5,person\n2,a,9.5,5,person\n")
-    with transaction() as session:
-        site = the_site(session).id
-    take = import_path(path, site_id=site)
+    take = import_path(path, site_id=1)
     with transaction() as session:
         row = session.get_one(TakeRow, take)
         assert (row.kind, row.width, row.height, row.samples) == ("plan-tracks", 11, 6, 3)

@@ -1,18 +1,42 @@
-"""The whole of a site as one document (file format `lantern-site/1`)."""
+"""The whole of a site as one document (file format `lantern-site/1`). Names refer to names."""
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from collections import Counter
+from collections.abc import Collection
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from lantern.core.events import Detector
-from lantern.core.linking.links import LinkRule, Output, Strict
-from lantern.core.logic.timetable import Timetable
+from lantern.core.faults import FaultList, Refused
+from lantern.core.kinds import kind_of
+from lantern.core.linking.links import LinkRule, Output, Strict, Watchdog
+from lantern.core.logic.timetable import Timetable, zone_of
+
+
+def _known_zone(name: str) -> str:
+    zone_of(name)
+    return name
+
+
+Zone = Annotated[str, AfterValidator(_known_zone)]
+Point = tuple[float, float]
+
+
+class Named(BaseModel):
+    """Something of a subject to come: its name is checked, the rest is kept as it is."""
+
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+
+    name: str = Field(min_length=1, max_length=120)
 
 
 class Device(Strict):
-    """A sensor or an output module. `ability` is what it can do, `address` how it is reached."""
+    """A sensor or an output module. `ability` is what it can do, `address` how it is reached; tokens are in no file.
+
+    `type`, `mount`, `channels`, `abilities` and `inputs` are of subjects to come: checked for shape, kept, written again.
+    """
 
     code: str = Field(min_length=1, max_length=20)
     name: str = Field(min_length=1, max_length=120)
@@ -20,18 +44,97 @@ class Device(Strict):
     ability: dict[str, Any] = Field(default_factory=dict)
     address: dict[str, Any] = Field(default_factory=dict)
     outputs: tuple[Output, ...] = ()
+    watchdog: Watchdog | None = None
+    retired: bool = False
+    type: str | None = Field(default=None, max_length=120)
+    mount: dict[str, Any] | None = None
+    channels: tuple[dict[str, Any], ...] = ()
+    abilities: dict[str, Any] | tuple[dict[str, Any], ...] = ()
+    inputs: tuple[Named, ...] = ()
 
 
 class Place(Strict):
     name: str = Field(min_length=1, max_length=120)
     devices: tuple[Device, ...] = ()
+    polygon: tuple[Point, ...] | None = None
+
+
+class SiteDetector(Detector):
+    """A detector with how it stands on its site."""
+
+    enabled: bool = Field(default=True, description="it runs live")
+    retired: bool = False
+
+    @property
+    def plain(self) -> Detector:
+        """As a detector's own file has it."""
+        return Detector.model_validate(self.model_dump(exclude={"enabled", "retired"}))
 
 
 class Site(Strict):
+    """`plan`, `lists`, `compounds` and `expectations` are of subjects to come: checked for shape, kept, written again."""
+
     format: Literal["lantern-site/1"] = "lantern-site/1"
     name: str = Field(min_length=1, max_length=120)
-    zone: str = "UTC"
+    zone: Zone = "UTC"
     places: tuple[Place, ...] = ()
-    detectors: tuple[Detector, ...] = ()
+    detectors: tuple[SiteDetector, ...] = ()
     timetables: tuple[Timetable, ...] = ()
     links: tuple[LinkRule, ...] = ()
+    plan: dict[str, Any] | None = None
+    lists: tuple[Named, ...] = ()
+    compounds: tuple[Named, ...] = ()
+    expectations: tuple[Named, ...] = ()
+
+    @property
+    def devices(self) -> list[Device]:
+        return [device for place in self.places for device in place.devices]
+
+    def check(self) -> None:
+        """Names that must be unique are, names lead somewhere, dials are their kind's. Raises `Refused` with every fault."""
+        faults = FaultList()
+        _check_names(self, faults)
+        outputs = {output.name: output for device in self.devices for output in device.outputs}
+        timetables = {t.name for t in self.timetables}
+        devices = {device.code for device in self.devices}
+        for n, detector in enumerate(self.detectors):
+            where = f"detectors.{n}"
+            _check_leads(faults, f"{where}.device", detector.device, devices)
+            if detector.timetable:
+                _check_leads(faults, f"{where}.timetable", detector.timetable, timetables)
+            try:
+                kind_of(detector.kind).read_dials(detector)
+            except Refused as error:
+                for fault in error.faults:
+                    faults.add(f"{where}.{fault.where}", fault.what, fault.expected)
+        for n, link in enumerate(self.links):
+            where = f"links.{n}"
+            _check_leads(faults, f"{where}.detector", link.detector, {d.name for d in self.detectors})
+            if link.timetable:
+                _check_leads(faults, f"{where}.timetable", link.timetable, timetables)
+            for m, effect in enumerate(link.effects):
+                _check_leads(faults, f"{where}.effects.{m}.output", effect.output, set(outputs))
+                output = outputs.get(effect.output)
+                if output is not None and effect.flash_hz is not None and output.what != "beacon":
+                    faults.add(f"{where}.effects.{m}", "a relay does not flash", "flash_hz for a beacon only")
+        faults.refuse_if_any()
+
+
+def _check_names(site: Site, faults: FaultList) -> None:
+    named: dict[str, list[str]] = {
+        "places": [place.name for place in site.places],
+        "devices": [device.code for device in site.devices],
+        "outputs": [output.name for device in site.devices for output in device.outputs],
+        **{what: [each.name for each in getattr(site, what)] for what in ("detectors", "timetables", "links")},
+        **{what: [each.name for each in getattr(site, what)] for what in ("lists", "compounds", "expectations")},
+    }
+    for what, names in named.items():
+        for name, count in sorted(Counter(names).items()):
+            if count > 1:
+                faults.add(what, f"{count} are called {name!r}", "a name of its own for each")
+
+
+def _check_leads(faults: FaultList, where: str, name: str | None, there: Collection[str]) -> None:
+    if name not in there:
+        known = ", ".join(sorted(there)[:12]) or "none is there"
+        faults.add(where, f"{name!r} is not in the file", f"one of its own: {known}")

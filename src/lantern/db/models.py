@@ -2,9 +2,10 @@
 
 from lantern.links import tables as links
 from lantern.live import tables as live
+from lantern.people import attempts, roles, sessions
 from lantern.people import tables as people
 from lantern.survey import tables as survey
 from lantern.takes import tables as takes
 from lantern.tune import tables as tune
 
-__all__ = ["links", "live", "people", "survey", "takes", "tune"]
+__all__ = ["attempts", "links", "live", "people", "roles", "sessions", "survey", "takes", "tune"]

@@ -1,179 +1,87 @@
-"""Seed the demo site: people, devices, simulated takes with marks, detectors, links. All in one transaction."""
+"""The demo site, set up by the same actions as a site of one's own: its file, its takes with their marks. All of it or nothing."""
 
 from __future__ import annotations
 
-import multiprocessing
-import signal
-from collections.abc import Iterator
-from datetime import datetime
-from functools import lru_cache
-from typing import Any
+from collections.abc import Callable
+from pathlib import Path
 
-import numpy as np
 import structlog
-from sqlalchemy import insert, select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from lantern.core.site import Site
+from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
-from lantern.demo.skerrow import CROWDS, LOGIN, OBSERVERS, PASSWORD, PERSON, SITE, TAKES
-from lantern.links.actions import save_link, save_timetable
-from lantern.people.tables import add_user
+from lantern.demo.simulated import counted, simulated
+from lantern.demo.skerrow import LOGIN, PASSWORD, PERSON, REASONS, skerrow
+from lantern.formats.progress import beat
+from lantern.people.accounts import nobody_yet
+from lantern.people.tables import User, add_user
 from lantern.settings import settings
-from lantern.standins import places
-from lantern.standins.crowd import Crowd
-from lantern.standins.scene import OFFSET_C, SCALE, Scene
-from lantern.standins.scenes import RECORDED
-from lantern.survey.actions import add_site
-from lantern.survey.tables import SiteRow, device_by_code
-from lantern.takes.actions import add_marks
-from lantern.takes.codec import pack
-from lantern.takes.store import FRAMES_A_BLOCK, add_tracks, frames_in
-from lantern.takes.tables import FrameBlockRow, HandCountRow, TakeRow
-from lantern.tune.actions import add_detector
+from lantern.survey.actions import add_detectors, add_site
+from lantern.survey.tables import SiteJobRow, SiteRow, demo_site, device_by_code
+from lantern.takes.actions import add_marks, add_tally
+from lantern.takes.store import add_take
 
 log = structlog.get_logger()
-REASONS = {
-    "Smoulder in the heap": "As found on site: 45 °C because the last site had 45.",
-    "Busbar joint": "45 °C on the taped joint: 20 K over its neighbours at 80 % load; 20 s outlasts a walker's mirror image.",
-    "Crew screening": "37.4 °C on the corners of the eyes, corrected by the 35 °C source: well above the crew's own spread.",
-    "Boarding count": "As found on site: the line lies at the ship's side, where the gangway ends.",
-    "Hall door": "At the door's frame; 40 is what the hall is let for, and 2 % of passages are known to be missed.",
-    "Gate line": "As found on site: everything that comes over the painted line.",
-    "Tank": "Somebody who stays at the tank for 6 s; whoever passes takes 4 s.",
-    "Gate to tank": "From the gate to the tank within a minute, on foot.",
-}
-BLOCKS_A_TASK = 8
+PARTS = 100  # of a take, in what is told of the progress
 
 
 def seed_if_missing() -> bool:
-    """Seed unless a site of that name is there; gives whether it did."""
+    """Set the demo up, unless it is there; the first account of an empty program is the demo's own. Returns whether it did.
+
+    Raises `Refused` in a folder that holds other sites: the demo's account, whose password everybody knows, would open them.
+    """
     with transaction() as session:
-        if session.scalar(select(SiteRow.id).where(SiteRow.name == SITE.name)) is not None:
+        others = session.scalars(select(SiteRow.name).where(SiteRow.demo.is_(False))).all()
+        if others:
+            what = f"it holds {', '.join(repr(name) for name in others)}"
+            raise Refused([Fault("this folder", what, "./lantern up; the demo needs a folder of its own")])
+        if nobody_yet(session):
+            add_user(session, login=LOGIN, name=PERSON, password=PASSWORD, administrator=True)
+        if demo_site(session) is not None:
             return False
-        seed(session, SITE)
+        seed(session)
         return True
 
 
-def seed(session: Session, site: Site) -> None:
-    user = add_user(session, login=LOGIN, name=PERSON, password=PASSWORD)
+def run_demo(job_id: int, folder: Path) -> None:
+    """What the page asked for: the same, without an account."""
+    with transaction() as session:
+        job = session.get(SiteJobRow, job_id)
+        if job is None or not job.open:
+            return
+        job.state = "running"
+    with transaction() as session:
+        site = seed(session, tell=lambda done, total: _tell(job_id, done, total))
+        job = session.get_one(SiteJobRow, job_id)
+        job.state, job.site_id = "done", site.id
+
+
+def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total: None) -> SiteRow:
+    user_id = session.scalar(select(User.id).where(User.administrator).order_by(User.id).limit(1))
+    site = skerrow()
     row = add_site(session, site)
-    with multiprocessing.get_context("fork").Pool(2, initializer=_plain_signals) as pool:
-        for scene, (code, name, start) in TAKES.items():
-            add_scene(session, row.id, code, scene=scene, name=name, start=datetime.fromisoformat(start), pool=pool)
-        for code, crowd in zip(CROWDS, pool.imap(_crowd, CROWDS), strict=True):
-            add_crowd(session, row.id, code, crowd)
-    for timetable in site.timetables:
-        save_timetable(session, row.id, timetable.model_dump(mode="json"), timetable_id=None)
-    detectors = {}
-    for detector in site.detectors:
-        device = device_by_code(session, row.id, str(detector.device))
+    row.demo = True
+    total = counted() * PARTS
+    for number, made in enumerate(simulated(settings().demo_share)):
+        device = device_by_code(session, row.id, made.take.info.device)
         assert device is not None
-        reason = REASONS[detector.name]
-        detectors[detector.name] = add_detector(
-            session, device_id=device.id, detector=detector, reason=reason, user_id=user.id
-        )
-    for link in site.links:
-        save_link(session, detectors[link.detector], link.model_dump(mode="json"), link_id=None)
+
+        def told(done: int, of: int, number: int = number) -> None:
+            beat()
+            tell(number * PARTS + done * PARTS // of, total)
+
+        take = add_take(session, made.take, device_id=device.id, progress=told)
+        add_marks(session, take, list(made.marks))
+        for who, passages in made.tallies:
+            add_tally(session, take, who=who, passages=passages)
+        told(1, 1)
+        log.info("simulated", take=take.name, samples=take.samples, packed_mib=round(take.packed_bytes / 2**20, 1))
+    add_detectors(session, row, site, user_id=user_id, reasons=REASONS)  # now there are takes to score them on
+    return row
 
 
-def _plain_signals() -> None:
-    """The pool ends its workers by signal; they must not answer as the supervisor does, whose handlers they inherit."""
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, signal.SIG_DFL)
-
-
-def add_scene(
-    session: Session, site_id: int, code: str, *, scene: str, name: str, start: datetime, pool: Any
-) -> TakeRow:
-    """Simulate a camera's take in both processes and store its blocks as they come."""
-    device = device_by_code(session, site_id, code)
-    assert device is not None
-    view = _scene(scene)
-    count = int(len(view) * settings().demo_share)
-    t_s = np.round(np.arange(count) / view.fps, 9)
-    recorded = view.recorded
-    take = TakeRow(
-        device_id=device.id,
-        name=name,
-        kind="heat",
-        start=start,
-        samples=count,
-        length_s=float(t_s[-1]),
-        width=view.width,
-        height=view.height,
-        dtype="uint16",
-        scale=SCALE,
-        offset_c=OFFSET_C,
-        recorded={field: getattr(recorded, field) for field in recorded.__dataclass_fields__},
-        columns=[],
-        packed_bytes=0,
-        times=t_s.astype("<f8").tobytes(),
-    )
-    session.add(take)
-    session.flush()
-    for first, frames, data in _blocks(pool, scene, count):
-        session.execute(insert(FrameBlockRow), {"take_id": take.id, "first": first, "count": frames, "data": data})
-        take.packed_bytes += len(data)
-    add_marks(session, take, [mark for mark in view.marks() if mark.end_s <= take.length_s + 1])
-    log.info("simulated", take=name, frames=count, packed_mib=round(take.packed_bytes / 2**20, 1))
-    return take
-
-
-def _crowd(code: str) -> Crowd:
-    return places.RECORDED[code]()
-
-
-def add_crowd(session: Session, site_id: int, scene: str, crowd: Crowd) -> TakeRow:
-    """Store a simulated take of tracks with its still, its marks, and the passages that two people counted."""
-    code, name, start = CROWDS[scene]
-    device = device_by_code(session, site_id, code)
-    assert device is not None
-    width, height = crowd.tracks.frame_px or (0, 0)
-    take = TakeRow(
-        device_id=device.id,
-        name=name,
-        kind="tracks",
-        start=datetime.fromisoformat(start),
-        samples=frames_in(crowd.tracks),
-        length_s=crowd.tracks.length_s,
-        width=width,
-        height=height,
-        recorded={},
-        columns=[],
-        packed_bytes=0,
-        times=b"",
-        still=crowd.still,
-        still_type="image/png",
-    )
-    session.add(take)
-    session.flush()
-    add_tracks(session, take, crowd.tracks)
-    add_marks(session, take, list(crowd.marks))
-    if crowd.passages:
-        careful, hasty = crowd.passages, [p for i, p in enumerate(crowd.passages) if i % 47 != 30]
-        for who, passages in zip(OBSERVERS, (careful, hasty), strict=True):
-            session.add(HandCountRow(take_id=take.id, who=who, passages=[list(p) for p in passages], intervals=[]))
-    return take
-
-
-def _blocks(pool: Any, code: str, count: int) -> Iterator[tuple[int, int, bytes]]:
-    step = FRAMES_A_BLOCK * BLOCKS_A_TASK
-    tasks = [(code, first, min(first + step, count)) for first in range(0, count, step)]
-    for made in pool.imap(_simulate, tasks):
-        yield from made
-
-
-def _simulate(task: tuple[str, int, int]) -> list[tuple[int, int, bytes]]:
-    code, first, stop = task
-    scene = _scene(code)
-    out = []
-    for at in range(first, stop, FRAMES_A_BLOCK):
-        block = np.stack([scene.frame(i) for i in range(at, min(at + FRAMES_A_BLOCK, stop))])
-        out.append((at, block.shape[0], pack(block)))
-    return out
-
-
-@lru_cache
-def _scene(code: str) -> Scene:
-    return RECORDED[code]()
+def _tell(job_id: int, done: int, total: int) -> None:
+    """In a transaction of its own, so that the page sees it."""
+    with transaction() as session:
+        session.execute(update(SiteJobRow).where(SiteJobRow.id == job_id).values(done=done, total=total))

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator
+from collections.abc import AsyncGenerator
 
 import httpx
 
 from lantern.core.faults import LanternError
-from lantern.core.objects.following import Seen
-from lantern.formats.onvif import read_frame
 
 TIMEOUT_S = 5.0
 LARGEST_PART = 1_000_000
@@ -19,8 +17,8 @@ class StreamError(LanternError):
     """The device did not answer, or sends what is no metadata."""
 
 
-async def metadata(url: str, width: int, height: int) -> AsyncIterator[tuple[float, list[Seen]]]:
-    """(device's Unix seconds, what it sees), frame by frame, until the device ends it. Raises `StreamError`, `Refused`."""
+async def metadata(url: str) -> AsyncGenerator[bytes, None]:
+    """Its documents, frame by frame, as they were sent, until the device ends it. Raises `StreamError`."""
     held = b""
     try:
         async with (
@@ -35,8 +33,8 @@ async def metadata(url: str, width: int, height: int) -> AsyncIterator[tuple[flo
                     raise StreamError(f"{url} sends a part of more than {LARGEST_PART} bytes")
                 while (found := next_part(held)) is not None:
                     body, held = found
-                    yield read_frame(body, where=url, width=width, height=height)
-    except httpx.HTTPError as error:
+                    yield body
+    except (httpx.HTTPError, httpx.InvalidURL) as error:
         raise StreamError(f"{url} does not answer: {type(error).__name__}") from error
 
 
@@ -49,7 +47,7 @@ def next_part(held: bytes) -> tuple[bytes, bytes] | None:
         return None
     for line in headers.split(b"\r\n"):
         name, _, value = line.partition(b":")
-        if name.strip().lower() == b"content-length" and value.strip().isdigit():
+        if name.strip().lower() == b"content-length" and value.strip().isdigit() and len(value) < 10:
             length = int(value)
             return None if len(rest) < length else (rest[:length], rest[length:])
     raise StreamError("a part does not say its Content-Length")

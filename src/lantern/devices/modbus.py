@@ -1,6 +1,9 @@
-"""A relay module over Modbus TCP: write a coil, read it back."""
+"""A relay module over Modbus TCP: write a coil and read it back; write the register that keeps its watchdog quiet."""
 
 from __future__ import annotations
+
+from collections.abc import Awaitable, Callable
+from typing import Any
 
 from pymodbus.client import AsyncModbusTcpClient
 from pymodbus.exceptions import ModbusException
@@ -21,28 +24,37 @@ class RelayModule:
         self.host, self.port, self.device_id = host, port, device_id
         self._client: AsyncModbusTcpClient | None = None
 
+    @property
+    def address(self) -> tuple[str, int, int]:
+        """Host, port and unit id."""
+        return self.host, self.port, self.device_id
+
     async def write_coil(self, coil: int, on: bool) -> bool:
-        """Write a coil and give what the module then says it is."""
-        try:
-            client = await self._connected()
-            answer = await client.write_coil(coil, on, device_id=self.device_id)
-            if answer.isError():
-                raise DeviceUnreachableError(f"coil {coil}: the module answered {answer}")
-            return (await self.read_coils(coil, 1))[0]
-        except (ModbusException, OSError, TimeoutError) as error:
-            await self.close()
-            raise DeviceUnreachableError(f"{self.host}:{self.port}: {error}") from error
+        """Write a coil; returns what the module then says it is."""
+        await self._asked(f"coil {coil}", lambda client: client.write_coil(coil, on, device_id=self.device_id))
+        return (await self.read_coils(coil, 1))[0]
 
     async def read_coils(self, first: int, count: int) -> list[bool]:
+        answer = await self._asked(
+            f"coils from {first}", lambda client: client.read_coils(first, count=count, device_id=self.device_id)
+        )
+        return [bool(bit) for bit in answer.bits[:count]]
+
+    async def write_register(self, register: int, value: int) -> None:
+        await self._asked(
+            f"register {register}", lambda client: client.write_register(register, value, device_id=self.device_id)
+        )
+
+    async def _asked(self, what: str, ask: Callable[[AsyncModbusTcpClient], Awaitable[Any]]) -> Any:
+        """The module's answer. Raises `DeviceUnreachableError`."""
         try:
-            client = await self._connected()
-            answer = await client.read_coils(first, count=count, device_id=self.device_id)
+            answer = await ask(await self._connected())
         except (ModbusException, OSError, TimeoutError) as error:
             await self.close()
             raise DeviceUnreachableError(f"{self.host}:{self.port}: {error}") from error
         if answer.isError():
-            raise DeviceUnreachableError(f"coils from {first}: the module answered {answer}")
-        return [bool(bit) for bit in answer.bits[:count]]
+            raise DeviceUnreachableError(f"{what}: the module answered {answer}")
+        return answer
 
     async def close(self) -> None:
         if self._client is not None:

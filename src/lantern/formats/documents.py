@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, TypeVar
@@ -12,17 +13,20 @@ from pydantic_core import ErrorDetails
 
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
+from lantern.core.site import Site
+from lantern.formats.border import border
+from lantern.formats.limits import DEFAULT
 
 Model = TypeVar("Model", bound=BaseModel)
 
 
-def read_bytes(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        raise Refused(
-            [Fault(str(path), f"cannot be read: {error.strerror}", "a file that exists and may be read")]
-        ) from error
+def read_bytes(path: Path, *, most: int = DEFAULT.document_bytes) -> bytes:
+    """All of a file that is held in memory as a whole, such as a document. Raises `Refused`."""
+    with border(str(path), "a file that exists and may be read"), path.open("rb") as stream:
+        data = stream.read(most + 1)
+    if len(data) > most:
+        raise Refused([Fault(str(path), f"larger than {most} bytes", "a smaller file (the limit is a setting)")])
+    return data
 
 
 def read_json(data: bytes, *, where: str) -> Mapping[str, Any]:
@@ -37,10 +41,11 @@ def read_json(data: bytes, *, where: str) -> Mapping[str, Any]:
 
 def read_model(model: type[Model], document: Mapping[str, Any], *, where: str) -> Model:
     """Validate; a fault a key. Strings are not taken for numbers."""
-    try:
-        return model.model_validate_json(orjson.dumps(document))
-    except ValidationError as error:
-        raise Refused([key_fault(where, detail) for detail in error.errors()]) from error
+    with border(where, "a JSON object of the format"):
+        try:
+            return model.model_validate_json(json.dumps(document))
+        except ValidationError as error:
+            raise Refused([key_fault(where, detail) for detail in error.errors()]) from error
 
 
 def key_fault(where: str, detail: ErrorDetails) -> Fault:
@@ -53,6 +58,23 @@ def key_fault(where: str, detail: ErrorDetails) -> Fault:
         return Fault(place, "is not a known key", "only keys of the format (lantern schema prints them)")
     shown = repr(detail["input"])
     return Fault(place, f"{shown if len(shown) <= 80 else shown[:77] + '...'}", message[:1].lower() + message[1:])
+
+
+def read_site(path: Path) -> Site:
+    """A `lantern-site/1` file."""
+    return site_of(read_json(read_bytes(path), where=path.name), where=path.name)
+
+
+def site_of(document: Mapping[str, Any], *, where: str) -> Site:
+    """A site's document, checked whole. Raises `Refused`."""
+    site = read_model(Site, document, where=where)
+    try:
+        site.check()
+    except Refused as error:
+        raise Refused(
+            [Fault(f"{where}: {fault.where}", fault.what, fault.expected) for fault in error.faults]
+        ) from None
+    return site
 
 
 def read_detector(path: Path) -> Detector:

@@ -8,115 +8,191 @@ http://www.onvif.org/ver10/schema and http://www.onvif.org/ver20/analytics/human
 
 from __future__ import annotations
 
-import io
 import math
+from array import array
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
-from xml.etree.ElementTree import Element, ParseError, SubElement, tostring
+from pathlib import Path
+from typing import Any, cast
+from xml.etree.ElementTree import Element, ParseError, SubElement, TreeBuilder, XMLPullParser, tostring
 
 import numpy as np
-from defusedxml import ElementTree
 from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import DefusedXMLParser
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.objects.following import Seen
-from lantern.core.objects.tracks import Tracks, make_tracks
+from lantern.core.objects.tracks import Tracks, arrange
+from lantern.formats.border import border
+from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_PX, TALLEST_M, Limits
+from lantern.formats.mot import Names, is_whole
+from lantern.formats.progress import beat
+from lantern.formats.text import Source, bounded, name, number, shown
 
 TT = "{http://www.onvif.org/ver10/schema}"
 BD = "{http://www.onvif.org/ver20/analytics/humanbody}"
+FRAME = f"{TT}Frame"
+CHUNK_BYTES = 64 * 1024
+MOST_DEPTH = 100
+MOST_PARTS = 100_000  # elements of a frame, or from one to the next
+MOST_TOKEN_BYTES = 16 * 1024 * 1024  # without any element beginning or ending
+Shift = tuple[float, float, float, float]
 
 
-def read_onvif(data: bytes, *, where: str, start: datetime, width: int, height: int) -> Tracks:
+def read_onvif(
+    content: bytes | Path, *, where: str, start: datetime, width: int, height: int, limits: Limits = DEFAULT
+) -> Tracks:
     """Times count from the take's start. The most likely class candidate is a sample's class."""
-    faults = FaultList()
-    samples: list[tuple[float, str, tuple[float, float, float, float], str, float, float]] = []
-    last, number = -1.0, 0
-    times: list[float] = []
-    for number, frame in enumerate(_frames(data, where), 1):
-        place = f"{where}, frame {number}"
+    faults, source = FaultList(), Source(content, where)
+    ids, words = Names(), Names()
+    samples, times = array("d"), array("d")
+    last, count = -1.0, 0
+    for at, frame in enumerate(_frames(source), 1):
+        place = f"{where}, frame {at}"
         t = _time(frame.get("UtcTime"), start, faults, place)
         if t is None:
             continue
+        bounded(max(t, 0.0), 0, LONGEST_S, faults, where=f"{place}, UtcTime", unit=" s from the take's start")
         if t <= last:
             faults.add(place, f"{t:g} s does not follow {last:g} s", "times that run forward, from the take's start on")
         last = max(last, t)
         times.append(t)
         seen: set[str] = set()
-        for item in frame.findall(f"{TT}Object"):
-            name = item.get("ObjectId", "")
-            if not name:
-                faults.add(place, "an object without ObjectId", "an id")
-            elif name in seen:
-                faults.add(place, f"object {name} has two boxes", "one of an id a frame")
-            seen.add(name)
-            box = _box(item, frame, width, height, faults, f"{place}, object {name}")
-            if box is not None and name:
-                word, likelihood = _class(item, faults, f"{place}, object {name}")
-                tall = _height(item, faults, f"{place}, object {name}")
-                samples.append((t, name, box, word, likelihood, math.nan if tall is None else tall))
-        if faults.full():
+        for thing in _things(frame, width, height, faults, place):
+            if thing.name in seen:
+                faults.add(place, f"object {thing.name[:40]} has two boxes", "one of an id a frame")
+            seen.add(thing.name)
+            if thing.box is not None:
+                tall = math.nan if thing.height_m is None else thing.height_m
+                which = (ids.index(thing.name), words.index(thing.word))
+                samples.extend((t, *thing.box, thing.likelihood, tall, *which))
+                count += 1
+        if count > limits.rows or len(times) > limits.rows:
+            faults.add(where, f"more than {limits.rows} boxes or frames", f"at most {limits.rows} (a setting)")
+        if faults.full() or count > limits.rows or len(times) > limits.rows:
             break
-    if number == 0:
+    if not times:
         faults.add(where, "holds no tt:Frame", "tt:VideoAnalytics with frames")
+    known = ids.known(faults, where=f"{where}, ObjectId")
     faults.refuse_if_any()
     fps = 1 / float(np.median(np.diff(times))) if len(times) > 1 else None
-    seen_as: dict[str, Any] = {"last_s": max(last, 0.0), "frame_px": (width, height), "fps": fps}
-    if not samples:
-        return make_tracks(np.zeros(0), np.zeros(0, dtype=np.int64), np.zeros((0, 4)), **seen_as)
-    t_s, ids, boxes, labels, sure, tall_m = zip(*samples, strict=True)
-    whole = all(i.isdigit() for i in ids)
-    known: Any = np.array([int(i) for i in ids], dtype=np.int64) if whole else list(ids)
-    seen_as |= {"confidence": np.array(sure), "labels": list(labels), "height_m": np.array(tall_m)}
-    return make_tracks(np.array(t_s), known, np.array(boxes), **seen_as)
+    read = np.frombuffer(samples, dtype=np.float64).reshape(-1, 9)
+    columns: dict[str, Any] = {
+        "t_s": read[:, 0],
+        "object": read[:, 7].astype(np.intp),
+        "box": read[:, 1:5],
+        "label": read[:, 8].astype(np.intp),
+        "confidence": read[:, 5],
+        "height_m": read[:, 6],
+    }
+    return arrange(columns, known, words.all, last_s=max(last, 0.0), frame_px=(width, height), fps=fps)
 
 
-def _frames(data: bytes, where: str) -> Iterator[Element]:
+def _frames(source: Source) -> Iterator[Element]:
+    """Each tt:Frame as it ends. What is outside of frames is not kept; a frame is bounded in its parts and in its bytes."""
+    within: list[Element] = []  # the elements that are open
+    frame_depth, parts, unread = 0, 0, 0
+    with _told(source.where), source.open() as stream:
+        parser = XMLPullParser(("start", "end"), _parser=DefusedXMLParser(target=TreeBuilder(), forbid_dtd=True))
+        while chunk := stream.read(CHUNK_BYTES):
+            unread += len(chunk)
+            beat()
+            parser.feed(chunk)
+            for event, element in cast("Iterator[tuple[str, Element]]", parser.read_events()):
+                unread, parts = 0, parts + 1
+                if event == "start":
+                    within.append(element)
+                    if not frame_depth and element.tag == FRAME:
+                        frame_depth = len(within)
+                else:
+                    if frame_depth == len(within):
+                        yield element
+                        frame_depth = 0
+                        parts = 0
+                    within.pop()
+                    if within and not frame_depth:
+                        within[-1].clear()  # of what has ended in it
+                _bound(source.where, depth=len(within), parts=parts)
+            _bound(source.where, unread=unread)
+        parser.close()
+
+
+def _bound(where: str, *, depth: int = 0, parts: int = 0, unread: int = 0) -> None:
+    expected = "frames as a device sends them"
+    if depth > MOST_DEPTH:
+        raise Refused([Fault(where, f"elements nested {depth} deep", expected)])
+    if parts > MOST_PARTS:
+        raise Refused([Fault(where, f"more than {MOST_PARTS} elements in one frame, or between two", expected)])
+    if unread > MOST_TOKEN_BYTES:
+        raise Refused([Fault(where, f"one text of more than {MOST_TOKEN_BYTES} bytes", expected)])
+
+
+@contextmanager
+def _told(where: str) -> Iterator[None]:
+    """Errors of the parser as faults."""
     try:
-        for _, element in ElementTree.iterparse(io.BytesIO(data), events=("end",), forbid_dtd=True):
-            if element.tag == f"{TT}Frame":
-                yield element
-                element.clear()
+        yield
     except DefusedXmlException as error:
-        raise Refused(
-            [Fault(where, f"{type(error).__name__}: entities or a document type", "XML without them")]
-        ) from error
+        what = f"{type(error).__name__}: entities or a document type"
+        raise Refused([Fault(where, what, "XML without them")]) from error
     except ParseError as error:
         line, column = error.position
-        raise Refused(
-            [
-                Fault(
-                    f"{where}, line {line}",
-                    f"not whole XML at column {column + 1}: {error.msg}",
-                    "a whole tt:MetadataStream",
-                )
-            ]
-        ) from error
+        what = f"not whole XML at column {column + 1}: {error.msg}"
+        raise Refused([Fault(f"{where}, line {line}", what, "a whole tt:MetadataStream")]) from error
+    except (LookupError, ValueError) as error:  # of the encoding that it says it has
+        raise Refused([Fault(where, f"not readable as XML: {error}", "XML in UTF-8")]) from error
+
+
+@dataclass(frozen=True)
+class _Thing:
+    """One tt:Object of a frame; without a box it is told of, and not seen."""
+
+    name: str
+    box: tuple[float, float, float, float] | None
+    word: str
+    likelihood: float
+    height_m: float | None
+
+
+def _things(frame: Element, width: int, height: int, faults: FaultList, place: str) -> Iterator[_Thing]:
+    shift = _transformation(frame, faults, place)
+    for item in frame.findall(f"{TT}Object"):
+        own = item.get("ObjectId", "")
+        if not own:
+            faults.add(place, "an object without ObjectId", "an id")
+            continue
+        here = f"{place}, object {own[:40]}"
+        name(own, faults, where=f"{place}, ObjectId")
+        box = _box(item, shift, width, height, faults, here)
+        if box is None:
+            yield _Thing(own, None, "", 1.0, None)
+        else:
+            word, likelihood = _class(item, faults, here)
+            yield _Thing(own, box, word, likelihood, _height(item, faults, here))
 
 
 def read_frame(data: bytes, *, where: str, width: int, height: int) -> tuple[float, list[Seen]]:
     """One document with one frame, as a live device sends it: Unix seconds, and what is seen. Raises `Refused`."""
     faults = FaultList()
-    frames = list(_whole_frames(data, where))
-    if len(frames) != 1:
-        faults.add(where, f"{len(frames)} tt:Frame", "one")
-        faults.refuse_if_any()
-    [frame] = frames
-    t = _time(frame.get("UtcTime"), datetime.fromtimestamp(0, UTC), faults, where)
-    seen = []
-    for item in frame.findall(f"{TT}Object"):
-        name = item.get("ObjectId", "")
-        if not name:
-            faults.add(where, "an object without ObjectId", "an id")
-            continue
-        box = _box(item, frame, width, height, faults, f"{where}, object {name}")
-        if box is not None:
-            word, likelihood = _class(item, faults, f"{where}, object {name}")
-            tall = _height(item, faults, f"{where}, object {name}")
-            seen.append(Seen(int(name) if name.isdigit() else name, box, likelihood, word, tall))
-    faults.refuse_if_any()
-    assert t is not None
-    return t, seen
+    out: list[tuple[float, list[Seen]]] = []
+    with border(where, "one tt:Frame"):
+        for frame in _frames(Source(data, where)):
+            t = _time(frame.get("UtcTime"), datetime.fromtimestamp(0, UTC), faults, where)
+            things = list(_things(frame, width, height, faults, where))
+            faults.refuse_if_any()
+            assert t is not None
+            out.append((t, [_seen(thing, thing.box) for thing in things if thing.box is not None]))
+        if len(out) != 1:
+            faults.add(where, f"{len(out)} tt:Frame", "one")
+            faults.refuse_if_any()
+    return out[0]
+
+
+def _seen(thing: _Thing, box: tuple[float, float, float, float]) -> Seen:
+    small = is_whole(thing.name) and len(thing.name) < 17
+    return Seen(int(thing.name) if small else thing.name, box, thing.likelihood, thing.word, thing.height_m)
 
 
 def write_frame(t: float, seen: Sequence[Seen], *, width: int, height: int) -> bytes:
@@ -140,23 +216,11 @@ def write_frame(t: float, seen: Sequence[Seen], *, width: int, height: int) -> b
     return bytes(tostring(root, encoding="utf-8"))
 
 
-def _whole_frames(data: bytes, where: str) -> list[Element]:
-    """All frames of a short document, not emptied after their turn."""
-    try:
-        return list(ElementTree.fromstring(data, forbid_dtd=True).iter(f"{TT}Frame"))
-    except DefusedXmlException as error:
-        raise Refused(
-            [Fault(where, f"{type(error).__name__}: entities or a document type", "XML without them")]
-        ) from error
-    except ParseError as error:
-        raise Refused([Fault(where, f"not whole XML: {error.msg}", "a whole tt:MetadataStream")]) from error
-
-
 def _time(text: str | None, start: datetime, faults: FaultList, place: str) -> float | None:
     try:
         at = datetime.fromisoformat((text or "").replace("Z", "+00:00"))
     except ValueError:
-        faults.add(f"{place}, UtcTime", repr(text), "a time such as 2026-03-04T05:12:00.080Z")
+        faults.add(f"{place}, UtcTime", shown(text or ""), "a time such as 2026-03-04T05:12:00.080Z")
         return None
     if at.tzinfo is None:
         faults.add(f"{place}, UtcTime", f"{text!r} has no zone", "UTC: a Z at its end")
@@ -168,35 +232,36 @@ def _time(text: str | None, start: datetime, faults: FaultList, place: str) -> f
 
 
 def _box(
-    item: Element, frame: Element, width: int, height: int, faults: FaultList, place: str
+    item: Element, shift: Shift, width: int, height: int, faults: FaultList, place: str
 ) -> tuple[float, float, float, float] | None:
     found = item.find(f"{TT}Appearance/{TT}Shape/{TT}BoundingBox")
     if found is None:
         return None  # an object may be told of without its shape: it is then not seen
-    values = {}
-    for side in ("left", "top", "right", "bottom"):
-        try:
-            values[side] = float(found.get(side, ""))
-        except ValueError:
-            values[side] = float("nan")
-        if not np.isfinite(values[side]):
-            faults.add(f"{place}, {side}", repr(found.get(side)), "a finite number from -1 to 1")
-            return None
-    sx, sy, dx, dy = _transformation(frame)
-    left, right = ((values[k] * sx + dx + 1) * width / 2 for k in ("left", "right"))
-    top, bottom = ((1 - (values[k] * sy + dy)) * height / 2 for k in ("top", "bottom"))
+    sides = {side: _attribute(found, side, "", faults, place) for side in ("left", "top", "right", "bottom")}
+    if any(math.isnan(value) for value in sides.values()):
+        return None
+    sx, sy, dx, dy = shift
+    left, right = ((sides[k] * sx + dx + 1) * width / 2 for k in ("left", "right"))
+    top, bottom = ((1 - (sides[k] * sy + dy)) * height / 2 for k in ("top", "bottom"))
+    if not all(math.isfinite(v) and abs(v) <= MOST_PX for v in (left, right, top, bottom)):
+        faults.add(place, f"a box from {left:g}, {top:g} to {right:g}, {bottom:g} px", f"within {MOST_PX:g} px")
+        return None
     if right <= left or bottom <= top:
         faults.add(place, f"a box of {right - left:g} x {bottom - top:g} pixels", "right of left, and top above bottom")
         return None
     return left, top, right - left, bottom - top
 
 
-def _transformation(frame: Element) -> tuple[float, float, float, float]:
+def _transformation(frame: Element, faults: FaultList, place: str) -> Shift:
     """(scale x, scale y, translate x, translate y) from the frame's own coordinates to normalised ones."""
-    scale, translate = (frame.find(f"{TT}Transformation/{TT}{name}") for name in ("Scale", "Translate"))
-    sx, sy = (float(scale.get(k, "1")) if scale is not None else 1.0 for k in ("x", "y"))
-    dx, dy = (float(translate.get(k, "0")) if translate is not None else 0.0 for k in ("x", "y"))
+    scale, translate = (frame.find(f"{TT}Transformation/{TT}{part}") for part in ("Scale", "Translate"))
+    sx, sy = (1.0 if scale is None else _attribute(scale, k, "1", faults, f"{place}, Scale") for k in ("x", "y"))
+    dx, dy = (0.0 if translate is None else _attribute(translate, k, "0", faults, f"{place}, Translate") for k in "xy")
     return sx, sy, dx, dy
+
+
+def _attribute(element: Element, key: str, default: str, faults: FaultList, place: str) -> float:
+    return number(element.get(key, default), faults, where=f"{place}, {key}")
 
 
 def _height(item: Element, faults: FaultList, place: str) -> float | None:
@@ -204,12 +269,9 @@ def _height(item: Element, faults: FaultList, place: str) -> float | None:
     text = item.findtext(f"{TT}Appearance/{TT}HumanBody/{BD}BodyMetric/{BD}Height")
     if text is None:
         return None
-    try:
-        height_m = float(text) / 100
-    except ValueError:
-        height_m = math.nan
-    if not (math.isfinite(height_m) and height_m > 0):
-        faults.add(f"{place}, Height", repr(text), "a height above 0, in centimetres")
+    height_m = number(text, FaultList(), where=place) / 100
+    if not 0 < height_m <= TALLEST_M:
+        faults.add(f"{place}, Height", shown(text), f"a height above 0 and at most {TALLEST_M * 100:g}, in centimetres")
         return None
     return height_m
 
@@ -226,11 +288,9 @@ def _class(item: Element, faults: FaultList, place: str) -> tuple[str, float]:
     pairs += [(c.text or "", c.get("Likelihood", "1")) for c in found.findall(f"{TT}Type")]
     most = -1.0
     for word, text in pairs:
-        try:
-            likelihood = float(text)
-        except ValueError:
-            faults.add(f"{place}, Likelihood", repr(text), "a number from 0 to 1")
-            continue
+        likelihood = bounded(
+            number(text, faults, where=f"{place}, Likelihood"), 0, 1, faults, where=f"{place}, Likelihood"
+        )
         if likelihood > most:
-            most, best = likelihood, (word.strip(), likelihood)
+            most, best = likelihood, (name(word.strip(), faults, where=f"{place}, class"), likelihood)
     return best

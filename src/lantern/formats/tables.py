@@ -1,113 +1,99 @@
-"""CSV with a header: marks, series, times. Every fault has file, line and column."""
+"""CSV with a header: marks, counts by hand, series, times. Every fault has file, line and column."""
 
 from __future__ import annotations
 
 import csv
 import io
 import math
+from array import array
 from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
 from typing import cast, get_args
 
 import numpy as np
 
-from lantern.core.faults import FaultList
+from lantern.core.faults import MOST_FAULTS, FaultList
 from lantern.core.objects.audit import HandCount
 from lantern.core.signals import Floats, Series
 from lantern.core.tuning.scoring import Label, Mark
+from lantern.formats.limits import COLDEST_C, DEFAULT, HOTTEST_C, LONGEST_S, MOST_ID, MOST_READING, Limits
+from lantern.formats.text import Source, bounded, name, number, numbers_at_once, shown
 
 COUNT_COLUMNS = ("start_s", "end_s", "in", "out")
 MARK_COLUMNS = ("start_s", "end_s", "label", "detector", "note")
+MOST_ROWS = 200_000  # of marks, or of counts by hand
+LONGEST_NOTE = 2000
+FORMULA = ("=", "+", "-", "@")
+GUARD = "'"
+CELSIUS = ("°C", "C", "degC")
 
 
-def read_text(data: bytes, faults: FaultList, *, where: str) -> str:
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        faults.add(where, f"byte {error.start} is not UTF-8", "a text file in UTF-8")
-        faults.refuse_if_any()
-        raise
+def guarded(text: str) -> str:
+    """As it goes out: a spreadsheet takes what begins so for a formula, unless an apostrophe stands before it."""
+    return GUARD + text if text.lstrip(GUARD).startswith(FORMULA) else text
 
 
-def _rows(text: str, faults: FaultList, where: str) -> Iterator[tuple[int, list[str]]]:
-    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
-    try:
-        for row in reader:
-            if row:
-                yield reader.line_num, [cell.strip() for cell in row]
-    except csv.Error as error:
-        faults.add(f"{where}, line {reader.line_num}", str(error), "comma-separated values")
+def unguarded(text: str) -> str:
+    """As it was before it went out."""
+    return text[1:] if text.startswith(GUARD) and text.lstrip(GUARD).startswith(FORMULA) else text
 
 
-def number(cell: str, faults: FaultList, *, where: str) -> float:
-    """A finite number with a decimal point; NaN (with a fault noted) for anything else."""
-    try:
-        value = float(cell)
-    except ValueError:
-        hint = "a number with a decimal point, not a comma" if "," in cell else "a number"
-        faults.add(where, f"{cell!r}", hint)
-        return math.nan
-    if not math.isfinite(value):
-        faults.add(where, f"{cell!r}", "a finite number")
-    return value
+def _seconds(cell: str, faults: FaultList, where: str) -> float:
+    return bounded(number(cell, faults, where=where), 0, LONGEST_S, faults, where=where, unit=" s")
 
 
-def read_marks(data: bytes, *, where: str) -> list[Mark]:
+def read_marks(content: bytes | Path, *, where: str) -> list[Mark]:
     """Marks, in the order of the file."""
-    faults = FaultList()
-    rows = list(_rows(read_text(data, faults, where=where), faults, where))
-    faults.refuse_if_any()
-    _check_header(rows, MARK_COLUMNS, faults, where)
-    faults.refuse_if_any()
+    faults, source = FaultList(), Source(content, where)
     marks: list[Mark] = []
-    for line, row in rows[1:]:
+    for line, row in _after_header(source, MARK_COLUMNS, faults):
         place = f"{where}, line {line}"
         if len(row) != len(MARK_COLUMNS):
             faults.add(place, f"{len(row)} columns", f"{len(MARK_COLUMNS)}: {','.join(MARK_COLUMNS)}")
             continue
-        start = number(row[0], faults, where=f"{place}, start_s")
-        end = number(row[1], faults, where=f"{place}, end_s")
-        if start < 0:
-            faults.add(f"{place}, start_s", f"{start:g}", "0 or more: seconds from the take's start")
+        start, end = (_seconds(row[i], faults, f"{place}, {MARK_COLUMNS[i]}") for i in (0, 1))
         if end <= start:
             faults.add(f"{place}, end_s", f"{end:g} does not follow start_s {start:g}", "an end after the start")
         if row[2] not in get_args(Label):
-            faults.add(f"{place}, label", f"{row[2]!r}", f"one of {', '.join(get_args(Label))}")
-        marks.append(Mark(start, end, cast(Label, row[2]), row[3], row[4]))
+            faults.add(f"{place}, label", shown(row[2]), f"one of {', '.join(get_args(Label))}")
+        detector, note = unguarded(row[3]), unguarded(row[4])
+        name(detector, faults, where=f"{place}, detector")
+        if len(note) > LONGEST_NOTE or "\x00" in note:
+            faults.add(f"{place}, note", shown(note), f"at most {LONGEST_NOTE} characters, none of them NUL")
+        marks.append(Mark(start, end, cast(Label, row[2]), detector, note))
     faults.refuse_if_any()
     return marks
 
 
 def write_marks(marks: Sequence[Mark]) -> str:
+    """The file that `read_marks` reads."""
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(MARK_COLUMNS)
-    for mark in marks:
-        writer.writerow((f"{mark.start_s:.10g}", f"{mark.end_s:.10g}", mark.label, mark.detector, mark.note))
+    for m in marks:
+        writer.writerow((f"{m.start_s:.10g}", f"{m.end_s:.10g}", m.label, guarded(m.detector), guarded(m.note)))
     return out.getvalue()
 
 
-def read_hand_counts(data: bytes, *, where: str) -> list[HandCount] | None:
+def read_hand_counts(content: bytes | Path, *, where: str) -> list[HandCount] | None:
     """CSV `start_s,end_s,in,out`; None where the header is another, for then it may be marks."""
-    faults = FaultList()
-    rows = list(_rows(read_text(data, faults, where=where), faults, where))
-    faults.refuse_if_any()
-    if not rows or rows[0][1] != list(COUNT_COLUMNS):
+    faults, source = FaultList(), Source(content, where)
+    if next(source.rows(faults), (1, []))[1] != list(COUNT_COLUMNS):
         return None
     out = []
-    for line, row in rows[1:]:
+    for line, row in _after_header(source, COUNT_COLUMNS, faults):
         place = f"{where}, line {line}"
         if len(row) != len(COUNT_COLUMNS):
             faults.add(place, f"{len(row)} columns", f"{len(COUNT_COLUMNS)} as in the header")
             continue
-        start, end, into, left = (
-            number(cell, faults, where=f"{place}, {name}") for cell, name in zip(row, COUNT_COLUMNS, strict=True)
-        )
+        start, end = (_seconds(row[i], faults, f"{place}, {COUNT_COLUMNS[i]}") for i in (0, 1))
         if not start < end:
             faults.add(place, f"from {start:g} s to {end:g} s", "an end after the start")
-        for name, n in (("in", into), ("out", left)):
-            if not (n >= 0 and n == math.floor(n)):
-                faults.add(f"{place}, {name}", f"{n:g}", "a whole number from 0")
-        out.append((start, end, into, left))
+        passages = [number(row[i], faults, where=f"{place}, {COUNT_COLUMNS[i]}") for i in (2, 3)]
+        for column, n in zip(COUNT_COLUMNS[2:], passages, strict=True):
+            if not (0 <= n < MOST_ID and n == math.floor(n)):
+                faults.add(f"{place}, {column}", f"{n:g}", "a whole number from 0, below 2^53")
+        out.append((start, end, *passages))
     if not out:
         faults.add(where, "no interval in it", "at least one row after the header")
     faults.refuse_if_any()
@@ -123,44 +109,103 @@ def write_hand_counts(rows: Sequence[Sequence[float]]) -> str:
     return out.getvalue()
 
 
-def read_times(data: bytes, *, where: str) -> Floats:
+def _after_header(source: Source, wanted: Sequence[str], faults: FaultList) -> Iterator[tuple[int, list[str]]]:
+    """Rows after the header that is wanted, no more than are held at once; ends where enough faults are told."""
+    rows = source.rows(faults)
+    _, header = next(rows, (1, []))
+    if header != list(wanted):
+        faults.add(f"{source.where}, line 1", f"header {shown(','.join(header))}", ",".join(wanted))
+        faults.refuse_if_any()
+    for count, row in enumerate(rows, 1):
+        if count > MOST_ROWS:
+            faults.add(source.where, f"more than {MOST_ROWS} rows", f"at most {MOST_ROWS}")
+        if faults.full() or count > MOST_ROWS:
+            return
+        yield row
+
+
+def read_times(content: bytes | Path, *, where: str, limits: Limits = DEFAULT) -> Floats:
     """The column `t_s`: seconds from the take's start, running forward."""
-    return read_series(data, where=where, least_columns=1)[0]
+    return read_series(content, where=where, least_columns=1, limits=limits)[0]
 
 
-def read_series(data: bytes, *, where: str, least_columns: int = 2) -> tuple[Floats, dict[str, Floats]]:
-    """`t_s` and the named columns after it."""
-    faults = FaultList()
-    rows = list(_rows(read_text(data, faults, where=where), faults, where))
-    faults.refuse_if_any()
-    header = rows[0][1] if rows else []
+def read_series(
+    content: bytes | Path,
+    *,
+    where: str,
+    least_columns: int = 2,
+    units: Mapping[str, str] | None = None,
+    limits: Limits = DEFAULT,
+) -> tuple[Floats, dict[str, Floats]]:
+    """`t_s` and the named columns after it; `units` by column, for a temperature has limits of its own."""
+    faults, source = FaultList(), Source(content, where)
+    _, cells = next(source.rows(faults), (1, []))
+    header = [unguarded(cell) for cell in cells]
     if not header or header[0] != "t_s" or len(header) < least_columns:
-        faults.add(f"{where}, line 1", f"header {','.join(header)!r}", "t_s,NAME,..." if least_columns > 1 else "t_s")
+        expected = "t_s,NAME,..." if least_columns > 1 else "t_s"
+        faults.add(f"{where}, line 1", f"header {shown(','.join(header))}", expected)
     elif len(set(header)) < len(header):
         faults.add(f"{where}, line 1", "two columns of one name", "a name of its own for each column")
-    if len(rows) < 2:
-        faults.add(where, "no row of data", "at least one row after the header")
+    for column in header:
+        name(column, faults, where=f"{where}, line 1")
     faults.refuse_if_any()
-    table = np.empty((len(rows) - 1, len(header)))
-    before = -math.inf
-    for at, (line, row) in enumerate(rows[1:]):
-        place = f"{where}, line {line}"
+    width = len(header)
+    table = numbers_at_once(source, header=True, columns=(width, width), most_cells=limits.cells)
+    if table is None:
+        table = _slowly(source, header, faults, limits)
+    _check(table, header, units or {}, faults, source)
+    faults.refuse_if_any()
+    return table[0], {column: table[i] for i, column in enumerate(header) if i}
+
+
+def _slowly(source: Source, header: Sequence[str], faults: FaultList, limits: Limits) -> Floats:
+    """Row by row, to say what is wrong; (columns, rows) where nothing is."""
+    cells, count = array("d"), 0
+    rows = source.rows(faults)
+    next(rows)
+    for line, row in rows:
+        place = f"{source.where}, line {line}"
         if len(row) != len(header):
             faults.add(place, f"{len(row)} columns", f"{len(header)} as in the header")
             continue
-        for column, cell in enumerate(row):
-            table[at, column] = number(cell, faults, where=f"{place}, {header[column]}")
-        if table[at, 0] <= before:
-            faults.add(f"{place}, t_s", f"{table[at, 0]:g} does not follow {before:g}", "times that run forward")
-        before = table[at, 0]
-        if faults.full():
+        cells.extend(number(cell, faults, where=f"{place}, {column}") for cell, column in zip(row, header, strict=True))
+        count += 1
+        if len(cells) > limits.cells:
+            what = f"{len(header)} columns of more than {count - 1} rows"
+            faults.add(source.where, what, f"at most {limits.cells} values (a setting)")
+        if faults.full() or len(cells) > limits.cells:
             break
+    if not count:
+        faults.add(source.where, "no row of data", "at least one row after the header")
     faults.refuse_if_any()
-    return table[:, 0].copy(), {name: table[:, i].copy() for i, name in enumerate(header) if i}
+    return np.frombuffer(cells, dtype=np.float64).reshape(count, len(header)).T.copy()
+
+
+def _check(table: Floats, header: Sequence[str], units: Mapping[str, str], faults: FaultList, source: Source) -> None:
+    """Times forward and within the limits, readings within theirs."""
+    bad: list[tuple[int, int, str, str]] = []  # row, column, what, expected
+
+    def say(where_bad: np.ndarray, column: int, expected: str) -> None:
+        for row in np.flatnonzero(where_bad)[:MOST_FAULTS].tolist():
+            bad.append((row, column, f"{table[column, row]:g}", expected))
+
+    say((table[0] < 0) | (table[0] > LONGEST_S), 0, f"0 to {LONGEST_S:g} s")
+    for row in np.flatnonzero(np.diff(table[0]) <= 0)[:MOST_FAULTS].tolist():
+        what = f"{table[0, row + 1]:g} does not follow {table[0, row]:g}"
+        bad.append((row + 1, 0, what, "times that run forward"))
+    for column in range(1, table.shape[0]):
+        celsius = units.get(header[column]) in CELSIUS
+        low, high = (COLDEST_C, HOTTEST_C) if celsius else (-MOST_READING, MOST_READING)
+        say((table[column] < low) | (table[column] > high), column, f"{low:g} to {high:g}")
+        if len(bad) >= MOST_FAULTS:
+            break
+    lines = source.lines_of({row for row, *_ in bad}, header=True)
+    for row, column, what, expected in sorted(bad, key=lambda each: each[:2]):
+        faults.add(f"{source.where}, line {lines[row]}, {header[column]}", what, expected)
 
 
 def series_of(t_s: Floats, columns: dict[str, Floats], units: dict[str, str]) -> dict[str, Series]:
-    return {name: Series(t_s, x, units.get(name, ""), name) for name, x in columns.items()}
+    return {column: Series(t_s, x, units.get(column, ""), column) for column, x in columns.items()}
 
 
 def write_series(columns: Mapping[str, Series]) -> str:
@@ -172,12 +217,6 @@ def write_series(columns: Mapping[str, Series]) -> str:
         cells.append([f"{at[t]:.9g}" if t in at else "" for t in times.tolist()])
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["t_s", *columns])
+    writer.writerow(["t_s", *(guarded(column) for column in columns)])
     writer.writerows(zip(*cells, strict=True))
     return out.getvalue()
-
-
-def _check_header(rows: list[tuple[int, list[str]]], wanted: Sequence[str], faults: FaultList, where: str) -> None:
-    header = rows[0][1] if rows else []
-    if header != list(wanted):
-        faults.add(f"{where}, line 1", f"header {','.join(header)!r}", ",".join(wanted))

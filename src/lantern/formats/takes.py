@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-import zipfile
 from collections.abc import Iterator
-from contextlib import contextmanager
-from dataclasses import dataclass
-from datetime import datetime
-from pathlib import Path, PurePosixPath
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
 from typing import Literal, Self
 
 import numpy as np
@@ -17,16 +14,31 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.objects.tracks import Tracks
-from lantern.core.signals import Floats, Frames, RecordedAs, Series
+from lantern.core.signals import Floats, Frames, Pixels, RecordedAs, Series
+from lantern.formats.archive import unpacked
+from lantern.formats.border import border, within_border
 from lantern.formats.documents import read_bytes, read_json, read_model
-from lantern.formats.limits import Limits
+from lantern.formats.limits import (
+    COLDEST_C,
+    DEFAULT,
+    FIRST_YEAR,
+    HOTTEST_C,
+    LAST_YEAR,
+    LONGEST_S,
+    MOST_M,
+    MOST_NAME,
+    Limits,
+)
 from lantern.formats.matrices import Matrices
-from lantern.formats.mot import read_mot, read_plan_tracks
+from lantern.formats.mot import is_whole, read_mot, read_plan_tracks
 from lantern.formats.onvif import read_onvif
 from lantern.formats.tables import read_series, read_times, series_of
+from lantern.formats.text import bounded, has_controls, shown
 from lantern.formats.tiff import check_tiff, read_blocks
 
 STILLS = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
+FIRST, LAST = datetime(FIRST_YEAR, 1, 1, tzinfo=UTC), datetime(LAST_YEAR, 1, 1, tzinfo=UTC)
+SLACK = 1e-6  # of a raw value: the limits themselves are within
 SCALES = {"uint16": (0.01, -273.15), "float32": (1.0, 0.0), "float64": (1.0, 0.0)}
 
 
@@ -36,7 +48,7 @@ class TakeInfo(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     format: Literal["lantern-take/1"]
-    name: str = Field(min_length=1, max_length=200)
+    name: str = Field(min_length=1, max_length=MOST_NAME)
     kind: Literal["heat", "series", "tracks", "plan-tracks"]
     device: str = Field(min_length=1, max_length=80)
     start: datetime = Field(description="ISO 8601 with an offset from UTC")
@@ -45,11 +57,11 @@ class TakeInfo(BaseModel):
     times: str | None = Field(default=None, description="CSV with header t_s, one row a frame")
     scale: float | None = Field(default=None, gt=0, description="°C = raw x scale + offset")
     offset: float | None = None
-    emissivity_set: float | None = Field(default=None, gt=0, le=1)
-    reflected_c: float | None = Field(default=None, gt=-273.15, le=2000)
-    distance_m: float | None = Field(default=None, gt=0)
+    emissivity_set: float | None = Field(default=None, ge=0.01, le=1)
+    reflected_c: float | None = Field(default=None, gt=COLDEST_C, le=2000)
+    distance_m: float | None = Field(default=None, gt=0, le=MOST_M)
     humidity_percent: float | None = Field(default=None, ge=0, le=100)
-    air_c: float | None = Field(default=None, gt=-273.15, le=200)
+    air_c: float | None = Field(default=None, ge=-100, le=200)
     units: dict[str, str] = Field(default_factory=dict)
     width: int | None = Field(default=None, gt=0, le=20_000, description="of the picture that boxes are in, pixels")
     height: int | None = Field(default=None, gt=0, le=20_000)
@@ -60,10 +72,15 @@ class TakeInfo(BaseModel):
     def _whole(self) -> Self:
         if self.start.tzinfo is None:
             raise ValueError(f"start {self.start.isoformat()} has no offset: write 2026-03-04T05:12:00+01:00")
+        if not FIRST <= self.start < LAST:
+            raise ValueError(f"start {self.start.isoformat()} is not within {FIRST_YEAR} to {LAST_YEAR}")
         if self.kind == "heat" and (self.fps is None) == (self.times is None):
             raise ValueError("a heat take has either fps or times")
-        if any(not key.lstrip("-").isdigit() for key in self.classes):
+        if any(not is_whole(key) or len(key) > 16 for key in self.classes):
             raise ValueError("classes: a class number for each name, such as 1: person")
+        texts = (self.name, self.device, *self.units, *self.units.values(), *self.classes.values())
+        if any(len(text) > MOST_NAME or has_controls(text) for text in texts):
+            raise ValueError(f"a name is longer than {MOST_NAME} characters, or holds control characters")
         return self
 
     def recorded(self) -> RecordedAs:
@@ -80,13 +97,14 @@ class Still:
 
 @dataclass(frozen=True)
 class Take:
-    """What was read: frames or named series, by kind."""
+    """What was read: frames or named series, by kind. `left`: files beside it that nobody meant, and that were skipped."""
 
     info: TakeInfo
     frames: Frames | None = None
     columns: dict[str, Series] | None = None
     tracks: Tracks | None = None
     still: Still | None = None
+    left: tuple[str, ...] = ()
 
     @property
     def signal(self) -> Frames | dict[str, Series] | Tracks:
@@ -107,145 +125,164 @@ class Take:
 
 
 @contextmanager
-def open_take(path: Path, limits: Limits = Limits()) -> Iterator[Take]:
-    """Open a take; its frames may be read as long as the context is open. Raises `Refused`."""
+def open_take(path: Path, limits: Limits = DEFAULT) -> Iterator[Take]:
+    """Open a take; its frames may be read as long as the context is open. Raises `Refused`, here and while frames are read."""
+    with ExitStack() as stack:
+        with border(path.name or str(path)):
+            take = _opened(path, limits, stack)
+        yield take
+
+
+def _opened(path: Path, limits: Limits, stack: ExitStack) -> Take:
     if not path.exists():
         raise Refused([Fault(str(path), "does not exist", "a take: a folder, a zip, or a data file with its sidecar")])
     sidecar = path.with_name(path.name + ".json")
     if path.is_dir():
-        yield _read_take(path, path / "take.json", None, limits)
-    elif path.suffix.lower() == ".zip" and not sidecar.exists():
-        with _unpacked(path, limits) as folder:
-            yield _read_take(folder, folder / "take.json", None, limits)
-    else:
-        if not sidecar.exists():
-            raise Refused([Fault(path.name, "has no sidecar", f"{sidecar.name} beside it, with the keys of take.json")])
-        yield _read_take(path.parent, sidecar, path, limits)
+        return _Reader(path, limits).read(path / "take.json")
+    if path.suffix.lower() == ".zip" and not sidecar.exists():
+        folder, left = stack.enter_context(unpacked(path, limits))
+        reader = _Reader(folder, limits)
+        take = reader.read(folder / "take.json")
+        reader.refuse_unread(path.name)
+        return replace(take, left=(*left, *take.left))
+    if not sidecar.exists():
+        raise Refused([Fault(path.name, "has no sidecar", f"{sidecar.name} beside it, with the keys of take.json")])
+    return _Reader(path.parent, limits).read(sidecar, path)
 
 
-def _read_take(folder: Path, info_path: Path, data: Path | None, limits: Limits) -> Take:
-    where = info_path.name
-    info = read_model(TakeInfo, read_json(read_bytes(info_path), where=where), where=where)
-    data = data or _beside(folder, info.data, key="data", where=where)
-    if info.kind == "series":
-        t_s, columns = read_series(read_bytes(data), where=data.name)
-        return Take(info, columns=series_of(t_s, columns, info.units))
-    if info.kind in ("tracks", "plan-tracks"):
-        return Take(info, tracks=_tracks(info, data, where), still=_still(info, folder, where))
-    return Take(info, frames=_frames(info, folder, data, where, limits))
+class _Reader:
+    """Reads what a sidecar names, out of one folder, and keeps which files that were."""
 
+    def __init__(self, folder: Path, limits: Limits) -> None:
+        self.folder, self.limits = folder, limits
+        self.used: set[Path] = set()
 
-def _tracks(info: TakeInfo, data: Path, where: str) -> Tracks:
-    if info.kind == "plan-tracks":
-        return read_plan_tracks(read_bytes(data), where=data.name)
-    faults = FaultList()
-    xml = data.suffix.lower() == ".xml"
-    for key in ("width", "height") if xml else ("fps",):
-        if getattr(info, key) is None:
-            faults.add(f"{where}: {key}", "is missing", "a value: tracks need it")
-    faults.refuse_if_any()
-    if xml:
-        assert info.width is not None
-        assert info.height is not None
-        return read_onvif(read_bytes(data), where=data.name, start=info.start, width=info.width, height=info.height)
-    assert info.fps is not None
-    frame_px = (info.width, info.height) if info.width and info.height else None
-    return read_mot(read_bytes(data), where=data.name, fps=info.fps, classes=info.classes, frame_px=frame_px)
+    def read(self, info_path: Path, data: Path | None = None) -> Take:
+        where = info_path.name
+        self.used.add(info_path)
+        document = read_bytes(info_path, most=self.limits.document_bytes)
+        info = read_model(TakeInfo, read_json(document, where=where), where=where)
+        data = data or self._beside(info.data, key="data", where=where)
+        self.used.add(data)
+        with border(data.name):
+            if info.kind == "series":
+                t_s, columns = read_series(data, where=data.name, units=info.units, limits=self.limits)
+                return Take(info, columns=series_of(t_s, columns, info.units))
+            if info.kind in ("tracks", "plan-tracks"):
+                return Take(info, tracks=self._tracks(info, data, where), still=self._still(info, where))
+            return self._heat(info, data, where)
 
+    def refuse_unread(self, archive: str) -> None:
+        """Files of an archive that nothing names were meant for something: nobody can say for what."""
+        faults = FaultList()
+        for path in sorted(self.folder.rglob("*")):
+            if path.is_file() and path not in self.used:
+                name = path.relative_to(self.folder)
+                faults.add(f"{archive}/{name}", "is not read", "only take.json and the files that it names")
+        faults.refuse_if_any()
 
-def _still(info: TakeInfo, folder: Path, where: str) -> Still | None:
-    if info.still is None:
-        return None
-    data = read_bytes(_beside(folder, info.still, key="still", where=where))
-    kind = next((kind for magic, kind in STILLS if data.startswith(magic)), None)
-    if kind is None:
-        raise Refused([Fault(f"{where}: still", f"{info.still!r} is neither", "a PNG or JPEG file")])
-    return Still(data, kind)
-
-
-def _frames(info: TakeInfo, folder: Path, data: Path, where: str, limits: Limits) -> Frames:
-    if data.suffix.lower() in (".tif", ".tiff"):
-        shape = check_tiff(data, limits)
-        pages, width, height, dtype = shape.pages, shape.width, shape.height, shape.dtype
-
-        def blocks() -> Iterator[np.ndarray]:
-            return read_blocks(data, shape)
-    elif data.is_dir() or data.suffix.lower() == ".zip":
-        matrices = Matrices(data, limits)
-        pages, width, height, dtype = len(matrices), matrices.width, matrices.height, "float64"
-        blocks = matrices.blocks
-    else:
-        raise Refused(
-            [Fault(f"{where}: data", f"{data.name!r}", "a .tif/.tiff file, or a folder or zip of CSV matrices")]
-        )
-    scale, offset = SCALES[dtype]
-    return Frames(
-        t_s=_times(info, folder, pages, where),
-        width=width,
-        height=height,
-        scale=scale if info.scale is None else info.scale,
-        offset_c=offset if info.offset is None else info.offset,
-        blocks=blocks,
-        recorded=info.recorded(),
-        dtype=dtype,
-    )
-
-
-def _times(info: TakeInfo, folder: Path, pages: int, where: str) -> Floats:
-    if info.times is None:
+    def _tracks(self, info: TakeInfo, data: Path, where: str) -> Tracks:
+        if info.kind == "plan-tracks":
+            return read_plan_tracks(data, where=data.name, limits=self.limits)
+        faults = FaultList()
+        xml = data.suffix.lower() == ".xml"
+        for key in ("width", "height") if xml else ("fps",):
+            if getattr(info, key) is None:
+                faults.add(f"{where}: {key}", "is missing", "a value: tracks need it")
+        faults.refuse_if_any()
+        if xml:
+            assert info.width is not None
+            assert info.height is not None
+            size = {"width": info.width, "height": info.height}
+            return read_onvif(data, where=data.name, start=info.start, limits=self.limits, **size)
         assert info.fps is not None
-        return np.round(np.arange(pages) / info.fps, 9)
-    path = _beside(folder, info.times, key="times", where=where)
-    t_s = read_times(read_bytes(path), where=path.name)
-    if t_s.size != pages:
-        raise Refused([Fault(path.name, f"{t_s.size} times", f"{pages}, one for each frame")])
-    return t_s
+        frame_px = (info.width, info.height) if info.width and info.height else None
+        return read_mot(
+            data, where=data.name, fps=info.fps, classes=info.classes, frame_px=frame_px, limits=self.limits
+        )
+
+    def _still(self, info: TakeInfo, where: str) -> Still | None:
+        if info.still is None:
+            return None
+        path = self._beside(info.still, key="still", where=where)
+        data = read_bytes(path, most=self.limits.still_bytes)
+        kind = next((kind for magic, kind in STILLS if data.startswith(magic)), None)
+        if kind is None:
+            raise Refused([Fault(f"{where}: still", f"{info.still!r} is neither", "a PNG or JPEG file")])
+        return Still(data, kind)
+
+    def _heat(self, info: TakeInfo, data: Path, where: str) -> Take:
+        left: list[str] = []
+        if data.suffix.lower() in (".tif", ".tiff"):
+            shape = check_tiff(data, self.limits)
+            pages, width, height, dtype = shape.pages, shape.width, shape.height, shape.dtype
+
+            def blocks() -> Iterator[Pixels]:
+                return read_blocks(data, shape)
+        elif data.is_dir() or data.suffix.lower() == ".zip":
+            matrices = Matrices(data, self.limits)
+            pages, width, height, dtype = len(matrices), matrices.width, matrices.height, "float64"
+            blocks, left = matrices.blocks, matrices.left
+            self.used |= {data / name for name in matrices.names}
+        else:
+            what = f"{data.name!r}"
+            raise Refused([Fault(f"{where}: data", what, "a .tif/.tiff file, or a folder or zip of CSV matrices")])
+        scale, offset = SCALES[dtype]
+        frames = Frames(
+            t_s=self._times(info, pages, where),
+            width=width,
+            height=height,
+            scale=scale if info.scale is None else info.scale,
+            offset_c=offset if info.offset is None else info.offset,
+            blocks=blocks,
+            recorded=info.recorded(),
+            dtype=dtype,
+        )
+        checked = within_border(data.name, lambda: temperate(frames, data.name))
+        return Take(info, frames=replace(frames, blocks=checked), left=tuple(left))
+
+    def _times(self, info: TakeInfo, pages: int, where: str) -> Floats:
+        if info.times is None:
+            assert info.fps is not None
+            faults = FaultList()
+            bounded(pages / info.fps, 0, LONGEST_S, faults, where=f"{where}, the last frame", unit=" s")
+            faults.refuse_if_any()
+            return np.round(np.arange(pages) / info.fps, 9)
+        path = self._beside(info.times, key="times", where=where)
+        self.used.add(path)
+        t_s = read_times(path, where=path.name, limits=self.limits)
+        if t_s.size != pages:
+            raise Refused([Fault(path.name, f"{t_s.size} times", f"{pages}, one for each frame")])
+        return t_s
+
+    def _beside(self, name: str | None, *, key: str, where: str) -> Path:
+        if not name:
+            raise Refused([Fault(f"{where}: {key}", "is missing", "the name of the data file or folder")])
+        if has_controls(name) or len(name) > MOST_NAME or "." in name.split("/"):
+            raise Refused([Fault(f"{where}: {key}", shown(name), "the name of a file or folder beside it")])
+        path = self.folder / name
+        if not path.resolve().is_relative_to(self.folder.resolve()) or path.resolve() == self.folder.resolve():
+            raise Refused([Fault(f"{where}: {key}", f"{name!r} leaves the take's folder", "a name inside the folder")])
+        if not path.exists():
+            raise Refused([Fault(f"{where}: {key}", f"{name!r} is not there", "a file or folder beside it")])
+        self.used.add(path)
+        return path
 
 
-def _beside(folder: Path, name: str | None, *, key: str, where: str) -> Path:
-    if not name:
-        raise Refused([Fault(f"{where}: {key}", "is missing", "the name of the data file or folder")])
-    path = folder / name
-    if not path.resolve().is_relative_to(folder.resolve()):
-        raise Refused([Fault(f"{where}: {key}", f"{name!r} leaves the take's folder", "a name inside the folder")])
-    if not path.exists():
-        raise Refused([Fault(f"{where}: {key}", f"{name!r} is not there", "a file or folder beside it")])
-    return path
-
-
-@contextmanager
-def _unpacked(path: Path, limits: Limits) -> Iterator[Path]:
-    """A zip's files in a temporary folder, which goes when the context ends."""
-    faults = FaultList()
-    with tempfile.TemporaryDirectory(prefix="lantern-take-") as name:
-        folder = Path(name)
-        try:
-            with zipfile.ZipFile(path) as archive:
-                members = [m for m in archive.infolist() if not m.is_dir()]
-                if len(members) > limits.files:
-                    faults.add(path.name, f"{len(members)} files", f"at most {limits.files}")
-                unpacked = sum(m.file_size for m in members)
-                limits.check(faults, where=path.name, packed=path.stat().st_size, unpacked=unpacked)
-                for member in members:
-                    parts = PurePosixPath(member.filename.replace("\\", "/")).parts
-                    if ".." in parts or member.filename.startswith(("/", "\\")) or ":" in parts[0]:
-                        faults.add(f"{path.name}/{member.filename}", "leaves the archive", "names inside the archive")
-                faults.refuse_if_any()
-                prefix = _common_folder([m.filename for m in members])
-                for member in members:
-                    target = folder / member.filename.removeprefix(prefix)
-                    target.parent.mkdir(parents=True, exist_ok=True)
-                    with archive.open(member) as source, target.open("wb") as sink:
-                        shutil.copyfileobj(source, sink, 1024 * 1024)  # zipfile stops at the size it declares
-        except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError) as error:
-            raise Refused([Fault(path.name, f"not a readable zip: {error}", "a zip with take.json in it")]) from error
-        yield folder
-
-
-def _common_folder(names: list[str]) -> str:
-    """A zip made of a folder has that folder's name before every member."""
-    if "take.json" in names:
-        return ""
-    tops = {name.split("/", 1)[0] + "/" for name in names}
-    top = tops.pop() if len(tops) == 1 else ""
-    return top if f"{top}take.json" in names else ""
+def temperate(frames: Frames, where: str) -> Iterator[Pixels]:
+    """Blocks whose every pixel is a temperature that there can be; refused at the first page that is not."""
+    coldest, hottest = (COLDEST_C - frames.offset_c) / frames.scale, (HOTTEST_C - frames.offset_c) / frames.scale
+    whole = np.iinfo(frames.dtype) if frames.dtype == "uint16" else None
+    never_beyond = whole is not None and coldest - 0.5 <= whole.min and whole.max <= hottest
+    page = 0
+    for block in frames.blocks():
+        if not never_beyond and (block.min() < coldest - SLACK or block.max() > hottest + SLACK):
+            bad = (block < coldest - SLACK) | (block > hottest + SLACK)
+            at = int(np.flatnonzero(bad.any(axis=(1, 2)))[0])
+            row, column = np.argwhere(bad[at])[0]
+            value = float(block[at, row, column]) * frames.scale + frames.offset_c
+            place = f"{where}, page {page + at + 1}"
+            what = f"pixel ({column}, {row}) is {value:g} °C"
+            raise Refused([Fault(place, what, f"{COLDEST_C:g} to {HOTTEST_C:g} °C: look at scale and offset")])
+        page += block.shape[0]
+        yield block

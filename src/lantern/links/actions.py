@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.faults import Fault, FaultList, LanternError, Refused
 from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Timetable
 from lantern.formats.documents import read_model
@@ -16,29 +16,55 @@ from lantern.survey.tables import outputs_of
 from lantern.tune.tables import DetectorRow
 
 
+class StaleVersionError(LanternError):
+    """Someone else changed it meanwhile; nothing was overwritten."""
+
+
+Versioned = TypeVar("Versioned", LinkRow, TimetableRow)
+
+
+def unchanged(session: Session, table: type[Versioned], row_id: int, base: int) -> Versioned | None:
+    """The row, locked, if it is still as whoever changes it has seen it. Raises `StaleVersionError`."""
+    row = session.get(table, row_id, with_for_update=True)
+    if row is not None and row.version != base:
+        raise StaleVersionError(
+            f"{row.name} was changed meanwhile (version {row.version}; yours began from {base}). "
+            "Reload the page to see it, then make your change again."
+        )
+    return row
+
+
 def save_timetable(
-    session: Session, site_id: int, document: dict[str, Any], *, timetable_id: int | None
+    session: Session, site_id: int, document: dict[str, Any], *, timetable_id: int | None, base: int = 0
 ) -> TimetableRow:
-    """Make or change a timetable. Its hours may be empty, which means never; links keep it through a change of name."""
+    """Make or change a timetable. Its hours may be empty, which means never; links keep it through a change of name.
+
+    Raises `StaleVersionError` where `base` is not the version that is to be changed.
+    """
     model = read_model(Timetable, document, where="timetable")
     clash = session.scalar(select(TimetableRow).where(TimetableRow.site_id == site_id, TimetableRow.name == model.name))
     if clash is not None and clash.id != timetable_id:
         raise Refused([Fault("timetable: name", f"{model.name!r} is taken", "a name of its own on this site")])
-    row = session.get(TimetableRow, timetable_id) if timetable_id is not None else None
+    row = None if timetable_id is None else unchanged(session, TimetableRow, timetable_id, base)
     if row is None:
-        row = TimetableRow(site_id=site_id, name=model.name, body={})
+        row = TimetableRow(site_id=site_id, name=model.name, body={}, version=0)
         session.add(row)
     elif row.name != model.name:
         for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site_id)):
             if link.body.get("timetable") == row.name:
                 link.body = link.body | {"timetable": model.name}
-    row.name, row.body = model.name, model.model_dump(mode="json")
+    row.name, row.body, row.version = model.name, model.model_dump(mode="json"), row.version + 1
     session.flush()
     return row
 
 
-def save_link(session: Session, detector: DetectorRow, document: dict[str, Any], *, link_id: int | None) -> LinkRow:
-    """Make or change a link of a detector. Its outputs and timetable must exist on the site."""
+def save_link(
+    session: Session, detector: DetectorRow, document: dict[str, Any], *, link_id: int | None, base: int = 0
+) -> LinkRow:
+    """Make or change a link of a detector. Its outputs and timetable must exist on the site.
+
+    Raises `StaleVersionError` where `base` is not the version that is to be changed.
+    """
     site_id = detector.device.site_id
     model = read_model(LinkRule, {**document, "detector": detector.name}, where="link")
     faults = FaultList()
@@ -57,10 +83,10 @@ def save_link(session: Session, detector: DetectorRow, document: dict[str, Any],
     if clash is not None and clash.id != link_id:
         faults.add("link: name", f"{model.name!r} is taken", "a name of its own on this site")
     faults.refuse_if_any()
-    row = session.get(LinkRow, link_id) if link_id is not None else None
+    row = None if link_id is None else unchanged(session, LinkRow, link_id, base)
     if row is None:
-        row = LinkRow(site_id=site_id, detector_id=detector.id, name=model.name, body={})
+        row = LinkRow(site_id=site_id, detector_id=detector.id, name=model.name, body={}, version=0)
         session.add(row)
-    row.name, row.body = model.name, model.model_dump(mode="json")
+    row.name, row.body, row.version = model.name, model.model_dump(mode="json"), row.version + 1
     session.flush()
     return row

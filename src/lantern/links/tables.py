@@ -21,6 +21,7 @@ class TimetableRow(Base):
     site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     name: Mapped[str]
     body: Mapped[dict[str, Any]]
+    version: Mapped[int] = mapped_column(default=1)  # counts changes, so that nobody overwrites what they did not see
 
     @property
     def model(self) -> Timetable:
@@ -36,6 +37,7 @@ class LinkRow(Base):
     detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), index=True)
     name: Mapped[str]
     body: Mapped[dict[str, Any]]
+    version: Mapped[int] = mapped_column(default=1)  # counts changes, so that nobody overwrites what they did not see
 
     @property
     def model(self) -> LinkRule:

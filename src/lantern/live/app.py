@@ -1,75 +1,95 @@
-"""The engine's own small server, on loopback: devices send frames here, the web process asks here how things stand."""
+"""The engine's two small servers: one that devices send frames to, and one on which the web process asks how things stand.
+
+The first may listen to the site's network; the second never leaves loopback and answers only who knows the secret of this start.
+"""
 
 from __future__ import annotations
 
 import secrets
 import zlib
-from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
-from typing import Annotated
+from collections.abc import AsyncIterator, Awaitable, Callable
+from typing import Annotated, Any
 
 import orjson
-from fastapi import FastAPI, HTTPException, Query, WebSocket, WebSocketDisconnect
+import structlog
+from fastapi import FastAPI, HTTPException, Query, Request, WebSocket
 from fastapi.responses import Response, StreamingResponse
+from starlette.middleware.base import BaseHTTPMiddleware
 
 from lantern.core.faults import Refused
 from lantern.formats.wire import unpack_frame
 from lantern.live.engine import Engine
-from lantern.live.feeds import FrameFeed
+from lantern.live.feeds import Feed, FrameFeed
+from lantern.settings import settings
 
-BAD_FRAME, NOT_ALLOWED = 1003, 1008
+log = structlog.get_logger()
+NOT_ALLOWED = 1008
 
 
-def make_app() -> FastAPI:
-    engine = Engine()
-
-    @asynccontextmanager
-    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        await engine.start()
-        yield
-        await engine.stop()
-
-    app = FastAPI(title="Rust Lantern engine", lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.engine = engine
+def make_ingest(engine: Engine) -> FastAPI:
+    """What devices reach: their own way in, and nothing else."""
+    app = FastAPI(title="Rust Lantern ingest", docs_url=None, redoc_url=None, openapi_url=None)
 
     @app.websocket("/ingest/{code}")
     async def ingest(socket: WebSocket, code: str, token: Annotated[str, Query()] = "") -> None:
-        """Frames of one device, see formats/wire.py. A frame that cannot be read ends the connection with the reason."""
-        expected = engine.tokens.get(code)
-        if expected is None or not secrets.compare_digest(expected, token):
+        """Frames of one device, see formats/wire.py. A frame that cannot be read is dropped, counted and shown at the device."""
+        sent = _bearer(socket.headers.get("authorization", "")) or token
+        device_id = engine.sender(code, sent)
+        if device_id is None:
             await socket.close(NOT_ALLOWED, "unknown device or wrong token")
             return
         await socket.accept()
-        try:
-            while True:
-                header, pixels = unpack_frame(await socket.receive_bytes())
-                await engine.take(code, header, pixels)
-        except WebSocketDisconnect:
-            return
-        except Refused as error:
-            await socket.close(BAD_FRAME, str(error)[:120])
+        while (message := await socket.receive())["type"] == "websocket.receive":
+            feed = engine.feeds.get(device_id)
+            if feed is None or engine.tokens.get(device_id) != (code, sent):
+                await socket.close(NOT_ALLOWED, "this device is no longer on the site, or has another token now")
+                return
+            await _take(engine, feed, message.get("bytes") or b"")
+
+    return app
+
+
+async def _take(engine: Engine, feed: Feed, message: bytes) -> None:
+    """One message; whatever is wrong with it, the next may come."""
+    try:
+        header, pixels = unpack_frame(message)
+    except Refused as error:
+        feed.cannot_read(str(error))
+        engine.tell()
+        return
+    try:
+        await engine.take(feed.device_id, header, pixels)
+    except Exception as error:
+        log.exception("feed failed", device=feed.code)
+        feed.error = f"an error of the program, {type(error).__name__}: the log says more"
+
+
+def make_app(engine: Engine) -> FastAPI:
+    """What the web process asks."""
+    app = FastAPI(title="Rust Lantern engine", docs_url=None, redoc_url=None, openapi_url=None)
+    app.add_middleware(BaseHTTPMiddleware, dispatch=_known)
 
     @app.get("/health")
     def health() -> dict[str, int]:
         return {"devices": len(engine.feeds), "modules": len(engine.delivery.modules)}
 
-    @app.get("/state/{code}")
-    def state(code: str) -> Response:
-        return Response(orjson.dumps(engine.state(code)), media_type="application/json")
+    @app.get("/state/{device_id}")
+    def state(device_id: int) -> Response:
+        return _answer(engine.state(device_id))
 
-    @app.get("/stream/{code}")
-    async def stream(code: str) -> StreamingResponse:
+    @app.get("/stream/{device_id}")
+    async def stream(device_id: int) -> StreamingResponse:
         """A JSON line each time something changed."""
 
         async def lines() -> AsyncIterator[bytes]:
-            async for item in engine.stream(code):
+            async for item in engine.stream(device_id):
                 yield orjson.dumps(item, option=orjson.OPT_APPEND_NEWLINE)
 
         return StreamingResponse(lines(), media_type="application/x-ndjson")
 
-    @app.get("/frame/{code}")
-    def frame(code: str) -> Response:
-        feed = engine.feeds.get(code)
+    @app.get("/frame/{device_id}")
+    def frame(device_id: int) -> Response:
+        feed = engine.feeds.get(device_id)
         if not isinstance(feed, FrameFeed) or feed.header is None:
             raise HTTPException(404, "no frame yet")
         data = zlib.compress(feed.pixels.tobytes(), 1)
@@ -79,14 +99,29 @@ def make_app() -> FastAPI:
     async def empty(detector_id: int) -> Response:
         """Nobody is inside: set a count's occupancy to 0."""
         try:
-            return Response(orjson.dumps({"was": await engine.empty(detector_id)}), media_type="application/json")
+            return _answer({"was": await engine.empty(detector_id)})
         except Refused as error:
-            faults = [fault.as_dict() for fault in error.faults]
-            return Response(orjson.dumps({"message": str(error), "faults": faults}), 422, media_type="application/json")
+            return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
 
     @app.get("/waits")
     def waits() -> dict[str, list[float]]:
-        """Milliseconds from a frame's arrival to the end of its decisions, for the bench."""
-        return {code: list(feed.waits_ms) for code, feed in engine.feeds.items()}
+        """Milliseconds from a frame's arrival to the end of its decisions, by device, for the bench."""
+        return {feed.code: list(feed.waits_ms) for feed in engine.feeds.values()}
 
     return app
+
+
+async def _known(request: Request, go_on: Callable[[Request], Awaitable[Response]]) -> Response:
+    sent = _bearer(request.headers.get("authorization", ""))
+    if not secrets.compare_digest(sent.encode(), settings().engine_secret.encode()):
+        return _answer({"message": "This address is the program's own."}, 401)
+    return await go_on(request)
+
+
+def _bearer(authorization: str) -> str:
+    scheme, _, credentials = authorization.partition(" ")
+    return credentials.strip() if scheme.lower() == "bearer" else ""
+
+
+def _answer(content: Any, status: int = 200) -> Response:
+    return Response(orjson.dumps(content), status, media_type="application/json")

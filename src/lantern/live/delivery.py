@@ -10,26 +10,21 @@ import asyncio
 import time
 from contextlib import suppress
 from dataclasses import dataclass, field
-from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import structlog
-from sqlalchemy import select, update
-from sqlalchemy.dialects.postgresql import distinct_on
 
-from lantern.core.linking.links import Output
-from lantern.db.base import transaction
+from lantern.core.linking.links import Output, Watchdog
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
-from lantern.live.tables import EffectRow
-from lantern.live.tasks import end
+from lantern.live import outbox
+from lantern.live.outbox import IDLE_S, Due
+from lantern.live.tasks import LONGEST_S, Patience, end
 from lantern.survey.tables import DeviceRow
 
 log = structlog.get_logger()
-IDLE_S = 0.2
 PROBE_S = 1.0
-FIRST_RETRY_S = 0.25
-LONGEST_RETRY_S = 4.0
-LATE_S = 0.5
+KEEP_ALIVES = 3  # to a watchdog, in the time after which it acts
+LAST_SWITCHINGS_S = 4.0
 
 
 @dataclass
@@ -37,20 +32,29 @@ class Module:
     """One I/O module: its port, its outputs, and how it stands."""
 
     device_id: int
+    site_id: int
     code: str
     relay: RelayModule
     outputs: dict[str, Output]
+    watchdog: Watchdog | None
     reachable: bool = False
     since: float = field(default_factory=time.time)
     error: str = "not tried yet"
     coils: dict[str, bool] = field(default_factory=dict)
     delivered: int = 0
+    kept_alive: float = 0.0  # when its watchdog last heard of us, by the monotonic clock
+
+    @property
+    def keep_alive_s(self) -> float:
+        """The longest pause between two words to the module: its watchdog must not miss us."""
+        return LONGEST_S if self.watchdog is None else min(LONGEST_S, self.watchdog.timeout_s / KEEP_ALIVES)
 
     def as_dict(self) -> dict[str, Any]:
         active = {
             name: self.coils[name] == out.coil_for(True) for name, out in self.outputs.items() if name in self.coils
         }
         return {
+            "id": self.device_id,
             "code": self.code,
             "reachable": self.reachable,
             "since": self.since,
@@ -58,6 +62,7 @@ class Module:
             "coils": self.coils,
             "active": active,
             "delivered": self.delivered,
+            "watchdog_s": None if self.watchdog is None else self.watchdog.timeout_s,
         }
 
 
@@ -75,22 +80,49 @@ class Delivery:
         self._wake = asyncio.Event()
 
     def adopt(self, devices: list[DeviceRow]) -> None:
-        """Take up the site's modules; one whose address changed is taken up anew."""
+        """Take up the modules there are; one whose address changed is taken up anew, one that is gone is let go."""
+        for gone in self.modules.keys() - {device.id for device in devices}:
+            del self.modules[gone]
+            self._tasks.pop(gone).cancel()
         for device in devices:
             host, port = str(device.address.get("host", "")), int(device.address.get("port", 0) or 0)
+            unit = int(device.address.get("unit", 1))
             known = self.modules.get(device.id)
             outputs = {output.name: output for output in device.output_models}
-            if known is not None and (known.relay.host, known.relay.port) == (host, port):
-                known.outputs = outputs
+            if known is not None and known.relay.address == (host, port, unit):
+                known.outputs, known.watchdog = outputs, device.watchdog_model
                 continue
             if known is not None:
                 self._tasks.pop(device.id).cancel()
-            module = Module(device.id, device.code, RelayModule(host, port), outputs)
+            relay = RelayModule(host, port, device_id=unit)
+            module = Module(device.id, device.site_id, device.code, relay, outputs, device.watchdog_model)
             self.modules[device.id] = module
             self._tasks[device.id] = asyncio.create_task(self._serve(module))
 
     async def stop(self) -> None:
+        """Stop delivering; pulses that are on end now, for nobody would be there to end them in time."""
         await end(self._tasks.values())
+        with suppress(TimeoutError):
+            async with asyncio.timeout(LAST_SWITCHINGS_S):
+                await asyncio.gather(*(self._let_go(module) for module in self.modules.values()))
+
+    async def _let_go(self, module: Module) -> None:
+        relay = RelayModule(*module.relay.address[:2], device_id=module.relay.device_id)
+        try:
+            for due in await asyncio.to_thread(outbox.pulses_that_are_on, module.device_id):
+                output = module.outputs.get(due.output)
+                if output is not None:
+                    wanted = output.coil_for(False)
+                    if await relay.write_coil(output.coil, wanted) == wanted:
+                        note = "ended early: the program was stopped"
+                        await asyncio.to_thread(outbox.delivered, due.id, note)
+            stays = await asyncio.to_thread(outbox.latched_outputs, module.device_id)
+            if stays:
+                log.warning("outputs stay on: they are latched", module=module.code, outputs=stays)
+        except Exception:
+            log.exception("outputs could not be switched off", module=module.code)
+        finally:
+            await relay.close()
 
     async def _serve(self, module: Module) -> None:
         """One module's own loop, until another takes its place: what is due, then now and then a look at its coils."""
@@ -100,46 +132,61 @@ class Delivery:
             await module.relay.close()
 
     async def _serve_on(self, module: Module) -> None:
-        probed = 0.0
-        while self.modules[module.device_id] is module:
+        probed, patience = 0.0, Patience()
+        while self.modules.get(module.device_id) is module:
             wake = self._wake
+            await self._keep_alive(module)  # whether or not the store answers
             try:
-                due, wait_s = await asyncio.to_thread(due_effects, module.device_id)
+                due, wait_s = await asyncio.to_thread(outbox.due_effects, module.device_id)
                 for effect in due:
                     if not await self._deliver(module, effect):
                         break
                 if time.monotonic() - probed > PROBE_S:
                     probed = time.monotonic()
                     await self._probe(module)
+                wait_s = min(wait_s, IDLE_S)
+                patience.rest()
             except asyncio.CancelledError:
                 raise
-            except Exception:
-                log.exception("delivery failed", module=module.code)
-                wait_s = IDLE_S
+            except Exception as error:
+                wait_s = patience.lose()
+                log.error("delivery failed", module=module.code, error=repr(error), again_in_s=wait_s)
+                module.error = f"effects cannot be looked up: {type(error).__name__}"
             with suppress(TimeoutError):
-                async with asyncio.timeout(min(wait_s, IDLE_S)):
+                async with asyncio.timeout(min(wait_s, module.keep_alive_s)):
                     await wake.wait()
 
+    async def _keep_alive(self, module: Module) -> None:
+        """Tell the module's watchdog, if it has one, that somebody is there."""
+        dog = module.watchdog
+        if dog is None or time.monotonic() - module.kept_alive < module.keep_alive_s:
+            return
+        module.kept_alive = time.monotonic()
+        try:
+            await module.relay.write_register(dog.register_address, dog.value)
+        except DeviceUnreachableError as error:
+            self._stands(module, False, str(error))
+
     async def _deliver(self, module: Module, effect: Due) -> bool:
-        """Write it and read it back; gives whether the rest of what was due still is as it was."""
+        """Write it and read it back; returns whether the rest of what was due still is as it was."""
         output = module.outputs.get(effect.output)
         if output is None:
-            await asyncio.to_thread(drop, effect.id, "this output is no longer on the module")
+            await asyncio.to_thread(outbox.drop, effect.id, "this output is no longer on the module")
             return True
         wanted = output.coil_for(effect.active)
         try:
             read_back = await module.relay.write_coil(output.coil, wanted)
         except DeviceUnreachableError as error:
             self._stands(module, False, str(error))
-            await asyncio.to_thread(postpone, effect.id, effect.attempts, str(error))
+            await asyncio.to_thread(outbox.postpone, effect.id, effect.attempts, str(error))
             return False
         if read_back != wanted:
-            await asyncio.to_thread(postpone, effect.id, effect.attempts, "the module read back another state")
+            await asyncio.to_thread(outbox.postpone, effect.id, effect.attempts, "the module read back another state")
             return False
         module.coils[effect.output] = read_back
         module.delivered += 1
         self._stands(module, True, "", changed=True)
-        return not await asyncio.to_thread(delivered, effect.id)
+        return not await asyncio.to_thread(outbox.delivered, effect.id)
 
     async def _probe(self, module: Module) -> None:
         """Are the coils as they should be? A module that lost them (a power cut) gets them again."""
@@ -148,16 +195,18 @@ class Delivery:
         count = max(output.coil for output in module.outputs.values()) + 1
         try:
             coils = await module.relay.read_coils(0, count)
-            active = await asyncio.to_thread(active_outputs, module.device_id)
+            active = await asyncio.to_thread(outbox.active_outputs, module.device_id)
             for name, output in module.outputs.items():
                 wanted = output.coil_for(name in active)
-                if coils[output.coil] != wanted and not await asyncio.to_thread(in_flight, module.device_id, name):
+                if coils[output.coil] != wanted and not await asyncio.to_thread(
+                    outbox.in_flight, module.device_id, name
+                ):
                     coils[output.coil] = await module.relay.write_coil(output.coil, wanted)
         except DeviceUnreachableError as error:
             self._stands(module, False, str(error))
             return
         if not module.reachable:
-            await asyncio.to_thread(retry_now, module.device_id)
+            await asyncio.to_thread(outbox.retry_now, module.device_id)
         now = {name: coils[output.coil] for name, output in module.outputs.items()}
         changed, module.coils = now != module.coils, now
         self._stands(module, True, "", changed=changed)
@@ -170,108 +219,3 @@ class Delivery:
         module.error = error
         if changed:
             self._on_change()
-
-
-# ---- the outbox in the store -----------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class Due:
-    id: int
-    output: str
-    active: bool
-    attempts: int
-
-
-def due_effects(device_id: int) -> tuple[list[Due], float]:
-    """What is to be written now, in order, and how long until the next is due. What is too late expires here."""
-    at = datetime.now(UTC)
-    with transaction() as session:
-        waiting = select(EffectRow).where(EffectRow.device_id == device_id, EffectRow.state == "waiting")
-        for row in session.scalars(waiting.where(EffectRow.expires_at < at)):
-            row.state, row.note = "expired", "not delivered in time"
-            offs = select(EffectRow).where(EffectRow.event_id == row.event_id, EffectRow.output == row.output)
-            for off in session.scalars(offs.where(EffectRow.active.is_(False), EffectRow.state == "waiting")):
-                off.state, off.note = "dropped", "its switching on expired"
-        session.flush()
-        due: list[Due] = []
-        held_back: set[str] = set()  # an effect waits for the one before it on its output, however long that is retried
-        for row in session.scalars(waiting.where(EffectRow.due_at <= at).order_by(EffectRow.due_at, EffectRow.id)):
-            if row.next_try_at > at:
-                held_back.add(row.output)
-            elif row.output not in held_back:
-                due.append(Due(row.id, row.output, row.active, row.attempts))
-        soonest = session.scalar(
-            waiting.with_only_columns(EffectRow.due_at).where(EffectRow.due_at > at).order_by(EffectRow.due_at).limit(1)
-        )
-    return due, IDLE_S if soonest is None else max((soonest - at).total_seconds(), 0.0)
-
-
-def delivered(effect_id: int) -> bool:
-    """Mark it; a pulse that began late keeps its length. Gives whether others were put off by that."""
-    at = datetime.now(UTC)
-    with transaction() as session:
-        row = session.get_one(EffectRow, effect_id)
-        row.state, row.delivered_at, row.attempts, row.note = "delivered", at, row.attempts + 1, ""
-        late = at - row.due_at
-        began_late = row.active and late > timedelta(seconds=LATE_S)
-        if began_late:
-            session.execute(
-                update(EffectRow)
-                .where(
-                    EffectRow.event_id == row.event_id,
-                    EffectRow.output == row.output,
-                    EffectRow.active.is_(False),
-                    EffectRow.state == "waiting",
-                )
-                .values(due_at=EffectRow.due_at + late, next_try_at=EffectRow.due_at + late)
-            )
-        return began_late
-
-
-def postpone(effect_id: int, attempts: int, note: str) -> None:
-    wait_s = min(FIRST_RETRY_S * 2**attempts, LONGEST_RETRY_S)
-    with transaction() as session:
-        row = session.get_one(EffectRow, effect_id)
-        row.attempts, row.note = attempts + 1, note
-        row.next_try_at = datetime.now(UTC) + timedelta(seconds=wait_s)
-
-
-def drop(effect_id: int, note: str) -> None:
-    with transaction() as session:
-        row = session.get_one(EffectRow, effect_id)
-        row.state, row.note = "dropped", note
-
-
-def retry_now(device_id: int) -> None:
-    """A module that came back need not wait out its back-off."""
-    with transaction() as session:
-        session.execute(
-            update(EffectRow)
-            .where(EffectRow.device_id == device_id, EffectRow.state == "waiting")
-            .values(next_try_at=EffectRow.due_at)
-        )
-
-
-def active_outputs(device_id: int) -> set[str]:
-    """Outputs whose last delivered effect switched them on."""
-    with transaction() as session:
-        query = (
-            select(EffectRow.output, EffectRow.active)
-            .where(EffectRow.device_id == device_id, EffectRow.state == "delivered")
-            .ext(distinct_on(EffectRow.output))
-            .order_by(EffectRow.output, EffectRow.delivered_at.desc(), EffectRow.id.desc())
-        )
-        return {output for output, active in session.execute(query) if active}
-
-
-def in_flight(device_id: int, output: str) -> bool:
-    """Is an effect of this output due and not yet delivered? Then its own delivery settles the coil."""
-    with transaction() as session:
-        query = select(EffectRow.id).where(
-            EffectRow.device_id == device_id,
-            EffectRow.output == output,
-            EffectRow.state == "waiting",
-            EffectRow.due_at <= datetime.now(UTC),
-        )
-        return session.scalar(query.limit(1)) is not None

@@ -3,62 +3,64 @@
 from __future__ import annotations
 
 import asyncio
+import secrets
 import time
-from collections.abc import AsyncIterator, Sequence
+from collections.abc import AsyncIterator, Callable, Iterable, Sequence
 from datetime import UTC, datetime
+from functools import partial
 from typing import Any
 
 import structlog
-from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.kinds import TrackKind, kind_of
 from lantern.core.objects.following import Seen
-from lantern.db.base import transaction
-from lantern.devices.metadata import metadata
+from lantern.db.base import StoreAwayError, transaction
+from lantern.db.changes import changes
 from lantern.formats.wire import FrameHeader
-from lantern.links.tables import armed_links
 from lantern.live.delivery import Delivery
 from lantern.live.feeds import Feed, FrameFeed, ObjectFeed
+from lantern.live.listening import listen
 from lantern.live.objects import ObjectWatch
+from lantern.live.plans import Plan, load_plans
 from lantern.live.readings import ReadingWatch
 from lantern.live.recorder import Happening, close_open_events, forget_inside, record, remembered
 from lantern.live.tables import DeviceStateRow
-from lantern.live.tasks import end
+from lantern.live.tasks import Patience, end
 from lantern.live.watch import Watch
 from lantern.survey.tables import DeviceRow
-from lantern.tune.tables import DetectorRow
 
 log = structlog.get_logger()
-RELOAD_S = 1.0
-BEAT_S = 2.0
+BEAT_S = 1.0
 TELL_S = 0.2
-LISTEN_AGAIN_S = 1.0
 
 
 class Engine:
-    """One a site. All state lives in the event loop's thread; the store is used from worker threads."""
+    """For all sites. All state lives in the event loop's thread; the store is used from worker threads."""
 
     def __init__(self) -> None:
-        self.feeds: dict[str, Feed] = {}
-        self.listeners: dict[str, asyncio.Task[None]] = {}  # of devices that are listened to, by code
-        self.tokens: dict[str, str] = {}
-        self.watches: dict[int, list[Watch]] = {}  # by device
+        self.feeds: dict[int, Feed] = {}  # by device, as all that follows
+        self.listeners: dict[int, asyncio.Task[None]] = {}  # of devices that are asked for their frames
+        self.tokens: dict[int, tuple[str, str]] = {}  # code and token of devices that send
+        self.watches: dict[int, list[Watch]] = {}
         self.delivery = Delivery(self.tell)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
-        self._changed = asyncio.Condition()
         self._tasks: list[asyncio.Task[None]] = []
         self._version = 0
 
     async def start(self) -> None:
-        await self.reload()
-        self._tasks = [
-            asyncio.create_task(self._every(RELOAD_S, self.reload)),
-            asyncio.create_task(self._every(BEAT_S, self.beat)),
-        ]
+        """Take up what there is to watch; where the store does not answer yet, as soon as it does."""
+        patience = Patience()
+        while True:
+            try:
+                await self.reload()
+                break
+            except StoreAwayError as error:
+                log.warning("the engine waits for the store", error=str(error))
+                await asyncio.sleep(patience.lose())
+        self._tasks = [asyncio.create_task(self._follow_changes()), asyncio.create_task(self._beat_on())]
 
     async def stop(self) -> None:
         await end([*self._tasks, *self.listeners.values()])
@@ -66,61 +68,100 @@ class Engine:
 
     # ---- frames ----
 
-    async def take(self, code: str, header: FrameHeader, pixels: Any) -> None:
+    def sender(self, code: str, token: str) -> int | None:
+        """The device of this code whose token this is; None: nobody's. Two sites may have devices of one code."""
+        for device_id, (own_code, own_token) in self.tokens.items():
+            if own_code == code and secrets.compare_digest(own_token.encode(), token.encode()):
+                return device_id
+        return None
+
+    async def take(self, device_id: int, header: FrameHeader, pixels: Any) -> None:
         """One frame of one device through all its detectors; returns when what it caused is stored."""
-        feed = self.feeds[code]
+        feed = self.feeds[device_id]
         assert isinstance(feed, FrameFeed)
         began = time.perf_counter()
         last = feed.header
         if last is not None and header.t <= last.t and header.seq < last.seq:
-            for watch in self.watches.get(feed.device_id, []):  # the device started anew: its clock may stand anywhere
+            for watch in self.watches.get(device_id, []):  # the device started anew: its clock may stand anywhere
                 watch.shift(header.t - last.t)
             feed.restart()
         if not feed.accept(header, pixels):
             return
-        for watch in self.watches.get(feed.device_id, []):
-            if not isinstance(watch, ReadingWatch):
-                continue
-            try:
-                happenings = watch.take(header, pixels, feed.interval_s)
-                watch.error = ""
-            except LanternError as error:
-                watch.error = str(error)
-                continue
-            for happening in happenings:
-                await self._store(watch, happening)
+        for watch in self.watches.get(device_id, []):
+            if isinstance(watch, ReadingWatch):
+                await self._step(feed, watch, partial(watch.take, header, pixels, feed.interval_s))
+        feed.error = ""
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
 
-    async def take_objects(self, code: str, t: float, seen: Sequence[Seen]) -> None:
+    async def take_objects(self, device_id: int, t: float, seen: Sequence[Seen]) -> None:
         """One frame of one device that sends objects; returns when what it caused is stored."""
-        feed = self.feeds[code]
+        feed = self.feeds[device_id]
         assert isinstance(feed, ObjectFeed)
         began = time.perf_counter()
         if feed.t is not None and t < feed.t - feed.interval_s:  # the device started anew
-            for watch in self.watches.get(feed.device_id, []):
+            for watch in self.watches.get(device_id, []):
                 watch.shift(t - feed.t)
             feed.t = None
         if not feed.accept(t, seen):
             return
-        for watch in self.watches.get(feed.device_id, []):
+        for watch in self.watches.get(device_id, []):
             if isinstance(watch, ObjectWatch):
-                for happening in watch.take(t, seen):
-                    await self._store(watch, happening)
+                await self._step(feed, watch, partial(watch.take, t, seen))
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
 
-    async def _listen(self, feed: ObjectFeed, url: str) -> None:
-        """Follow a device's metadata for as long as it is there; try again when it is not."""
+    async def _step(self, feed: Feed, watch: Watch, take: Callable[[], Iterable[Happening]]) -> None:
+        """One detector over one frame. What fails in it is shown at it, and stops neither the others nor the feed."""
+        try:
+            for happening in take():
+                await self._store(feed, watch, happening)
+            watch.error = ""
+        except LanternError as error:
+            watch.error = str(error)
+        except Exception as error:
+            if not watch.error:
+                log.exception("detector failed", detector=watch.detector_id)
+            watch.error = f"an error of the program, {type(error).__name__}: the log says more"
+
+    async def _store(self, feed: Feed, watch: Watch, happening: Happening) -> None:
+        """Store it, however long the store is away; the feed waits meanwhile."""
+        patience = Patience()
         while True:
             try:
-                async for t, seen in metadata(url, *feed.frame_px):
-                    feed.error = ""
-                    await self.take_objects(feed.code, t, seen)
-                feed.error = "the device ended its stream"
-            except LanternError as error:
-                feed.error = str(error)
-            await asyncio.sleep(LISTEN_AGAIN_S)
+                outcomes = await asyncio.to_thread(record, happening, watch.links)
+                break
+            except StoreAwayError as error:
+                feed.error = f"an event waits to be stored: {error}"
+                again_in_s = patience.lose()
+                log.error("event waits", device=feed.code, error=str(error), tries=patience.failures)
+                self.tell()
+                await asyncio.sleep(again_in_s)
+            except Exception:
+                log.error("event cannot be stored", device=feed.code, happening=repr(happening))
+                raise
+        feed.error = ""
+        for each in happening.chain():
+            self._tell_news(watch, each, outcomes)
+        self.news = self.news[-100:]
+
+    def _tell_news(self, watch: Watch, happening: Happening, outcomes: list[str]) -> None:
+        if happening.changes:
+            self.delivery.wake()
+        for change in happening.changes:
+            outcome = outcomes.pop(0) if change.what != "clear" else f"cleared by {change.cleared_by}"
+            self.news.append(
+                {
+                    "at": happening.at.timestamp(),
+                    "detector": watch.detector_id,
+                    "region": happening.region,
+                    "what": change.what,
+                    "reading": round(happening.reading, 2),
+                    "object": happening.object,
+                    "direction": happening.direction,
+                    "outcome": outcome,
+                }
+            )
 
     async def empty(self, detector_id: int) -> int:
         """Set a count's occupancy to nobody. Refused while anybody is in view: they would be counted out again."""
@@ -136,94 +177,102 @@ class Engine:
         self.tell()
         return before
 
-    async def _store(self, watch: Watch, happening: Happening) -> None:
-        outcomes = await asyncio.to_thread(record, happening, watch.links)
-        if not happening.changes:
-            return
-        self.delivery.wake()
-        for change in happening.changes:
-            outcome = outcomes.pop(0) if change.what != "clear" else f"cleared by {change.cleared_by}"
-            self.news.append(
-                {
-                    "at": happening.at.timestamp(),
-                    "detector": watch.detector_id,
-                    "region": happening.region,
-                    "what": change.what,
-                    "reading": round(happening.reading, 2),
-                    "object": happening.object,
-                    "direction": happening.direction,
-                    "outcome": outcome,
-                }
-            )
-        self.news = self.news[-100:]
-
     # ---- what there is to watch ----
 
     async def reload(self) -> None:
         """Take up new revisions, links, timetables and devices; nothing is touched where nothing changed."""
-        signature, devices, plans = await asyncio.to_thread(_load)
-        if signature == self._signature:
+        plans = await asyncio.to_thread(load_plans)
+        if plans.signature == self._signature:
             return
-        self._signature = signature
         held = {watch.detector_id: watch for watches in self.watches.values() for watch in watches}
         fresh: dict[int, list[Watch]] = {}
-        for plan in plans:
-            fresh.setdefault(plan["device_id"], []).append(await self._watch(plan, held.get(plan["id"])))
+        for plan in plans.detectors:
+            try:
+                watch = await self._watch(plan, held.get(plan.detector_id))
+            except StoreAwayError:
+                raise
+            except Exception:
+                log.exception("detector cannot be taken up; the others go on", detector=plan.detector_id)
+            else:
+                fresh.setdefault(plan.device_id, []).append(watch)
+        for gone in held.keys() - {plan.detector_id for plan in plans.detectors}:
+            await asyncio.to_thread(close_open_events, gone, by="lost")
         self.watches = fresh
-        for device in devices:
-            if device.kind == "thermal":
-                self.tokens[device.code] = device.token
-                self.feeds.setdefault(device.code, FrameFeed(device.code, device.id))
-            elif device.kind in ("camera", "counter"):
-                self._follow(device)
-        self.delivery.adopt([device for device in devices if device.kind == "io_module"])
+        self._adopt(plans.devices)
+        self._signature = plans.signature
         self.tell()
+
+    def _adopt(self, devices: Sequence[DeviceRow]) -> None:
+        """Feeds of the devices there are; of those that are gone nothing is kept."""
+        sending = {device.id: device for device in devices if device.kind == "thermal"}
+        asked = {device.id: device for device in devices if device.kind in ("camera", "counter")}
+        self.feeds = {key: feed for key, feed in self.feeds.items() if key in sending or key in asked}
+        self.tokens = {device.id: (device.code, device.token) for device in sending.values()}
+        for gone in self.listeners.keys() - asked.keys():
+            self.listeners.pop(gone).cancel()
+        for device in sending.values():
+            self.feeds.setdefault(device.id, FrameFeed(device.code, device.id, site_id=device.site_id))
+        for device in asked.values():
+            self._follow(device)
+        self.delivery.adopt([device for device in devices if device.kind == "io_module"])
 
     def _follow(self, device: DeviceRow) -> None:
         """Listen to a device that sends objects, at the address that it has now."""
         size = (int(device.ability.get("width", 0)), int(device.ability.get("height", 0)))
-        feed = self.feeds.setdefault(device.code, ObjectFeed(device.code, device.id, size))
+        feed = self.feeds.setdefault(device.id, ObjectFeed(device.code, device.id, size, site_id=device.site_id))
+        assert isinstance(feed, ObjectFeed)
+        feed.frame_px = size
         url = device.address.get("url")
-        held = self.listeners.get(device.code)
+        held = self.listeners.get(device.id)
         if held is not None and held.get_name() != url:
             held.cancel()
+            del self.listeners[device.id]
             held = None
-        if url and held is None and isinstance(feed, ObjectFeed):
-            self.listeners[device.code] = asyncio.create_task(self._listen(feed, url), name=url)
+        if url and held is None:
 
-    async def _watch(self, plan: dict[str, Any], held: Watch | None) -> Watch:
-        what = (plan["id"], plan["site_id"], plan["revision"], plan["model"], plan["links"])
-        by_objects = isinstance(kind_of(plan["model"].kind), TrackKind)
-        watch: Watch = ObjectWatch(*what, frame_px=plan["frame_px"]) if by_objects else ReadingWatch(*what)
+            async def take(t: float, seen: Sequence[Seen]) -> None:
+                await self.take_objects(device.id, t, seen)
+
+            self.listeners[device.id] = asyncio.create_task(listen(feed, url, take), name=url)
+
+    async def _watch(self, plan: Plan, held: Watch | None) -> Watch:
+        what = (plan.detector_id, plan.site_id, plan.revision, plan.model, plan.links)
+        by_objects = isinstance(kind_of(plan.model.kind), TrackKind)
+        watch: Watch = ObjectWatch(*what, frame_px=plan.frame_px) if by_objects else ReadingWatch(*what)
         if held is not None and held.revision == watch.revision:
             watch.inherit(held)
         elif not watch.resume(await asyncio.to_thread(remembered, watch.detector_id)):
             await asyncio.to_thread(close_open_events, watch.detector_id, by="lost")
         return watch
 
+    async def _follow_changes(self) -> None:
+        async for _ in changes():
+            await self._try("changes", self.reload)
+
     # ---- telling ----
 
     def tell(self) -> None:
         self._version += 1
 
-    async def stream(self, code: str) -> AsyncIterator[dict[str, Any]]:
+    async def stream(self, device_id: int) -> AsyncIterator[dict[str, Any]]:
         """States of one device, at most a few a second, as they change."""
         told = -1
         while True:
             if told != self._version:
                 told = self._version
-                yield self.state(code)
+                yield self.state(device_id)
             await asyncio.sleep(TELL_S)
 
-    def state(self, code: str) -> dict[str, Any]:
-        feed = self.feeds.get(code)
-        watches = self.watches.get(feed.device_id, []) if feed else []
+    def state(self, device_id: int) -> dict[str, Any]:
+        feed = self.feeds.get(device_id)
+        watches = self.watches.get(device_id, [])
         mine = {watch.detector_id for watch in watches}
+        modules = [m for m in self.delivery.modules.values() if feed is not None and m.site_id == feed.site_id]
         return {
             "now": time.time(),
             "feed": feed.as_dict() if feed else None,
             "detectors": [watch.as_dict(feed_live=feed is not None and feed.live) for watch in watches],
-            "modules": [module.as_dict() for module in self.delivery.modules.values()],
+            "modules": [module.as_dict() for module in modules],
             "news": [item for item in self.news if item["detector"] in mine][-12:],
         }
 
@@ -234,49 +283,31 @@ class Engine:
         await asyncio.to_thread(_write_standing, standing)
         self.tell()
 
-    @staticmethod
-    async def _every(seconds: float, what: Any) -> None:
+    async def _beat_on(self) -> None:
         while True:
-            await asyncio.sleep(seconds)
-            try:
-                await what()
-            except asyncio.CancelledError:
-                raise
-            except Exception:
-                log.exception("engine task failed", task=what.__name__)
+            await asyncio.sleep(BEAT_S)
+            await self._try("beat", self.beat)
 
-
-def _load() -> tuple[Any, list[DeviceRow], list[dict[str, Any]]]:
-    with transaction() as session:
-        devices = list(session.scalars(select(DeviceRow).order_by(DeviceRow.id)))
-        plans = [_plan(session, row) for row in session.scalars(select(DetectorRow).order_by(DetectorRow.id))]
-    signature = (
-        [(d.id, d.code, d.token, repr(d.address), repr(d.outputs)) for d in devices],
-        [(p["id"], p["revision"], repr(p["links"])) for p in plans],
-    )
-    return signature, devices, plans
-
-
-def _plan(session: Session, row: DetectorRow) -> dict[str, Any]:
-    site_id, ability = row.device.site_id, row.device.ability
-    links = armed_links(session, site_id, row.id)
-    return {
-        "id": row.id,
-        "device_id": row.device_id,
-        "site_id": site_id,
-        "revision": row.revision,
-        "model": row.model,
-        "frame_px": (int(ability["width"]), int(ability["height"])) if {"width", "height"} <= set(ability) else None,
-        "links": links,
-    }
+    @staticmethod
+    async def _try(what: str, work: Any) -> None:
+        """Do it; what fails is logged, and the next time comes."""
+        try:
+            await work()
+        except StoreAwayError as error:
+            log.warning("the engine waits for the store", task=what, error=str(error))
+        except Exception:
+            log.exception("engine task failed", task=what)
 
 
 def _write_standing(standing: list[tuple[int, bool, dict[str, Any]]]) -> None:
+    if not standing:
+        return
     at = datetime.now(UTC)
+    rows = [
+        {"device_id": device_id, "reachable": reachable, "since": at, "said": said | {"at": at.timestamp()}}
+        for device_id, reachable, said in standing
+    ]
+    made = insert(DeviceStateRow).values(rows)
+    kept = {"reachable": made.excluded.reachable, "said": made.excluded.said}
     with transaction() as session:
-        for device_id, reachable, said in standing:
-            said = said | {"at": at.timestamp()}
-            made = insert(DeviceStateRow).values(device_id=device_id, reachable=reachable, since=at, said=said)
-            session.execute(
-                made.on_conflict_do_update(index_elements=["device_id"], set_={"reachable": reachable, "said": said})
-            )
+        session.execute(made.on_conflict_do_update(index_elements=["device_id"], set_=kept))

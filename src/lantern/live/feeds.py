@@ -8,25 +8,34 @@ from collections.abc import Sequence
 from dataclasses import KW_ONLY, dataclass, field
 from typing import Any
 
+import structlog
+
 from lantern.core.objects.following import Seen
 from lantern.formats.wire import FrameHeader
 
+log = structlog.get_logger()
 KEPT_READINGS = 1200
+LOG_UNREADABLE_S = 10.0  # a device that sends nothing else must not fill the disk with it
 
 
 @dataclass
 class Feed:
-    """`t`: the device's own time of its last frame; `last_at`: the engine's."""
+    """`t`: the device's own time of its last frame; `last_at`: the engine's. `error`: why it does not go on, if it does not."""
 
     code: str
     device_id: int
     _: KW_ONLY
+    site_id: int = 0
+    error: str = ""
+    unreadable: int = 0
+    unreadable_why: str = ""
     t: float | None = None
     received: int = 0
     dropped: int = 0
     last_at: float = 0.0
     interval_s: float = 0.25
     waits_ms: deque[float] = field(default_factory=lambda: deque(maxlen=KEPT_READINGS))
+    _logged: float = -LOG_UNREADABLE_S
 
     def follows(self, t: float) -> bool:
         """Does a frame of this time follow the last one? If so it counts as the last; if not it is dropped and counted."""
@@ -42,6 +51,14 @@ class Feed:
         self.last_at = time.time()
         return True
 
+    def cannot_read(self, why: str) -> None:
+        """A frame that cannot be read is dropped and counted, and the last reason is shown."""
+        self.unreadable += 1
+        self.unreadable_why = why.split("\n", 1)[0][:200]
+        if time.monotonic() - self._logged > LOG_UNREADABLE_S:
+            self._logged = time.monotonic()
+            log.warning("frame dropped", device=self.code, count=self.unreadable, error=self.unreadable_why)
+
     @property
     def live(self) -> bool:
         return time.time() - self.last_at < max(3.0, 4 * self.interval_s)
@@ -49,6 +66,9 @@ class Feed:
     def as_dict(self) -> dict[str, Any]:
         return {
             "code": self.code,
+            "error": self.error,
+            "unreadable": self.unreadable,
+            "unreadable_why": self.unreadable_why,
             "live": self.live,
             "received": self.received,
             "dropped": self.dropped,
@@ -77,7 +97,7 @@ class FrameFeed(Feed):
 
     def as_dict(self) -> dict[str, Any]:
         if self.header is None:
-            return {"code": self.code, "live": False, "received": 0}
+            return super().as_dict() | {"live": False}
         return super().as_dict() | {
             "seq": self.header.seq,
             "width": self.header.width,
@@ -96,7 +116,6 @@ class ObjectFeed(Feed):
     frame_px: tuple[int, int]
     seen: Sequence[Seen] = ()
     interval_s: float = field(default=0.1, kw_only=True)
-    error: str = ""
 
     def accept(self, t: float, seen: Sequence[Seen]) -> bool:
         """Take over a frame, if it follows the last."""
@@ -111,6 +130,5 @@ class ObjectFeed(Feed):
             "seq": self.received,
             "width": width,
             "height": height,
-            "error": self.error,
             "objects": [[str(s.id), *(round(v, 1) for v in s.box), s.label] for s in self.seen],
         }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Any
@@ -39,39 +39,28 @@ class ObjectWatch(Watch):
     def _begin(self) -> None:
         self.follower = self.kind.follower(self.model.regions, self.dials, self.frame_px)
 
-    def take(self, t: float, seen: Sequence[Seen]) -> list[Happening]:
-        """One frame at the device's time t. Gives what changed, object by object, and the capacity after the passages."""
+    def take(self, t: float, seen: Sequence[Seen]) -> Iterator[Happening]:
+        """One frame at the device's time t. Yields what changed, object by object, and the capacity after the passages."""
         self.in_view = len(seen)
-        out: list[Happening] = []
         for step in self.follower.take(t, seen):
-            out.append(self._happening(step, t))
+            happening = self._happening(step, t)
             if step.what == "raise":
                 self.passed[step.direction or step.region] += 1
-                out += self._counted(step, t)
-        return out
+                happening = replace(happening, then=self._counted(step, t))
+            yield happening
 
-    def _counted(self, step: Step, t: float) -> list[Happening]:
+    def _counted(self, step: Step, t: float) -> Happening | None:
+        """Who is inside after a passage, and whether the capacity is raised or clears by it."""
         if not isinstance(self.dials, CountDials):
-            return []
+            return None
         before, self.inside = self.inside, self.inside.passed(step.direction, self.dials)
         changes: tuple[Change, ...] = ()
         if before.raised != self.inside.raised:
             changes = (Change("raise", t),) if self.inside.raised else (Change("clear", t, "reading"),)
         why = {"device_t": t, "inside": self.inside.inside, "raises_at": self.inside.level(self.dials)}
         at = datetime.now(UTC)
-        return [
-            Happening(
-                self.site_id,
-                self.detector_id,
-                self.revision,
-                occupancy.REGION,
-                at,
-                changes,
-                self.inside,
-                float(self.inside.inside),
-                why,
-            )
-        ]
+        what = (self.site_id, self.detector_id, self.revision, occupancy.REGION, at, changes)
+        return Happening(*what, self.inside, float(self.inside.inside), why)
 
     def _happening(self, step: Step, t: float) -> Happening:
         changes: tuple[Change, ...] = (

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
@@ -36,12 +36,11 @@ class ReadingWatch(Watch):
         rule: Rule = self.dials.rule(max(3 * interval_s, LEAST_GAP_S))
         return rule
 
-    def take(self, header: FrameHeader, pixels: Any, interval_s: float) -> list[Happening]:
-        """One frame through every region. Gives what changed; the states are taken over by the caller once stored."""
+    def take(self, header: FrameHeader, pixels: Any, interval_s: float) -> Iterator[Happening]:
+        """One frame through every region. Yields what changed, region by region: one is stored before the next is looked at."""
         readings = self.reader.read(header.frames(pixels), header.t)
         rule = self.rule(interval_s)
         self.paused = not readings
-        out: list[Happening] = []
         for name, (x, paused_s) in readings.items():
             before = self.states.get(name, State())
             after, changes = step(before, header.t, x, rule, paused_s)
@@ -56,10 +55,8 @@ class ReadingWatch(Watch):
                     "level": rule.level,
                     "sustain_s": rule.sustain_s,
                 }
-                out.append(
-                    Happening(self.site_id, self.detector_id, self.revision, name, at, tuple(changes), after, x, why)
-                )
-        return out
+                what = (self.site_id, self.detector_id, self.revision, name, at, tuple(changes))
+                yield Happening(*what, after, x, why)
 
     def resume(self, remembered: Mapping[str, tuple[int, dict[str, Any]]]) -> bool:
         for name, (revision, fields) in remembered.items():

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from datetime import datetime
 from typing import Any
+from uuid import UUID
 
-from sqlalchemy import ForeignKey, Index, UniqueConstraint, select
+from sqlalchemy import ForeignKey, Index, UniqueConstraint, select, text
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lantern.db.base import Base, now
@@ -13,10 +14,15 @@ from lantern.db.base import Base, now
 
 class EventRow(Base):
     __tablename__ = "event"
-    __table_args__ = (Index("ix_event_raised_at", "raised_at"),)
+    __table_args__ = (
+        Index("ix_event_raised_at", "raised_at"),
+        Index("ix_event_detector_id_id", "detector_id", "id"),
+        Index("ix_event_open", "detector_id", "region", postgresql_where=text("cleared_at IS NULL")),
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), index=True)
+    key: Mapped[UUID | None] = mapped_column(unique=True)  # made by who saw it: stored once, however often it is tried
+    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"))
     revision: Mapped[int]
     region: Mapped[str]
     raised_at: Mapped[datetime]
@@ -35,8 +41,9 @@ class EffectRow(Base):
 
     __tablename__ = "effect"
     __table_args__ = (
-        UniqueConstraint("event_id", "output", "active"),
-        Index("ix_effect_state_due_at", "state", "due_at"),
+        UniqueConstraint("event_id", "device_id", "output", "active"),
+        Index("ix_effect_waiting", "device_id", "due_at", postgresql_where=text("state = 'waiting'")),
+        Index("ix_effect_holds", "device_id", "output", postgresql_where=text("holds")),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -51,6 +58,19 @@ class EffectRow(Base):
     next_try_at: Mapped[datetime]
     delivered_at: Mapped[datetime | None]
     note: Mapped[str] = mapped_column(default="")
+    holds: Mapped[bool] = mapped_column(default=False)  # an on that latches, until it is acknowledged
+
+
+class OutputRow(Base):
+    """What each output was last switched to, and by which effect, so that nobody need look through all effects."""
+
+    __tablename__ = "output_state"
+
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), primary_key=True)
+    output: Mapped[str] = mapped_column(primary_key=True)
+    active: Mapped[bool]
+    effect_id: Mapped[int]
+    at: Mapped[datetime]
 
 
 class DecisionRow(Base):

@@ -1,12 +1,31 @@
-"""Ending tasks for good."""
+"""Ending tasks for good, and trying again with patience."""
 
 from __future__ import annotations
 
 import asyncio
 from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import Any
 
 ASK_AGAIN_S = 0.25
+SHORTEST_S, LONGEST_S = 0.25, 5.0
+
+
+@dataclass
+class Patience:
+    """How long to wait before something that failed is tried again: twice as long each time, until it works."""
+
+    longest_s: float = LONGEST_S
+    failures: int = 0
+
+    def lose(self) -> float:
+        """It failed; returns the seconds to wait."""
+        self.failures += 1
+        return float(min(SHORTEST_S * 2 ** (self.failures - 1), self.longest_s))
+
+    def rest(self) -> None:
+        """It worked."""
+        self.failures = 0
 
 
 async def end(tasks: Iterable[asyncio.Task[Any]]) -> None:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
 from lantern.db.base import transaction
@@ -13,20 +11,23 @@ from lantern.people.tables import scale_of
 from lantern.takes.tables import marks_of, takes_of_device
 from lantern.tune import bench
 from lantern.tune.shown import get_detector, take_for, take_shown
+from lantern.web.access import may
+from lantern.web.door import user_id
+from lantern.web.numbers import Id
 from lantern.web.pages import render
 
 router = APIRouter()
 
 
-@router.get("/rehearse/{detector_id}")
-def rehearse_page(request: Request, detector_id: int, take: Annotated[int | None, Query()] = None) -> HTMLResponse:
+@router.get("/rehearse/{detector_id}", **may("viewer"))
+def rehearse_page(request: Request, detector_id: Id, take: Id | None = None) -> HTMLResponse:
     with transaction() as session:
         row = get_detector(session, detector_id)
         chosen = take_for(session, row, take)
         if chosen is None:
             return render(request, session, "bench_empty.html", stage="rehearse", detector=row)
         links = armed_links(session, row.device.site_id, row.id)
-        scale = scale_of(session, request.session["user_id"])
+        scale = scale_of(session, user_id(request))
         data = {
             "take": take_shown(chosen, row.device.place.site.zone),
             "marks": [m.as_dict() for m in marks_of(session, chosen.id) if m.as_mark().concerns(row.name)],

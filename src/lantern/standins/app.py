@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Mapping
-from contextlib import asynccontextmanager
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from starlette.applications import Starlette
@@ -12,6 +13,7 @@ from starlette.responses import JSONResponse, Response, StreamingResponse
 from starlette.routing import Route
 
 from lantern.standins.camera import CameraStandIn, Reel
+from lantern.standins.kept import kept
 from lantern.standins.places import CROWDS
 from lantern.standins.relay import RelayStandIn
 from lantern.standins.scene import OFFSET_C, SCALE
@@ -24,20 +26,41 @@ def reel_of_scene(code: str) -> Reel:
     return Reel(len(scene), scene.fps, scene.width, scene.height, SCALE, OFFSET_C, scene.recorded, scene.frame)
 
 
-def tracker_of_scene(code: str) -> TrackerStandIn:
-    return TrackerStandIn(code, lambda: CROWDS[code]().tracks)
+def tracker_of_scene(code: str, folder: Path) -> TrackerStandIn:
+    """`folder`: where its tracks are kept for the next start."""
+    return TrackerStandIn(code, lambda: kept(folder, code, lambda: CROWDS[code]().tracks))
 
 
-def make_app(cameras: Mapping[str, CameraStandIn | TrackerStandIn], relay: RelayStandIn) -> Starlette:
-    @asynccontextmanager
-    async def lifespan(app: Starlette) -> AsyncIterator[None]:
-        await relay.start()
+Cameras = dict[str, CameraStandIn | TrackerStandIn]
+
+
+@dataclass(frozen=True)
+class StandIns:
+    """All of them, and their control."""
+
+    cameras: Cameras
+    relay: RelayStandIn
+    app: Starlette
+
+    async def play(self, cameras: Mapping[str, CameraStandIn | TrackerStandIn]) -> None:
+        """These and the relay module from now on; none: there is nobody to play for."""
+        await self.stop()
+        self.cameras.clear()
+        self.cameras.update(cameras)
+        if cameras:
+            await self.relay.start()
         for camera in cameras.values():
             camera.start()
-        yield
-        for camera in cameras.values():
+
+    async def stop(self) -> None:
+        for camera in self.cameras.values():
             await camera.stop()
-        await relay.stop()
+        await self.relay.stop()
+
+
+def make_standins(relay: RelayStandIn) -> StandIns:
+    """None plays yet."""
+    cameras: Cameras = {}
 
     async def state(request: Request) -> Response:
         return JSONResponse(
@@ -77,12 +100,10 @@ def make_app(cameras: Mapping[str, CameraStandIn | TrackerStandIn], relay: Relay
             await relay.start()
         return JSONResponse({"running": relay.running})
 
-    return Starlette(
-        routes=[
-            Route("/state", state),
-            Route("/metadata/{code}", metadata),
-            Route("/camera/{code}/{what:str}", camera, methods=["POST"]),
-            Route("/relay/{what:str}", cut, methods=["POST"]),
-        ],
-        lifespan=lifespan,
-    )
+    routes = [
+        Route("/state", state),
+        Route("/metadata/{code}", metadata),
+        Route("/camera/{code}/{what:str}", camera, methods=["POST"]),
+        Route("/relay/{what:str}", cut, methods=["POST"]),
+    ]
+    return StandIns(cameras, relay, Starlette(routes=routes))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import ssl
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -17,7 +18,7 @@ from lantern.formats.wire import FrameHeader, pack_frame
 from lantern.standins.player import Player
 
 log = structlog.get_logger()
-RECONNECT_S = 1.0
+RECONNECT_S = 0.5
 SHUTTER_S, PADDLE_C = 0.75, 12.0
 
 
@@ -42,6 +43,7 @@ class CameraStandIn(Player):
     reel: Reel
     url: str
     token: str
+    encryption: ssl.SSLContext | None = None
     shut: int = 0  # frames that still show the shutter's paddle
     _reached: bool = False
 
@@ -59,7 +61,10 @@ class CameraStandIn(Player):
     async def run(self) -> None:
         while True:
             try:
-                async with connect(f"{self.url}?token={self.token}", max_size=None, compression=None) as socket:
+                credentials = {"Authorization": f"Bearer {self.token}"}
+                async with connect(
+                    self.url, additional_headers=credentials, max_size=None, compression=None, ssl=self.encryption
+                ) as socket:
                     self._reached = True
                     await self.play_to(socket)
             except (OSError, WebSocketException) as error:

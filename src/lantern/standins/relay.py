@@ -1,7 +1,12 @@
-"""A relay module that speaks Modbus TCP: eight coils, which remember when they were switched. Can be cut off and come back."""
+"""A relay module that speaks Modbus TCP: eight coils, which remember when they were switched, and a watchdog.
+
+Can be cut off and come back. The watchdog is a holding register: whoever writes a number there has that many tenths of a second
+to write it again; else all coils drop. 0, as at the start: nobody is watched.
+"""
 
 from __future__ import annotations
 
+import asyncio
 import time
 from dataclasses import dataclass, field
 
@@ -10,7 +15,10 @@ from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 COILS = 8
-WRITE_CODES = (5, 15)  # write single coil, write multiple coils
+READ_COILS, WRITE_COILS = 1, (5, 15)  # function codes: one coil, several
+WRITE_REGISTERS = (6, 16)
+WATCHDOG_REGISTER, WATCHDOG_UNIT_S = 100, 0.1
+REGISTERS = 128
 
 
 @dataclass
@@ -21,6 +29,7 @@ class RelayStandIn:
     coils: list[bool] = field(default_factory=lambda: [False] * COILS)
     switched: list[tuple[float, int, bool]] = field(default_factory=list)
     _server: ModbusTcpServer | None = None
+    _watchdog: asyncio.TimerHandle | None = None
 
     @property
     def running(self) -> bool:
@@ -30,10 +39,10 @@ class RelayStandIn:
         if self._server is not None:
             return
         bits = [SimData(0, values=list(self.coils) + [False] * (16 - COILS), datatype=DataType.BITS)]
+        inputs = [SimData(0, values=[False] * 16, datatype=DataType.BITS)]
+        holding = [SimData(0, values=[0] * REGISTERS, datatype=DataType.REGISTERS)]
         none = [SimData(0, values=0, datatype=DataType.REGISTERS)]
-        device = SimDevice(
-            1, simdata=(bits, [SimData(0, values=[False] * 16, datatype=DataType.BITS)], none, none), action=self._seen
-        )
+        device = SimDevice(1, simdata=(bits, inputs, holding, none), action=self._seen)
         server = ModbusTcpServer(device, address=("127.0.0.1", self.port))
         await server.serve_forever(background=True)
         self._server = server
@@ -47,12 +56,29 @@ class RelayStandIn:
     async def _seen(
         self, code: int, start: int, address: int, count: int, current: list[int], values: list[int] | list[bool] | None
     ) -> ExcCodes | None:
-        if code in WRITE_CODES and values is not None:
+        if code in WRITE_COILS and values is not None:
+            if address + len(values) > COILS:
+                return ExcCodes.ILLEGAL_ADDRESS
             for offset, value in enumerate(values):
-                coil = address + offset
-                if coil >= COILS:
-                    return ExcCodes.ILLEGAL_ADDRESS
-                if self.coils[coil] != bool(value):
-                    self.coils[coil] = bool(value)
-                    self.switched.append((time.time(), coil, bool(value)))
+                self._switch(address + offset, bool(value))
+        elif code == READ_COILS:
+            current[0] = sum(on << coil for coil, on in enumerate(self.coils))
+        elif code in WRITE_REGISTERS and values is not None and address <= WATCHDOG_REGISTER < address + len(values):
+            self._watch(int(values[WATCHDOG_REGISTER - address]) * WATCHDOG_UNIT_S)
         return None
+
+    def _switch(self, coil: int, on: bool) -> None:
+        if self.coils[coil] != on:
+            self.coils[coil] = on
+            self.switched.append((time.time(), coil, on))
+
+    def _watch(self, timeout_s: float) -> None:
+        """Begin to count anew."""
+        if self._watchdog is not None:
+            self._watchdog.cancel()
+        self._watchdog = asyncio.get_running_loop().call_later(timeout_s, self._drop) if timeout_s else None
+
+    def _drop(self) -> None:
+        """Nobody has written for too long: all coils go."""
+        for coil in range(COILS):
+            self._switch(coil, False)

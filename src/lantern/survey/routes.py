@@ -1,49 +1,67 @@
-"""The site: its places, devices, detectors and takes at a glance."""
+"""The site: its places, devices, detectors and takes at a glance. A fixed number of queries, however large the site."""
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Sequence
+
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, RedirectResponse
+from fastapi.responses import HTMLResponse
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.core.linking.links import LinkRule
 from lantern.db.base import transaction
-from lantern.links.tables import links_of
-from lantern.takes.tables import TakeRow, marks_of, takes_of_site
-from lantern.tune.tables import detectors_of_site
+from lantern.links.tables import LinkRow
+from lantern.survey.tables import devices_of_site
+from lantern.takes.tables import MarkRow, TakeRow, takes_of_site
+from lantern.tune.tables import DetectorRow, detectors_of_site
+from lantern.web.access import may
 from lantern.web.pages import render, the_site
 
 router = APIRouter()
+BEFORE_END_S = 4.0
 
 
-@router.get("/")
-def start() -> RedirectResponse:
-    return RedirectResponse("/survey", 303)
-
-
-@router.get("/survey")
+@router.get("/survey", **may("viewer"))
 def survey(request: Request) -> HTMLResponse:
     with transaction() as session:
-        site = the_site(session)
-        takes = takes_of_site(session, site.id)
-        detectors = detectors_of_site(session, site.id)
+        site = the_site(request, session)
+        takes: dict[int, list[TakeRow]] = defaultdict(list)
+        for take in takes_of_site(session, site.id):
+            takes[take.device_id].append(take)
+        detectors: dict[int, list[DetectorRow]] = defaultdict(list)
+        for detector in detectors_of_site(session, site.id):
+            detectors[detector.device_id].append(detector)
+        links: dict[int, list[LinkRule]] = defaultdict(list)
+        for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site.id).order_by(LinkRow.name)):
+            links[link.detector_id].append(link.model)
+        frames = _telling_frames(session, [held[0] for held in takes.values()])
+        rows = devices_of_site(session, site.id, retired=True)
+        places = {place.id: (place.position, place.name) for place in site.places}
         devices = [
             {
                 "row": device,
-                "place": place.name,
-                "takes": [take for take in takes if take.device_id == device.id],
-                "detectors": [d for d in detectors if d.device_id == device.id],
-                "frame": _telling_frame(session, [take for take in takes if take.device_id == device.id]),
+                "place": places[device.place_id][1],
+                "takes": takes[device.id],
+                "detectors": detectors[device.id],
+                "frame": frames[takes[device.id][0].id] if takes[device.id] else 0,
             }
-            for place in site.places
-            for device in place.devices
+            for device in sorted(rows, key=lambda row: (places[row.place_id], row.code))
+            if not device.retired
         ]
-        links = {d.id: [row.model for row in links_of(session, d.id)] for d in detectors}
-        return render(request, session, "survey.html", stage="survey", devices=devices, links=links)
+        retired = [row for row in rows if row.retired]
+        return render(request, session, "survey.html", stage="survey", devices=devices, links=links, retired=retired)
 
 
-def _telling_frame(session: Session, takes: list[TakeRow]) -> int:
-    """Which frame of the first take to show: late in its first `expect` mark, where there is something to see."""
-    if not takes:
-        return 0
-    expected = [mark for mark in marks_of(session, takes[0].id) if mark.label == "expect"]
-    return min(int((expected[0].end_s - 4) / takes[0].interval_s), takes[0].samples - 1) if expected else 0
+def _telling_frames(session: Session, takes: Sequence[TakeRow]) -> dict[int, int]:
+    """Which frame of each take to show: late in its first `expect` mark, where there is something to see."""
+    query = select(MarkRow).where(MarkRow.take_id.in_([take.id for take in takes]), MarkRow.label == "expect")
+    first: dict[int, MarkRow] = {}
+    for mark in session.scalars(query.order_by(MarkRow.start_s)):
+        first.setdefault(mark.take_id, mark)
+    frames = dict.fromkeys((take.id for take in takes), 0)
+    for take in takes:
+        if take.id in first and take.interval_s:
+            frames[take.id] = int(min((first[take.id].end_s - BEFORE_END_S) / take.interval_s, take.samples - 1))
+    return frames

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import ForeignKey, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
-from lantern.core.linking.links import Output
-from lantern.db.base import Base
+from lantern.core.linking.links import Output, Watchdog
+from lantern.db.base import Base, now
 
 
 class SiteRow(Base):
@@ -17,6 +18,9 @@ class SiteRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     zone: Mapped[str]
+    live: Mapped[bool] = mapped_column(default=True)  # the engine runs it; else it is paused
+    extras: Mapped[dict[str, Any]] = mapped_column(default=dict)  # of its file: subjects to come, kept as they are
+    demo: Mapped[bool] = mapped_column(default=False)  # its devices are the stand-ins that ship with the program
     places: Mapped[list[PlaceRow]] = relationship(back_populates="site", order_by="PlaceRow.position")
 
 
@@ -27,6 +31,7 @@ class PlaceRow(Base):
     site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     name: Mapped[str]
     position: Mapped[int]
+    extras: Mapped[dict[str, Any]] = mapped_column(default=dict)
     site: Mapped[SiteRow] = relationship(back_populates="places")
     devices: Mapped[list[DeviceRow]] = relationship(back_populates="place", order_by="DeviceRow.code")
 
@@ -45,16 +50,56 @@ class DeviceRow(Base):
     address: Mapped[dict[str, Any]]
     outputs: Mapped[list[Any]]
     token: Mapped[str]
+    retired: Mapped[bool] = mapped_column(default=False)  # no longer there; its takes and events stay
+    extras: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    watchdog: Mapped[dict[str, Any] | None]  # of a module
     place: Mapped[PlaceRow] = relationship(back_populates="devices")
 
     @property
     def output_models(self) -> list[Output]:
         return [Output.model_validate(output) for output in self.outputs]
 
+    @property
+    def watchdog_model(self) -> Watchdog | None:
+        return None if self.watchdog is None else Watchdog.model_validate(self.watchdog)
 
-def get_site(session: Session) -> SiteRow | None:
-    """The site being worked on: the first by name."""
-    return session.scalar(select(SiteRow).order_by(SiteRow.id).limit(1))
+
+class SiteJobRow(Base):
+    """Work on a whole site that takes long, done by a worker: the demo, set up."""
+
+    __tablename__ = "site_job"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    what: Mapped[str]
+    state: Mapped[str]  # waiting, running, done, refused, cancelled, failed
+    done: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int] = mapped_column(default=0)
+    faults: Mapped[list[Any]]
+    cancel: Mapped[bool] = mapped_column(default=False)
+    attempts: Mapped[int] = mapped_column(default=0)
+    site_id: Mapped[int | None] = mapped_column(ForeignKey("site.id", ondelete="SET NULL"))
+    created: Mapped[datetime] = mapped_column(default=now)
+
+    @property
+    def open(self) -> bool:
+        return self.state in ("waiting", "running")
+
+    def as_dict(self) -> dict[str, Any]:
+        """As the pages have it."""
+        return {
+            key: getattr(self, key) for key in ("id", "what", "state", "open", "done", "total", "faults", "site_id")
+        }
+
+
+def devices_of_site(session: Session, site_id: int, *, retired: bool = False) -> list[DeviceRow]:
+    """By their codes; those that are retired only where asked for."""
+    query = select(DeviceRow).where(DeviceRow.site_id == site_id).order_by(DeviceRow.code)
+    return list(session.scalars(query if retired else query.where(DeviceRow.retired.is_(False))))
+
+
+def demo_site(session: Session) -> SiteRow | None:
+    """The site whose devices are the stand-ins that ship with the program."""
+    return session.scalar(select(SiteRow).where(SiteRow.demo).limit(1))
 
 
 def device_by_code(session: Session, site_id: int, code: str) -> DeviceRow | None:

@@ -2,36 +2,38 @@
 
 from __future__ import annotations
 
-import tempfile
+from collections.abc import Callable, Sequence
+from datetime import timedelta
 from pathlib import Path, PurePosixPath
 from typing import Any, cast, get_args
 
 import structlog
-from sqlalchemy import delete, select
-from sqlalchemy.orm import Session
+from sqlalchemy import delete, select, update
+from sqlalchemy.orm import Session, object_session
 
-from lantern.core.faults import Fault, FaultList, LanternError, Refused
+from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.tuning.scoring import Label, Mark
-from lantern.db.base import transaction
+from lantern.db.base import StoreAwayError, now, transaction
+from lantern.formats.border import border
+from lantern.formats.limits import MOST_NAME
+from lantern.formats.progress import beat
 from lantern.formats.takes import Take, open_take
+from lantern.formats.text import has_controls
 from lantern.settings import settings
 from lantern.survey.tables import DeviceRow, device_by_code
 from lantern.takes.store import add_take
-from lantern.takes.tables import ImportRow, MarkRow, TakeRow, UploadPartRow
+from lantern.takes.tables import HandCountRow, ImportRow, MarkRow, TakeRow, UploadPartRow
 
 log = structlog.get_logger()
-TOLD_EVERY = 64  # frames between two looks at the cancel button
-
-
-class ImportCancelled(LanternError):
-    """The user cancelled; nothing was stored."""
+TOLD_EVERY = 64  # frames between two words on progress
+ABANDONED = timedelta(days=1)
 
 
 # ---- imports ---------------------------------------------------------------------------------------------------------
 
 
 def begin_import(session: Session, *, site_id: int, name: str) -> ImportRow:
-    row = ImportRow(site_id=site_id, name=name, state="uploading", faults=[])
+    row = ImportRow(site_id=site_id, name=name, state="uploading", faults=[], notes=[])
     session.add(row)
     session.flush()
     return row
@@ -53,14 +55,32 @@ def finish_upload(row: ImportRow) -> None:
 
 
 def cancel_import(row: ImportRow) -> None:
-    """Ask for the end; the worker looks at it between frames. What is not begun ends at once."""
+    """Ask for the end: the worker kills what is under way. What is not begun ends at once."""
     row.cancel = True
     if row.state in ("uploading", "waiting"):
         row.state = "cancelled"
+        drop_upload(row)
 
 
-def run_import(import_id: int) -> int | None:
-    """Read the uploaded files and store the take: all of it or nothing; gives its id. Called by the worker."""
+def drop_upload(row: ImportRow) -> None:
+    """What was uploaded is not needed any more."""
+    session = object_session(row)
+    assert session is not None
+    session.execute(delete(UploadPartRow).where(UploadPartRow.import_id == row.id))
+
+
+def drop_abandoned_uploads() -> int:
+    """End uploads that nobody finished within a day; returns how many."""
+    with transaction() as session:
+        query = select(ImportRow).where(ImportRow.state == "uploading", ImportRow.created < now() - ABANDONED)
+        rows = session.scalars(query).all()
+        for row in rows:
+            cancel_import(row)
+        return len(rows)
+
+
+def run_import(import_id: int, folder: Path) -> int | None:
+    """Read the uploaded files, by way of an empty folder, and store the take: all of it or nothing; returns its id."""
     with transaction() as session:
         row = session.get(ImportRow, import_id)
         if row is None or row.state not in ("waiting", "reading"):
@@ -68,29 +88,42 @@ def run_import(import_id: int) -> int | None:
         row.state = "reading"
         site_id = row.site_id
     state, faults, take_id = "failed", list[dict[str, Any]](), None
+    notes: list[str] = []
     try:
-        with tempfile.TemporaryDirectory(prefix="lantern-import-") as folder:
-            path = _write_out(import_id, Path(folder))
-            take_id = import_path(path, site_id=site_id, progress=lambda done, total: _tell(import_id, done, total))
+        with border("upload"):
+            path = _write_out(import_id, folder)
+        take_id = import_path(
+            path,
+            site_id=site_id,
+            progress=lambda done, total: _tell(import_id, done, total),
+            skipped=lambda names: notes.extend(f"{name} was skipped: a file manager left it there" for name in names),
+        )
         state = "done"
-    except ImportCancelled:
-        state = "cancelled"
     except Refused as error:
         state, faults = "refused", [fault.as_dict() for fault in error.faults]
+    except StoreAwayError:
+        raise
     except Exception:
         log.exception("import failed", import_id=import_id)
         faults = [Fault("program", "an error of the program, not of the file", "a look at the log").as_dict()]
     with transaction() as session:
         row = session.get(ImportRow, import_id)
         if row is not None:
-            row.state, row.faults, row.take_id = state, list(faults), take_id
-        session.execute(delete(UploadPartRow).where(UploadPartRow.import_id == import_id))
+            row.state, row.faults, row.take_id, row.notes = state, list(faults), take_id, list(notes)
+            drop_upload(row)
     return take_id
 
 
-def import_path(path: Path, *, site_id: int, progress: Any = lambda done, total: None) -> int:
-    """Store the take at a path in one transaction; gives its id."""
+def import_path(
+    path: Path,
+    *,
+    site_id: int,
+    progress: Any = lambda done, total: None,
+    skipped: Callable[[Sequence[str]], None] = lambda names: None,
+) -> int:
+    """Store the take at a path in one transaction; returns its id. `skipped` is told what was left over beside it."""
     with open_take(path, settings().limits) as take, transaction() as session:
+        skipped(take.left)
         device = device_by_code(session, site_id, take.info.device)
         if device is None:
             raise Refused(
@@ -110,13 +143,11 @@ def _check_picture(take: Take, device: DeviceRow) -> None:
 
 
 def _tell(import_id: int, done: int, total: int) -> None:
-    """Progress in a transaction of its own, so that the page sees it; also where a cancel is noticed."""
+    """Progress in a transaction of its own, so that the page sees it."""
+    beat()
     if done % TOLD_EVERY < 16 or done == total:
         with transaction() as session:
-            row = session.get(ImportRow, import_id)
-            if row is None or row.cancel:
-                raise ImportCancelled("cancelled")
-            row.done, row.total = done, total
+            session.execute(update(ImportRow).where(ImportRow.id == import_id).values(done=done, total=total))
 
 
 def _write_out(import_id: int, folder: Path) -> Path:
@@ -153,7 +184,8 @@ def _write_out(import_id: int, folder: Path) -> Path:
 
 def _checked_name(file: str) -> None:
     parts = PurePosixPath(file).parts
-    if not parts or file.startswith("/") or ".." in parts or "\\" in file or "\x00" in file or len(file) > 300:
+    plain = not file.startswith("/") and ".." not in parts and "\\" not in file and not has_controls(file)
+    if not parts or not plain or len(file) > 300 or any(len(part.encode()) > MOST_NAME for part in parts):
         raise Refused([Fault("upload", f"file name {file!r}", "a plain name, or a path inside the uploaded folder")])
 
 
@@ -200,6 +232,21 @@ def import_marks(session: Session, take: TakeRow, marks: list[Mark]) -> int:
     fresh = [m for m in marks if (m.start_s, m.end_s, m.label, m.detector) not in known]
     add_marks(session, take, fresh)
     return len(fresh)
+
+
+def add_tally(session: Session, take: TakeRow, *, who: str, passages: Sequence[Sequence[Any]]) -> HandCountRow:
+    """What somebody counted by watching the take: (s, in or out) of each passage. Raises `Refused`."""
+    faults = FaultList()
+    for t, way in passages:
+        if not 0 <= t <= take.length_s:
+            faults.add("tally", f"{way} at {t:g} s", f"within the take, which lasts {take.length_s:g} s")
+    faults.refuse_if_any()
+    row = HandCountRow(
+        take_id=take.id, who=who.strip(), passages=sorted([round(t, 3), way] for t, way in passages), intervals=[]
+    )
+    session.add(row)
+    session.flush()
+    return row
 
 
 def open_imports(session: Session, site_id: int) -> list[ImportRow]:

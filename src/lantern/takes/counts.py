@@ -9,13 +9,16 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
-from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.faults import Fault, Refused
 from lantern.core.objects.audit import intervals_of
 from lantern.db.base import transaction
 from lantern.formats.tables import read_hand_counts, write_hand_counts
+from lantern.takes.actions import add_tally
 from lantern.takes.routes import get_take
 from lantern.takes.tables import HandCountRow
-from lantern.web.answers import json_answer
+from lantern.web.access import may
+from lantern.web.answers import attachment, json_answer
+from lantern.web.numbers import Id
 
 router = APIRouter()
 MOST_PASSAGES = 100_000
@@ -30,8 +33,8 @@ class Tally(BaseModel):
     passages: list[tuple[float, Literal["in", "out"]]] = Field(max_length=MOST_PASSAGES)
 
 
-@router.get("/takes/{take_id}/still")
-def still(take_id: int) -> Response:
+@router.get("/takes/{take_id}/still", **may("viewer"))
+def still(take_id: Id) -> Response:
     with transaction() as session:
         take = get_take(session, take_id)
         if take.still is None or take.still_type is None:
@@ -40,25 +43,17 @@ def still(take_id: int) -> Response:
         return Response(take.still, 200, headers, take.still_type)
 
 
-@router.post("/takes/{take_id}/tallies")
-def add_tally(take_id: int, tally: Tally) -> Response:
+@router.post("/takes/{take_id}/tallies", **may("operator", "kept a tally"))
+def keep_tally(take_id: Id, tally: Tally) -> Response:
     with transaction() as session:
         take = get_take(session, take_id)
-        faults = FaultList()
-        for t, way in tally.passages:
-            if not 0 <= t <= take.length_s:
-                faults.add("tally", f"{way} at {t:g} s", f"within the take, which lasts {take.length_s:g} s")
-        faults.refuse_if_any()
-        passages = sorted([round(t, 3), way] for t, way in tally.passages)
-        row = HandCountRow(take_id=take.id, who=tally.who.strip(), passages=passages, intervals=[])
-        session.add(row)
-        session.flush()
+        row = add_tally(session, take, who=tally.who, passages=tally.passages)
         return json_answer({"id": row.id, "who": row.who})
 
 
-@router.put("/takes/{take_id}/counts.csv")
+@router.put("/takes/{take_id}/counts.csv", **may("operator", "imported counts"))
 async def import_counts(
-    request: Request, take_id: int, who: Annotated[str, Query(max_length=80)] = "a file"
+    request: Request, take_id: Id, who: Annotated[str, Query(max_length=80)] = "a file"
 ) -> Response:
     """A file `start_s,end_s,in,out`."""
     counts = read_hand_counts(await request.body(), where="counts.csv")
@@ -75,8 +70,8 @@ async def import_counts(
         return json_answer({"id": row.id, "who": row.who})
 
 
-@router.get("/counts/{row_id}.csv")
-def export_counts(row_id: int, every_s: Annotated[float, Query(gt=0)] = 60.0) -> Response:
+@router.get("/counts/{row_id}.csv", **may("viewer"))
+def export_counts(row_id: Id, every_s: Annotated[float, Query(gt=0)] = 60.0) -> Response:
     with transaction() as session:
         row = _get(session, row_id)
         take = get_take(session, row.take_id)
@@ -84,12 +79,11 @@ def export_counts(row_id: int, every_s: Annotated[float, Query(gt=0)] = 60.0) ->
             [c.start_s, c.end_s, c.into, c.out]
             for c in intervals_of([(t, way) for t, way in row.passages], take.length_s, every_s)
         ]
-        headers = {"Content-Disposition": f'attachment; filename="counts-{row_id}.csv"'}
-        return Response(write_hand_counts(rows), 200, headers, "text/csv; charset=utf-8")
+        return Response(write_hand_counts(rows), 200, attachment(f"counts-{row_id}.csv"), "text/csv; charset=utf-8")
 
 
-@router.delete("/counts/{row_id}")
-def delete_counts(row_id: int) -> Response:
+@router.delete("/counts/{row_id}", **may("operator", "deleted counts"))
+def delete_counts(row_id: Id) -> Response:
     with transaction() as session:
         session.delete(_get(session, row_id))
         return json_answer({"deleted": row_id})

@@ -19,11 +19,13 @@ from lantern.takes.store import frame_of_take
 from lantern.takes.tables import ImportRow, MarkRow, TakeRow, marks_of, takes_of_site
 from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow, detectors_of_site
-from lantern.web.answers import json_answer
+from lantern.web.access import may
+from lantern.web.answers import attachment, json_answer
+from lantern.web.numbers import Count, Id
 from lantern.web.pages import render, the_site
 
 router = APIRouter()
-DRAWN_DTYPES = {"uint16": "uint16", "float32": "float32", "float64": "float32"}
+DRAWN_DTYPES = {"uint16": "uint16", "float32": "float32", "float64": "float32"}  # a page draws no double
 
 
 class MarkIn(BaseModel):
@@ -50,10 +52,10 @@ def get_import(session: Session, import_id: int) -> ImportRow:
     return row
 
 
-@router.get("/takes")
+@router.get("/takes", **may("viewer"))
 def takes_page(request: Request) -> HTMLResponse:
     with transaction() as session:
-        site = the_site(session)
+        site = the_site(request, session)
         takes = takes_of_site(session, site.id)
         detectors = {d.device_id: d.id for d in reversed(detectors_of_site(session, site.id))}
         marks = {take.id: marks_of(session, take.id) for take in takes}
@@ -73,16 +75,14 @@ def takes_page(request: Request) -> HTMLResponse:
 # ---- imports ---------------------------------------------------------------------------------------------------------
 
 
-@router.post("/takes/imports")
-def begin(name: Annotated[str, Body(embed=True, max_length=300)]) -> Response:
+@router.post("/takes/imports", **may("engineer"))
+def begin(request: Request, name: Annotated[str, Body(embed=True, max_length=300)]) -> Response:
     with transaction() as session:
-        return json_answer(_import(actions.begin_import(session, site_id=the_site(session).id, name=name)))
+        return json_answer(_import(actions.begin_import(session, site_id=the_site(request, session).id, name=name)))
 
 
-@router.put("/takes/imports/{import_id}/parts")
-async def part(
-    request: Request, import_id: int, file: Annotated[str, Query()], part: Annotated[int, Query(ge=0)]
-) -> Response:
+@router.put("/takes/imports/{import_id}/parts", **may("engineer"))
+async def part(request: Request, import_id: Id, file: Annotated[str, Query()], part: Count) -> Response:
     data = await request.body()
 
     def store() -> None:
@@ -95,8 +95,8 @@ async def part(
     return json_answer({"stored": len(data)})
 
 
-@router.post("/takes/imports/{import_id}/finish")
-def finish(import_id: int) -> Response:
+@router.post("/takes/imports/{import_id}/finish", **may("engineer", "imported a take"))
+def finish(import_id: Id) -> Response:
     with transaction() as session:
         row = get_import(session, import_id)
         if row.state != "uploading":
@@ -107,29 +107,29 @@ def finish(import_id: int) -> Response:
     return json_answer(answer)
 
 
-@router.post("/takes/imports/{import_id}/cancel")
-def cancel(import_id: int) -> Response:
+@router.post("/takes/imports/{import_id}/cancel", **may("engineer", "cancelled an import"))
+def cancel(import_id: Id) -> Response:
     with transaction() as session:
         row = get_import(session, import_id)
         actions.cancel_import(row)
         return json_answer(_import(row))
 
 
-@router.get("/takes/imports/{import_id}")
-def progress(import_id: int) -> Response:
+@router.get("/takes/imports/{import_id}", **may("viewer"))
+def progress(import_id: Id) -> Response:
     with transaction() as session:
         return json_answer(_import(get_import(session, import_id)))
 
 
-@router.delete("/takes/{take_id}")
-def delete(take_id: int) -> Response:
+@router.delete("/takes/{take_id}", **may("engineer", "deleted a take"))
+def delete(take_id: Id) -> Response:
     with transaction() as session:
         actions.delete_take(session, get_take(session, take_id))
         return json_answer({"deleted": take_id})
 
 
-@router.put("/takes/{take_id}/aside")
-def set_aside(take_id: int, aside: Annotated[bool, Body(embed=True)]) -> Response:
+@router.put("/takes/{take_id}/aside", **may("engineer", "set a take aside, or back"))
+def set_aside(take_id: Id, aside: Annotated[bool, Body(embed=True)]) -> Response:
     """Keep a take to validate with, or take it back among those that are tuned on."""
     with transaction() as session:
         get_take(session, take_id).set_aside = aside
@@ -139,12 +139,12 @@ def set_aside(take_id: int, aside: Annotated[bool, Body(embed=True)]) -> Respons
 # ---- frames ----------------------------------------------------------------------------------------------------------
 
 
-@router.get("/takes/{take_id}/frames/{index}")
-def frame(take_id: int, index: int) -> Response:
+@router.get("/takes/{take_id}/frames/{index}", **may("viewer"))
+def frame(take_id: Id, index: Count) -> Response:
     """Raw pixels, row-major, little-endian, deflated; the page colours them. °C = raw x scale + offset of the take."""
     with transaction() as session:
         take = get_take(session, take_id)
-        if take.dtype is None or not 0 <= index < take.samples:
+        if take.dtype not in DRAWN_DTYPES or not 0 <= index < take.samples:
             raise HTTPException(404, f"Take {take_id} has no frame {index}.")
         pixels = frame_of_take(session, take, index)
         dtype = DRAWN_DTYPES[str(take.dtype)]
@@ -156,8 +156,8 @@ def frame(take_id: int, index: int) -> Response:
 # ---- marks -----------------------------------------------------------------------------------------------------------
 
 
-@router.post("/takes/{take_id}/marks")
-def add_mark(take_id: int, mark: MarkIn) -> Response:
+@router.post("/takes/{take_id}/marks", **may("operator", "marked a take"))
+def add_mark(take_id: Id, mark: MarkIn) -> Response:
     with transaction() as session:
         take = get_take(session, take_id)
         [row] = actions.add_marks(session, take, [actions.checked_mark(take, mark.model_dump())])
@@ -165,8 +165,8 @@ def add_mark(take_id: int, mark: MarkIn) -> Response:
         return json_answer(row.as_dict())
 
 
-@router.put("/marks/{mark_id}")
-def change_mark(mark_id: int, mark: MarkIn) -> Response:
+@router.put("/marks/{mark_id}", **may("operator", "changed a mark"))
+def change_mark(mark_id: Id, mark: MarkIn) -> Response:
     with transaction() as session:
         row = _get_mark(session, mark_id)
         take = get_take(session, row.take_id)
@@ -177,8 +177,8 @@ def change_mark(mark_id: int, mark: MarkIn) -> Response:
         return json_answer(row.as_dict())
 
 
-@router.delete("/marks/{mark_id}")
-def delete_mark(mark_id: int) -> Response:
+@router.delete("/marks/{mark_id}", **may("operator", "deleted a mark"))
+def delete_mark(mark_id: Id) -> Response:
     with transaction() as session:
         row = _get_mark(session, mark_id)
         take = get_take(session, row.take_id)
@@ -188,16 +188,15 @@ def delete_mark(mark_id: int) -> Response:
         return json_answer({"deleted": mark_id})
 
 
-@router.get("/takes/{take_id}/marks.csv")
-def export_marks(take_id: int) -> Response:
+@router.get("/takes/{take_id}/marks.csv", **may("viewer"))
+def export_marks(take_id: Id) -> Response:
     with transaction() as session:
         text = write_marks([row.as_mark() for row in marks_of(session, take_id)])
-        headers = {"Content-Disposition": f'attachment; filename="take-{take_id}-marks.csv"'}
-        return Response(text, 200, headers, "text/csv; charset=utf-8")
+        return Response(text, 200, attachment(f"take-{take_id}-marks.csv"), "text/csv; charset=utf-8")
 
 
-@router.put("/takes/{take_id}/marks.csv")
-async def import_marks_file(request: Request, take_id: int) -> Response:
+@router.put("/takes/{take_id}/marks.csv", **may("operator", "imported marks"))
+async def import_marks_file(request: Request, take_id: Id) -> Response:
     data = await request.body()
     marks = read_marks(data, where="marks.csv")
     with transaction() as session:
@@ -229,6 +228,7 @@ def _import(row: ImportRow) -> dict[str, Any]:
         "done": row.done,
         "total": row.total,
         "faults": row.faults,
+        "notes": row.notes,
         "take": row.take_id,
         "cancel": row.cancel,
     }

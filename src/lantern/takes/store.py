@@ -6,12 +6,15 @@ import threading
 from collections import OrderedDict, deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
 from sqlalchemy import insert, select
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
+from lantern.core.faults import LanternError
 from lantern.core.objects.tracks import Tracks
 from lantern.core.signals import Frames, Pixels, Series
 from lantern.formats.takes import Take
@@ -21,12 +24,31 @@ from lantern.takes.tables import FrameBlockRow, TakeRow
 FRAMES_A_BLOCK = 8  # one is unpacked for a single frame; more pack a little better
 BLOCKS_AT_ONCE = 16  # some twenty megabytes of a 320 x 240 camera
 RECENT_BLOCKS = 24
+DTYPES = ("uint16", "float32", "float64")
 PACKERS = 2
 MOST_UNDER_WAY = 16  # blocks that wait, packed or not: what an import holds in memory
 Progress = Callable[[int, int], None]
 
 _recent: OrderedDict[tuple[str, int, int], Any] = OrderedDict()
 _recent_lock = threading.Lock()
+
+
+class UnreadableTakeError(LanternError):
+    """What the store holds of a take is not what a take is made of; the message says what to do."""
+
+
+@contextmanager
+def readable(take: TakeRow) -> Iterator[None]:
+    """Raises `UnreadableTakeError` for whatever comes of a take that is damaged in the store."""
+    try:
+        yield
+    except (LanternError, SQLAlchemyError):
+        raise
+    except Exception as error:
+        raise UnreadableTakeError(
+            f"The take {take.name!r} cannot be read from the store ({type(error).__name__}). "
+            "Delete it under Takes and import it again."
+        ) from error
 
 
 def add_take(session: Session, take: Take, *, device_id: int, progress: Progress = lambda done, total: None) -> TakeRow:
@@ -37,7 +59,7 @@ def add_take(session: Session, take: Take, *, device_id: int, progress: Progress
         device_id=device_id,
         name=take.info.name,
         kind=take.info.kind,
-        start=take.info.start,
+        stored_start=take.info.start,
         samples=frames_in(tracks) if tracks is not None else int(take.t_s.size),
         length_s=take.length_s,
         width=frames.width if frames else _extent(take, 0),
@@ -88,9 +110,10 @@ def add_tracks(session: Session, row: TakeRow, tracks: Tracks) -> None:
 
 
 def tracks_of_take(session: Session, take: TakeRow) -> Tracks:
-    block = session.get(FrameBlockRow, (take.id, 0))
-    assert block is not None
-    return unpack_tracks(block.data)
+    with readable(take):
+        block = session.get(FrameBlockRow, (take.id, 0))
+        assert block is not None
+        return unpack_tracks(block.data)
 
 
 def _add_blocks(session: Session, take_id: int, frames: Frames, progress: Progress) -> int:
@@ -121,11 +144,21 @@ def _add_blocks(session: Session, take_id: int, frames: Frames, progress: Progre
 
 def frames_of_take(session: Session, take: TakeRow) -> Frames:
     """The frames of a stored take, read and unpacked some blocks at a time, as often as `blocks()` is called."""
-    width, height, dtype = _picture(take)
-    assert take.scale is not None
-    assert take.offset_c is not None
+    with readable(take):
+        width, height, dtype = _picture(take)
+        assert take.scale is not None
+        assert take.offset_c is not None
+        t_s, recorded = take.t_s, take.recorded_as
 
     def blocks() -> Iterator[Pixels]:
+        done = 0
+        with readable(take):
+            for block in read_blocks():
+                done += block.shape[0]
+                yield block
+            assert done == t_s.size, "as many frames as times"
+
+    def read_blocks() -> Iterator[Pixels]:
         query = select(FrameBlockRow.count, FrameBlockRow.data).where(FrameBlockRow.take_id == take.id)
         rows = session.execute(query.order_by(FrameBlockRow.first).execution_options(yield_per=BLOCKS_AT_ONCE))
         with ThreadPoolExecutor(2) as threads:  # unpacking lets go of the interpreter
@@ -133,11 +166,17 @@ def frames_of_take(session: Session, take: TakeRow) -> Frames:
                 shapes = [(row.data, row.count, height, width, dtype) for row in some]
                 yield np.concatenate(list(threads.map(_unpacked, shapes)))
 
-    return Frames(take.t_s, width, height, take.scale, take.offset_c, blocks, take.recorded_as, dtype)
+    with readable(take):
+        return Frames(t_s, width, height, take.scale, take.offset_c, blocks, recorded, dtype)
 
 
 def frame_of_take(session: Session, take: TakeRow, index: int) -> Any:
     """One frame, (height, width), raw. The blocks looked at last stay unpacked, for frames are asked for in order."""
+    with readable(take):
+        return _frame(session, take, index)
+
+
+def _frame(session: Session, take: TakeRow, index: int) -> Any:
     width, height, dtype = _picture(take)
     held = (str(session.get_bind().engine.url), take.id)
     with _recent_lock:
@@ -145,7 +184,8 @@ def frame_of_take(session: Session, take: TakeRow, index: int) -> Any:
         first, block = next(found, (0, None))
     if block is None:
         query = select(FrameBlockRow).where(FrameBlockRow.take_id == take.id, FrameBlockRow.first <= index)
-        row = session.scalars(query.order_by(FrameBlockRow.first.desc()).limit(1)).one()
+        row = session.scalars(query.order_by(FrameBlockRow.first.desc()).limit(1)).first()
+        assert row is not None, "a block for each frame"
         first = row.first
         block = _unpacked((row.data, row.count, height, width, dtype))
         with _recent_lock:
@@ -158,7 +198,7 @@ def frame_of_take(session: Session, take: TakeRow, index: int) -> Any:
 def _picture(take: TakeRow) -> tuple[int, int, str]:
     assert take.width is not None
     assert take.height is not None
-    assert take.dtype is not None
+    assert take.dtype in DTYPES
     return take.width, take.height, take.dtype
 
 
@@ -168,8 +208,9 @@ def _unpacked(packed: tuple[bytes, int, int, int, str]) -> Any:
 
 
 def series_of_take(session: Session, take: TakeRow) -> dict[str, Series]:
-    block = session.get(FrameBlockRow, (take.id, 0))
-    assert block is not None
-    table = unpack(block.data, count=len(take.columns), height=take.samples, width=1, dtype="float64")
-    t_s = take.t_s
-    return {name: Series(t_s, table[i, :, 0].copy(), unit, name) for i, (name, unit) in enumerate(take.columns)}
+    with readable(take):
+        block = session.get(FrameBlockRow, (take.id, 0))
+        assert block is not None
+        table = unpack(block.data, count=len(take.columns), height=take.samples, width=1, dtype="float64")
+        t_s = take.t_s
+        return {name: Series(t_s, table[i, :, 0].copy(), unit, name) for i, (name, unit) in enumerate(take.columns)}

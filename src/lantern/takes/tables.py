@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any
@@ -13,6 +14,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from lantern.core.signals import Floats, RecordedAs
 from lantern.core.tuning.scoring import Label, Mark
 from lantern.db.base import Base, now
+from lantern.formats.takes import FIRST, LAST
 from lantern.survey.tables import DeviceRow
 
 
@@ -23,7 +25,7 @@ class TakeRow(Base):
     device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), index=True)
     name: Mapped[str]
     kind: Mapped[str]
-    start: Mapped[datetime]
+    stored_start: Mapped[datetime] = mapped_column("start")
     samples: Mapped[int]
     length_s: Mapped[float]
     width: Mapped[int | None]
@@ -42,6 +44,16 @@ class TakeRow(Base):
     device: Mapped[DeviceRow] = relationship()
 
     @property
+    def start_is_known(self) -> bool:
+        """Imports refuse others; a row that is there all the same must not keep its device's pages from being shown."""
+        return FIRST <= self.stored_start < LAST
+
+    @property
+    def start(self) -> datetime:
+        """When it began; where that cannot be, the first moment that could be, for all that counts from it."""
+        return self.stored_start if self.start_is_known else FIRST
+
+    @property
     def t_s(self) -> Floats:
         return np.frombuffer(self.times, dtype="<f8").astype(np.float64)
 
@@ -51,7 +63,7 @@ class TakeRow(Base):
 
     @property
     def interval_s(self) -> float:
-        return self.length_s / max(self.samples - 1, 1)
+        return self.length_s / max(self.samples - 1, 1) if math.isfinite(self.length_s) else 0.0
 
 
 class FrameBlockRow(Base):
@@ -123,7 +135,9 @@ class ImportRow(Base):
     done: Mapped[int] = mapped_column(default=0)
     total: Mapped[int] = mapped_column(default=0)
     faults: Mapped[list[Any]]
+    notes: Mapped[list[Any]]  # what was not as one might expect, and did no harm
     cancel: Mapped[bool] = mapped_column(default=False)
+    attempts: Mapped[int] = mapped_column(default=0)  # how often a worker took it up
     take_id: Mapped[int | None] = mapped_column(ForeignKey("take.id", ondelete="SET NULL"))
     created: Mapped[datetime] = mapped_column(default=now)
 
@@ -144,12 +158,17 @@ class UploadPartRow(Base):
 
 
 def takes_of_site(session: Session, site_id: int) -> list[TakeRow]:
-    query = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site_id).order_by(DeviceRow.code, TakeRow.start)
+    query = (
+        select(TakeRow)
+        .join(DeviceRow)
+        .where(DeviceRow.site_id == site_id)
+        .order_by(DeviceRow.code, TakeRow.stored_start)
+    )
     return list(session.scalars(query))
 
 
 def takes_of_device(session: Session, device_id: int) -> list[TakeRow]:
-    return list(session.scalars(select(TakeRow).where(TakeRow.device_id == device_id).order_by(TakeRow.start)))
+    return list(session.scalars(select(TakeRow).where(TakeRow.device_id == device_id).order_by(TakeRow.stored_start)))
 
 
 def hand_counts_of(session: Session, take_id: int) -> list[HandCountRow]:

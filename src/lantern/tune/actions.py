@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.kinds import kind_of
 from lantern.core.tuning.scoring import ScoreCard
-from lantern.takes.tables import TakeRow, takes_of_device
+from lantern.links.tables import LinkRow
+from lantern.survey.tables import DeviceRow
+from lantern.takes.tables import MarkRow, TakeRow, takes_of_device
 from lantern.tune.judging import marks, subject
 from lantern.tune.tables import DetectorRow, RevisionRow, revision
 
@@ -24,11 +27,31 @@ def add_detector(
 ) -> DetectorRow:
     """A new detector with its first revision."""
     kind_of(detector.kind).read_dials(detector)
-    row = DetectorRow(device_id=device_id, name=detector.name, kind=detector.kind, revision=0, body={})
+    site_id = session.get_one(DeviceRow, device_id).site_id
+    _check_name(session, site_id, detector.name, None)
+    row = DetectorRow(site_id=site_id, device_id=device_id, name=detector.name, kind=detector.kind, revision=0, body={})
     session.add(row)
     session.flush()
     save_revision(session, row, detector, reason=reason, user_id=user_id, base=0)
     return row
+
+
+def _check_name(session: Session, site_id: int, name: str, detector_id: int | None) -> None:
+    """Links, marks and site files name detectors: no two of a site share a name."""
+    query = select(DetectorRow.id).where(DetectorRow.site_id == site_id, DetectorRow.name == name)
+    held = session.scalar(query)
+    if held is not None and held != detector_id:
+        raise Refused([Fault("detector: name", f"{name!r} is taken", "a name of its own on this site")])
+
+
+def _rename(session: Session, row: DetectorRow, name: str) -> None:
+    """Marks and links go along."""
+    takes = select(TakeRow.id).where(TakeRow.device_id == row.device_id)
+    marks_of_it = update(MarkRow).where(MarkRow.take_id.in_(takes), MarkRow.detector == row.name)
+    session.execute(marks_of_it.values(detector=name))
+    for link in session.scalars(select(LinkRow).where(LinkRow.detector_id == row.id)):
+        link.body, link.version = link.body | {"detector": name}, link.version + 1
+    row.name = name
 
 
 def save_revision(
@@ -43,10 +66,13 @@ def save_revision(
             f"Revision {row.revision} of {row.name} was saved meanwhile; yours began from {base}. "
             "Reload the page to see it, then make your change again."
         )
+    if row.name != detector.name:
+        _check_name(session, row.site_id, detector.name, row.id)
+        _rename(session, row, detector.name)
     scores = scores_on_takes(session, detector, row.device_id)
     row.revision = base + 1
     row.body = detector.model_dump(mode="json")
-    row.name, row.kind = detector.name, detector.kind
+    row.kind = detector.kind
     row.verdict = verdict(scores)
     saved = RevisionRow(
         detector_id=row.id, number=row.revision, body=row.body, reason=reason.strip(), scores=scores, user_id=user_id
@@ -56,14 +82,14 @@ def save_revision(
     return saved
 
 
-def restore_revision(session: Session, row: DetectorRow, number: int, *, user_id: int | None) -> RevisionRow:
-    """Save an old state anew; nothing is lost in between."""
+def restore_revision(session: Session, row: DetectorRow, number: int, *, user_id: int | None, base: int) -> RevisionRow:
+    """Save an old state anew; nothing is lost in between. Refused if `base` is not the latest."""
     old = revision(session, row.id, number)
     if old is None:
         raise Refused([Fault("revision", f"{row.name} has no revision {number}", f"1 to {row.revision}")])
     detector = Detector.model_validate(old.body)
     reason = f"Restored revision {number}: {old.reason}"
-    return save_revision(session, row, detector, reason=reason, user_id=user_id, base=row.revision)
+    return save_revision(session, row, detector, reason=reason, user_id=user_id, base=base)
 
 
 def scores_on_takes(session: Session, detector: Detector, device_id: int) -> list[dict[str, Any]]:

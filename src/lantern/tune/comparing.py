@@ -21,6 +21,9 @@ from lantern.tune import bench
 from lantern.tune.actions import changed_keys
 from lantern.tune.shown import changes_shown, get_detector, take_shown
 from lantern.tune.tables import DetectorRow, detectors_of_site, revision, revisions_of
+from lantern.web.access import may
+from lantern.web.door import user_id
+from lantern.web.numbers import Id
 from lantern.web.pages import render
 
 router = APIRouter()
@@ -39,9 +42,9 @@ class Side:
         return f"{self.row.device.code} {self.row.name}, revision {self.number}"
 
 
-@router.get("/compare")
+@router.get("/compare", **may("viewer"))
 def compare_page(
-    request: Request, a: int, b: int, ra: int | None = None, rb: int | None = None, take: int | None = None
+    request: Request, a: Id, b: Id, ra: Id | None = None, rb: Id | None = None, take: Id | None = None
 ) -> HTMLResponse:
     """`a`, `b`: detectors; `ra`, `rb`: their revisions (empty: the one in use); `take`: which take the axis shows."""
     with transaction() as session:
@@ -53,7 +56,7 @@ def compare_page(
         signals = kind_of(one.row.kind).signals
         takes = [t for t in takes_of_device(session, one.row.device_id) if t.kind in signals]
         chosen = next((t for t in takes if t.id == take), takes[0] if takes else None)
-        scale = scale_of(session, request.session["user_id"])
+        scale = scale_of(session, user_id(request))
         sides = [_judged(session, side, chosen, scale) for side in (one, other)] if chosen else []
         only = bench.difference(sides[0], sides[1]) if sides else {"gone": [], "new": []}
         cards = [bench.cards(session, side.model, takes) for side in (one, other)]

@@ -7,6 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from lantern.core.tuning.wishes import Wishes
+from lantern.web.numbers import Count, Id
 
 
 class WishesIn(BaseModel):
@@ -14,7 +15,7 @@ class WishesIn(BaseModel):
 
     false_per_day: float | None = None
     delay_s: float | None = None
-    misses: int = 0
+    misses: Count = 0
 
     def wishes(self) -> Wishes | None:
         """None where nothing is wished beyond what every strip looks for anyway."""
@@ -30,16 +31,16 @@ class Draft(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    take: int
+    take: Id
     detector: dict[str, Any]
     strips: list[str] | None = None
     parts: list[str] = ["judged"]
     together: bool = False
     wishes: WishesIn = WishesIn()
     every_s: float = Field(default=60.0, ge=10, le=3600)  # of counts against counts by hand
-    who: int | None = None
+    who: Id | None = None
     page: str = Field(default="", max_length=40)  # who asks, by a name of its own
-    turn: int = 0  # which of its states this is
+    turn: Count = 0  # which of its states this is
 
 
 class FanAsked(Draft):
@@ -67,4 +68,4 @@ class Saved(BaseModel):
 
     detector: dict[str, Any]
     reason: str
-    base: int
+    base: Count

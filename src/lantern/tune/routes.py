@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import APIRouter, HTTPException, Query, Request
+from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
@@ -31,21 +31,24 @@ from lantern.tune.shown import changes_shown, dial_shown, drafted, get_detector,
 from lantern.tune.studies import begin_study, cancel_study
 from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, latest_studies, revisions_of
 from lantern.tune.turns import TURNS
-from lantern.web.answers import json_answer
+from lantern.web.access import may
+from lantern.web.answers import attachment, json_answer
+from lantern.web.door import user_id
+from lantern.web.numbers import Count, Id
 from lantern.web.pages import render
 
 router = APIRouter()
 
 
-@router.get("/bench/{detector_id}")
-def bench_page(request: Request, detector_id: int, take: Annotated[int | None, Query()] = None) -> HTMLResponse:
+@router.get("/bench/{detector_id}", **may("viewer"))
+def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTMLResponse:
     with transaction() as session:
         row = get_detector(session, detector_id)
         chosen = take_for(session, row, take)
         takes = takes_of_device(session, row.device_id)
         if chosen is None:
             return render(request, session, "bench_empty.html", stage="tune", detector=row)
-        scale = scale_of(session, request.session["user_id"])
+        scale = scale_of(session, user_id(request))
         links = armed_links(session, row.device.site_id, row.id)
         data: dict[str, Any] = {
             "detector": row.body,
@@ -61,7 +64,7 @@ def bench_page(request: Request, detector_id: int, take: Annotated[int | None, Q
             "materials": [material.as_dict() for material in MATERIALS],
             "verdicts": scenes.VERDICTS,
             "still": chosen.still_type is not None,
-            "user": session.get_one(User, request.session["user_id"]).name,
+            "user": session.get_one(User, user_id(request)).name,
             "studies": {what: study.as_dict() for what, study in latest_studies(session, row.id).items()},
         }
         return render(
@@ -79,13 +82,13 @@ def bench_page(request: Request, detector_id: int, take: Annotated[int | None, Q
         )
 
 
-@router.post("/bench/{detector_id}/judge")
-def judge_draft(request: Request, detector_id: int, draft: Draft) -> Response:
+@router.post("/bench/{detector_id}/judge", **may("viewer"))
+def judge_draft(request: Request, detector_id: Id, draft: Draft) -> Response:
     """What a state would do: `parts` of judged, readings, strips, takes, noise, spot, pixels; of scenes: objects, beside, counts."""
     TURNS.told(draft.page, draft.turn)
     with transaction() as session:
         row, take, detector = drafted(session, detector_id, draft)
-        scale = scale_of(session, request.session["user_id"])
+        scale = scale_of(session, user_id(request))
         out: dict[str, Any] = {}
         if {"judged", "objects"} & set(draft.parts):
             links = armed_links(session, row.device.site_id, row.id)
@@ -124,28 +127,28 @@ def _beside(
     return out
 
 
-@router.get("/bench/{detector_id}/reading.csv")
-def reading_csv(detector_id: int, take: int) -> Response:
+@router.get("/bench/{detector_id}/reading.csv", **may("viewer"))
+def reading_csv(detector_id: Id, take: Id) -> Response:
     """Every sample of the saved revision's readings, as the detector sees them."""
     with transaction() as session:
         row = get_detector(session, detector_id)
         chosen = take_for(session, row, take)
         assert chosen is not None
         text = write_series(subject(session, row.model, chosen).traces())
-        headers = {"Content-Disposition": f'attachment; filename="reading-{detector_id}-take-{take}.csv"'}
-        return Response(text, 200, headers, "text/csv; charset=utf-8")
+        name = f"reading-{detector_id}-take-{take}.csv"
+        return Response(text, 200, attachment(name), "text/csv; charset=utf-8")
 
 
-@router.post("/bench/{detector_id}/people")
-def people(request: Request, detector_id: int, draft: Draft) -> Response:
+@router.post("/bench/{detector_id}/people", **may("viewer"))
+def people(request: Request, detector_id: Id, draft: Draft) -> Response:
     """Skin screening: everybody on the take, what was refused, and how well the temperature tells the marked ones."""
     with transaction() as session:
         _, take, detector = drafted(session, detector_id, draft)
         return json_answer(thermal.people(session, take, detector))
 
 
-@router.post("/bench/{detector_id}/fan")
-def error_fan(detector_id: int, asked: FanAsked) -> Response:
+@router.post("/bench/{detector_id}/fan", **may("viewer"))
+def error_fan(detector_id: Id, asked: FanAsked) -> Response:
     """What a region's reading and alarms become over a material's range of emissivity."""
     with transaction() as session:
         _, take, detector = drafted(session, detector_id, asked)
@@ -161,8 +164,8 @@ def error_fan(detector_id: int, asked: FanAsked) -> Response:
 # ---- studies ---------------------------------------------------------------------------------------------------------
 
 
-@router.post("/bench/{detector_id}/studies")
-def ask_study(detector_id: int, asked: StudyAsked) -> Response:
+@router.post("/bench/{detector_id}/studies", **may("engineer"))
+def ask_study(detector_id: Id, asked: StudyAsked) -> Response:
     with transaction() as session:
         row, take, detector = drafted(session, detector_id, asked)
         takes = _tuned_on(session, row, take, together=asked.together)
@@ -181,14 +184,14 @@ def ask_study(detector_id: int, asked: StudyAsked) -> Response:
     return json_answer(answer)
 
 
-@router.get("/studies/{study_id}")
-def study_progress(study_id: int) -> Response:
+@router.get("/studies/{study_id}", **may("viewer"))
+def study_progress(study_id: Id) -> Response:
     with transaction() as session:
         return json_answer(_study(session, study_id).as_dict())
 
 
-@router.post("/studies/{study_id}/cancel")
-def study_cancel(study_id: int) -> Response:
+@router.post("/studies/{study_id}/cancel", **may("engineer"))
+def study_cancel(study_id: Id) -> Response:
     with transaction() as session:
         row = _study(session, study_id)
         cancel_study(row)
@@ -214,29 +217,27 @@ def _tuned_on(session: Session, row: DetectorRow, take: TakeRow, *, together: bo
 # ---- revisions -------------------------------------------------------------------------------------------------------
 
 
-@router.post("/bench/{detector_id}/revisions")
-def save(request: Request, detector_id: int, saved: Saved) -> Response:
+@router.post("/bench/{detector_id}/revisions", **may("engineer", "saved a revision"))
+def save(request: Request, detector_id: Id, saved: Saved) -> Response:
     with transaction() as session:
         row = get_detector(session, detector_id)
         detector = read_model(Detector, saved.detector, where="detector")
         if detector.kind != row.kind:
             raise Refused([Fault("detector: kind", repr(detector.kind), f"{row.kind!r}: a detector keeps its kind")])
-        made = save_revision(
-            session, row, detector, reason=saved.reason, user_id=request.session["user_id"], base=saved.base
-        )
+        made = save_revision(session, row, detector, reason=saved.reason, user_id=user_id(request), base=saved.base)
         return json_answer({"revision": made.number, "verdict": row.verdict})
 
 
-@router.post("/bench/{detector_id}/restore/{number}")
-def restore(request: Request, detector_id: int, number: int) -> Response:
+@router.post("/bench/{detector_id}/restore/{number}", **may("engineer", "restored a revision"))
+def restore(request: Request, detector_id: Id, number: Id, base: Count) -> Response:
     with transaction() as session:
         row = get_detector(session, detector_id)
-        made = restore_revision(session, row, number, user_id=request.session["user_id"])
+        made = restore_revision(session, row, number, user_id=user_id(request), base=base)
         return json_answer({"revision": made.number})
 
 
-@router.get("/bench/{detector_id}/revisions")
-def revisions_page(request: Request, detector_id: int, a: int | None = None, b: int | None = None) -> HTMLResponse:
+@router.get("/bench/{detector_id}/revisions", **may("viewer"))
+def revisions_page(request: Request, detector_id: Id, a: Id | None = None, b: Id | None = None) -> HTMLResponse:
     """All revisions, and two of them side by side."""
     with transaction() as session:
         row = get_detector(session, detector_id)
@@ -258,17 +259,17 @@ def revisions_page(request: Request, detector_id: int, a: int | None = None, b: 
             changes=changes_shown(
                 changed_keys(older.body, newer.body, row.kind),
                 row.kind,
-                scale_of(session, request.session["user_id"]),
+                scale_of(session, user_id(request)),
             ),
             later=judgements_of(session, row.id),
             takes=takes_of_device(session, row.device_id),
         )
 
 
-@router.get("/bench/{detector_id}/detector.json")
-def export(detector_id: int) -> Response:
+@router.get("/bench/{detector_id}/detector.json", **may("viewer"))
+def export(detector_id: Id) -> Response:
     """The detector as a lantern-detector/1 file."""
     with transaction() as session:
         row = get_detector(session, detector_id)
         name = "".join(c if c.isalnum() else "-" for c in row.name.lower())
-        return json_answer(row.body, headers={"Content-Disposition": f'attachment; filename="{name}.json"'})
+        return json_answer(row.body, headers=attachment(f"{name}.json"))

@@ -15,21 +15,23 @@ from lantern.takes.tables import TakeRow
 from lantern.tune import scenes
 from lantern.tune.drafts import Draft, LineAsked
 from lantern.tune.shown import drafted
+from lantern.web.access import may
 from lantern.web.answers import json_answer
+from lantern.web.numbers import Id
 
 router = APIRouter()
 
 
-@router.post("/bench/{detector_id}/object/{name}")
-def object_life(detector_id: int, name: str, draft: Draft) -> Response:
+@router.post("/bench/{detector_id}/object/{name}", **may("viewer"))
+def object_life(detector_id: Id, name: str, draft: Draft) -> Response:
     """One object of the take: its life, and why it raised or did not."""
     with transaction() as session:
         _, take, detector = drafted(session, detector_id, draft)
         return json_answer(scenes.life_of(session, detector, take, name))
 
 
-@router.get("/takes/{take_id}/tracks")
-def tracks(take_id: int) -> Response:
+@router.get("/takes/{take_id}/tracks", **may("viewer"))
+def tracks(take_id: Id) -> Response:
     """All tracks of a take as compact binary, deflated; see `scenes.packed_tracks`."""
     with transaction() as session:
         take = session.get(TakeRow, take_id)
@@ -40,8 +42,8 @@ def tracks(take_id: int) -> Response:
     return Response(data, 200, headers, "application/octet-stream")
 
 
-@router.post("/bench/{detector_id}/line")
-def line_moved(detector_id: int, asked: LineAsked) -> Response:
+@router.post("/bench/{detector_id}/line", **may("viewer"))
+def line_moved(detector_id: Id, asked: LineAsked) -> Response:
     """Where a detector's first line lies when it is moved and turned, cut off at the picture's edges."""
     with transaction() as session:
         _, take, detector = drafted(session, detector_id, asked)

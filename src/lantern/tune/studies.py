@@ -10,20 +10,20 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import structlog
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from lantern.core.dials import describe_dial
 from lantern.core.events import Detector
-from lantern.core.faults import Fault, LanternError, Refused
+from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import kind_of
 from lantern.core.objects.search import search
 from lantern.core.tuning.advice import advise
 from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_between
 from lantern.core.tuning.scoring import ScoreCard
 from lantern.core.tuning.wishes import Wishes
-from lantern.db.base import now, transaction
+from lantern.db.base import StoreAwayError, now, transaction
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.actions import score_on
 from lantern.tune.evidence import hold, shown
@@ -34,10 +34,6 @@ from lantern.tune.thermal import readings_of
 log = structlog.get_logger()
 TELL_EVERY_S = 0.25
 FEW_STEPS = 8  # of a dial; a range of fewer is divided finer than the dial is
-
-
-class StudyCancelled(LanternError):
-    """The user cancelled."""
 
 
 def begin_study(session: Session, row: DetectorRow, what: str, asked: dict[str, Any]) -> StudyRow:
@@ -64,10 +60,10 @@ def run_study(study_id: int) -> None:
         with transaction() as session:
             result = WORK[what](session, detector_id, asked, _teller(study_id))
         state = "done"
-    except StudyCancelled:
-        state = "cancelled"
     except Refused as error:
         state, faults = "refused", [fault.as_dict() for fault in error.faults]
+    except StoreAwayError:
+        raise
     except Exception:
         log.exception("study failed", study_id=study_id)
         faults = [Fault("program", "an error of the program, not of what was asked", "a look at the log").as_dict()]
@@ -78,13 +74,14 @@ def run_study(study_id: int) -> None:
 
 
 def cancel_study(row: StudyRow) -> None:
+    """Ask for the end: the worker kills what is under way. What is not begun ends at once."""
     row.cancel = True
     if row.state == "waiting":
         row.state = "cancelled"
 
 
 def _teller(study_id: int) -> Callable[[int, int], None]:
-    """Progress in a transaction of its own, so that the page sees it; also where a cancel is noticed."""
+    """Progress in a transaction of its own, so that the page sees it."""
     told = 0.0
 
     def tell(done: int, total: int) -> None:
@@ -93,10 +90,7 @@ def _teller(study_id: int) -> Callable[[int, int], None]:
             return
         told = time.monotonic()
         with transaction() as session:
-            row = session.get(StudyRow, study_id)
-            if row is None or row.cancel:
-                raise StudyCancelled("cancelled")
-            row.done, row.total = done, total
+            session.execute(update(StudyRow).where(StudyRow.id == study_id).values(done=done, total=total))
 
     return tell
 

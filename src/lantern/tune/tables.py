@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import ForeignKey, UniqueConstraint, select
-from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
+from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relationship
 
 from lantern.core.events import Detector
 from lantern.db.base import Base, now
@@ -16,14 +16,17 @@ from lantern.survey.tables import DeviceRow
 
 class DetectorRow(Base):
     __tablename__ = "detector"
-    __table_args__ = (UniqueConstraint("device_id", "name"),)
+    __table_args__ = (UniqueConstraint("site_id", "name"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), index=True)
     name: Mapped[str]
     kind: Mapped[str]
     revision: Mapped[int]
     body: Mapped[dict[str, Any]]  # a lantern-detector/1 document
+    enabled: Mapped[bool] = mapped_column(default=True)  # it runs live, if its site does
+    retired: Mapped[bool] = mapped_column(default=False)
     verdict: Mapped[str] = mapped_column(default="")  # how it stood when it was last judged; shown in the rail
     device: Mapped[DeviceRow] = relationship()
 
@@ -75,6 +78,7 @@ class StudyRow(Base):
     faults: Mapped[list[Any]]
     result: Mapped[dict[str, Any]]
     cancel: Mapped[bool] = mapped_column(default=False)
+    attempts: Mapped[int] = mapped_column(default=0)  # how often a worker took it up
     created: Mapped[datetime] = mapped_column(default=now)
 
     @property
@@ -99,9 +103,18 @@ def judgements_of(session: Session, detector_id: int) -> dict[tuple[int, int], d
     return {(row.revision_id, row.take_id): row.card for row in session.scalars(query)}
 
 
-def detectors_of_site(session: Session, site_id: int) -> list[DetectorRow]:
-    query = select(DetectorRow).join(DeviceRow).where(DeviceRow.site_id == site_id)
-    return list(session.scalars(query.order_by(DeviceRow.code, DetectorRow.name)))
+def detectors_of_site(session: Session, site_id: int, *, retired: bool = False) -> list[DetectorRow]:
+    """By device and name, each with its device; those that are retired only where asked for."""
+    query = select(DetectorRow).join(DetectorRow.device).options(contains_eager(DetectorRow.device))
+    query = query.where(DetectorRow.site_id == site_id).order_by(DeviceRow.code, DetectorRow.name)
+    in_use = query.where(DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
+    return list(session.scalars(query if retired else in_use))
+
+
+def detectors_of_device(session: Session, device_id: int) -> list[DetectorRow]:
+    """By name, those that are retired too."""
+    query = select(DetectorRow).where(DetectorRow.device_id == device_id)
+    return list(session.scalars(query.order_by(DetectorRow.retired, DetectorRow.name)))
 
 
 def revisions_of(session: Session, detector_id: int) -> list[RevisionRow]:

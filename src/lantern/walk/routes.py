@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
-from typing import Any
+from typing import Annotated, Any
 
 import httpx
 import orjson
@@ -12,44 +13,58 @@ from fastapi import APIRouter, Body, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 from sse_starlette.sse import EventSourceResponse
+from starlette.background import BackgroundTask
 
+from lantern.core.faults import LanternError
 from lantern.core.kinds import kind_of
 from lantern.db.base import transaction
 from lantern.links.tables import armed_links
-from lantern.live.recorder import acknowledge
+from lantern.live.calls import ask_engine, credentials, engine_url
+from lantern.live.outbox import acknowledge
 from lantern.live.tables import effects_of, recent_events
+from lantern.people.sessions import is_open
 from lantern.people.tables import scale_of
 from lantern.settings import settings
 from lantern.survey.tables import outputs_of
 from lantern.takes.tables import marks_of, takes_of_device
 from lantern.tune.shown import get_detector
 from lantern.tune.tables import DetectorRow
+from lantern.web.access import may
 from lantern.web.answers import json_answer
-from lantern.web.pages import render
+from lantern.web.door import user_id
+from lantern.web.numbers import Id
+from lantern.web.pages import render, the_site
+from lantern.web.streams import STREAMS
 
 router = APIRouter()
-ASK_AGAIN_S = 1.0
+ASK_AGAIN_S = 0.5
+STILL_OPEN_S = 5.0  # between two looks whether the log-in has ended
 LEAD_S = 6.0  # to see it come
 SILENT = "The engine does not answer."
 
 
-@router.get("/walk/{detector_id}")
-def walk_page(request: Request, detector_id: int) -> HTMLResponse:
+@router.get("/walk/{detector_id}", **may("viewer"))
+def walk_page(request: Request, detector_id: Id) -> HTMLResponse:
     with transaction() as session:
         row = get_detector(session, detector_id)
         links = armed_links(session, row.device.site_id, row.id)
         modes = {effect.output: effect.mode for armed in links for effect in armed.link.effects}
-        scale = scale_of(session, request.session["user_id"])
+        scale = scale_of(session, user_id(request))
         data = {
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
             "detectorId": row.id,
             "device": row.device.code,
             "detector": row.body,
             "outputs": [
-                {"module": device.code, **output.model_dump(), "mode": modes.get(output.name)}
+                {
+                    "module": device.code,
+                    "device": device.id,
+                    **output.model_dump(),
+                    "mode": modes.get(output.name),
+                }
                 for device, output in outputs_of(session, row.device.site_id)
             ],
-            "standins": bool(settings().standins_url),
+            "standins": row.device.place.site.demo,
             "kind": row.kind,
             "still": _still(session, row),
             "jumpS": _just_before(session, row),
@@ -75,47 +90,63 @@ def _still(session: Session, row: DetectorRow) -> str | None:
     return None if take is None else f"/takes/{take.id}/still"
 
 
-@router.post("/walk/{detector_id}/empty")
-def nobody_inside(detector_id: int) -> Response:
+@router.post("/walk/{detector_id}/empty", **may("operator", "set an occupancy to nobody"))
+def nobody_inside(detector_id: Id) -> Response:
     """Set a count's occupancy to nobody; refused while anybody is in view."""
     try:
-        answer = httpx.post(f"{settings().engine_url}/empty/{detector_id}", timeout=5)
+        answer = ask_engine("POST", f"/empty/{detector_id}")
     except httpx.HTTPError as error:
         raise HTTPException(503, SILENT) from error
     return json_answer(orjson.loads(answer.content), answer.status_code)
 
 
-@router.get("/walk/{detector_id}/stream")
-async def stream(request: Request, detector_id: int) -> EventSourceResponse:
+@router.get("/walk/{detector_id}/stream", **may("viewer"))
+async def stream(request: Request, detector_id: Id) -> EventSourceResponse:
     """States of the detector's device. When the engine is silent the page is told so, and it goes on trying."""
+    digest: bytes = request.state.known.digest
 
-    def code() -> str:
+    def device() -> int:
         with transaction() as session:
-            return get_detector(session, detector_id).device.code
+            return get_detector(session, detector_id).device_id
 
-    device = await asyncio.to_thread(code)
+    device_id = await asyncio.to_thread(device)
+    place = STREAMS.take(digest)
 
     async def events() -> AsyncIterator[dict[str, str]]:
-        async with httpx.AsyncClient(timeout=httpx.Timeout(5.0, read=10.0)) as client:
-            while not await request.is_disconnected():
-                try:
-                    async with client.stream("GET", f"{settings().engine_url}/stream/{device}") as answer:
-                        async for line in answer.aiter_lines():
-                            yield {"event": "state", "data": line}
-                except httpx.HTTPError:
-                    yield {"event": "silent", "data": SILENT}
-                await asyncio.sleep(ASK_AGAIN_S)
+        with place:
+            async for event in _states(device_id, digest):
+                yield event
 
-    return EventSourceResponse(events(), ping=15)
+    return EventSourceResponse(events(), ping=15, background=BackgroundTask(place.leave))
 
 
-@router.get("/walk/{detector_id}/frame")
-def frame(detector_id: int) -> Response:
+async def _states(device_id: int, digest: bytes) -> AsyncIterator[dict[str, str]]:
+    """Until the log-in has ended."""
+    looked = time.monotonic()
+    async with httpx.AsyncClient(timeout=httpx.Timeout(5.0, read=10.0), headers=credentials()) as client:
+        while True:
+            try:
+                async with client.stream("GET", engine_url(f"/stream/{device_id}")) as answer:
+                    answer.raise_for_status()
+                    async for line in answer.aiter_lines():
+                        yield {"event": "state", "data": line}
+                        if time.monotonic() - looked > STILL_OPEN_S:
+                            looked = time.monotonic()
+                            if not await asyncio.to_thread(is_open, digest):
+                                yield {"event": "ended", "data": "You are logged out."}
+                                return
+            except (httpx.HTTPError, LanternError):
+                yield {"event": "silent", "data": SILENT}
+            await asyncio.sleep(ASK_AGAIN_S)
+
+
+@router.get("/walk/{detector_id}/frame", **may("viewer"))
+def frame(detector_id: Id) -> Response:
     """The device's last frame: raw pixels, deflated."""
     with transaction() as session:
-        device = get_detector(session, detector_id).device.code
+        device_id = get_detector(session, detector_id).device_id
     try:
-        answer = httpx.get(f"{settings().engine_url}/frame/{device}", timeout=5)
+        answer = ask_engine("GET", f"/frame/{device_id}")
     except httpx.HTTPError as error:
         raise HTTPException(503, SILENT) from error
     if answer.status_code != 200:
@@ -124,8 +155,8 @@ def frame(detector_id: int) -> Response:
     return Response(answer.content, 200, headers, "application/octet-stream")
 
 
-@router.get("/walk/{detector_id}/events")
-def events(detector_id: int) -> Response:
+@router.get("/walk/{detector_id}/events", **may("viewer"))
+def events(detector_id: Id) -> Response:
     """The last events with what became of each of their effects."""
     with transaction() as session:
         rows = recent_events(session, detector_id)
@@ -163,30 +194,33 @@ def events(detector_id: int) -> Response:
         )
 
 
-@router.post("/walk/acknowledge")
-def acknowledge_output(output: str = Body(embed=True)) -> Response:
+@router.post("/walk/acknowledge", **may("operator", "acknowledged an output"))
+def acknowledge_output(device: Annotated[Id, Body()], output: Annotated[str, Body()]) -> Response:
+    """Let go of a latched output of a module."""
     with transaction() as session:
-        return json_answer({"let_go": acknowledge(session, output)})
+        return json_answer({"let_go": acknowledge(session, device, output)})
 
 
-@router.get("/walk/standins/state")
-def standins_state() -> Response:
-    return _standins("GET", "/state", None)
+@router.get("/walk/standins/state", **may("viewer"))
+def standins_state(request: Request) -> Response:
+    return _standins(request, "GET", "/state", None)
 
 
-@router.post("/walk/standins/camera/{code}/{what}")
-def standins_camera(code: str, what: str, body: dict[str, Any] = Body(default={})) -> Response:
-    return _standins("POST", f"/camera/{code}/{what}", body)
+@router.post("/walk/standins/camera/{code}/{what}", **may("operator"))
+def standins_camera(request: Request, code: str, what: str, body: dict[str, Any] = Body(default={})) -> Response:
+    return _standins(request, "POST", f"/camera/{code}/{what}", body)
 
 
-@router.post("/walk/standins/relay/{what}")
-def standins_relay(what: str) -> Response:
-    return _standins("POST", f"/relay/{what}", {})
+@router.post("/walk/standins/relay/{what}", **may("operator"))
+def standins_relay(request: Request, what: str) -> Response:
+    return _standins(request, "POST", f"/relay/{what}", {})
 
 
-def _standins(method: str, path: str, body: dict[str, Any] | None) -> Response:
-    if not settings().standins_url:
-        raise HTTPException(404, "No stand-ins run here.")
+def _standins(request: Request, method: str, path: str, body: dict[str, Any] | None) -> Response:
+    with transaction() as session:
+        is_demo = the_site(request, session).demo
+    if not is_demo or not settings().standins_url:
+        raise HTTPException(404, "No stand-ins play on this site.")
     try:
         answer = httpx.request(method, settings().standins_url + path, json=body, timeout=5)
     except httpx.HTTPError as error:

@@ -10,17 +10,22 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException as StarletteHTTPException
-from starlette.middleware.base import BaseHTTPMiddleware
-from starlette.middleware.sessions import SessionMiddleware
 
 from lantern.core.faults import LanternError, Refused
 from lantern.core.tuning.wanted import UnwantedError
+from lantern.db.base import StoreAwayError
 from lantern.formats.documents import key_fault
+from lantern.keeper import standing
+from lantern.links.actions import StaleVersionError
 from lantern.links.routes import router as links
+from lantern.people.account_routes import router as accounts
 from lantern.people.routes import router as people
+from lantern.people.sessions import find_session
 from lantern.rehearse.routes import router as rehearse
 from lantern.settings import settings
+from lantern.survey.device_routes import router as devices
 from lantern.survey.routes import router as survey
+from lantern.survey.site_routes import router as sites
 from lantern.takes.counts import router as counts
 from lantern.takes.routes import router as takes
 from lantern.tune.actions import StaleRevisionError
@@ -28,32 +33,37 @@ from lantern.tune.comparing import router as comparing
 from lantern.tune.routes import router as tune
 from lantern.tune.scene_routes import router as scenes
 from lantern.walk.routes import router as walk
+from lantern.web.access import SITE, may
 from lantern.web.answers import json_answer
+from lantern.web.door import Door, SecurityHeaders
 from lantern.web.pages import environment
-from lantern.web.security import SecurityHeaders, guard
 
 STATIC = Path(__file__).parent / "static"
 log = structlog.get_logger()
 
 
 def make_app() -> FastAPI:
-    app = FastAPI(title="Rust Lantern", docs_url=None, redoc_url=None, openapi_url=None)
-    app.add_middleware(BaseHTTPMiddleware, dispatch=guard)
-    app.add_middleware(
-        SessionMiddleware, secret_key=settings().secret, session_cookie="lantern", same_site="lax", max_age=14 * 86_400
-    )
+    app = FastAPI(title="Rust Lantern", docs_url=None, redoc_url=None)
+    app.add_middleware(Door, find=find_session, failed=_away)
     app.add_middleware(SecurityHeaders)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for router in (people, survey, takes, counts, tune, scenes, comparing, links, rehearse, walk):
+    for router in (people, accounts, sites):
         app.include_router(router)
+    for router in (survey, devices, takes, counts, tune, scenes, comparing, links, rehearse, walk):
+        app.include_router(router, prefix=SITE)
 
-    @app.get("/health")
-    def health() -> dict[str, bool]:
-        return {"ok": True}
+    @app.get("/health", **may("anybody"))
+    def health() -> Response:
+        """Do all parts run? Not ok, and 503, where one keeps ending."""
+        parts = standing(settings().state_dir)
+        ok = not any(part["keeps_ending"] and not part["running"] for part in parts)
+        return json_answer({"ok": ok, "parts": parts}, 200 if ok else 503)
 
     app.add_exception_handler(Refused, _refused)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(StaleRevisionError, _stale)
+    app.add_exception_handler(StaleVersionError, _stale)
+    app.add_exception_handler(StoreAwayError, _away)
     app.add_exception_handler(UnwantedError, _unwanted)
     app.add_exception_handler(LanternError, _failed)
     app.add_exception_handler(StarletteHTTPException, _http)
@@ -92,7 +102,17 @@ async def _unwanted(request: Request, error: Exception) -> Response:
     return json_answer({"message": "The page has asked for something newer meanwhile.", "superseded": True}, 409)
 
 
+async def _away(request: Request, error: Exception) -> Response:
+    """The database is away; as a rule it is being started again just now."""
+    lines = [str(error), "Nothing was changed. Try again in a moment; if it stays so, the log says why."]
+    if _wants_page(request):
+        return _error_page(503, "The database does not answer", lines)
+    return json_answer({"message": " ".join(lines)}, 503)
+
+
 async def _failed(request: Request, error: Exception) -> Response:
+    if _wants_page(request):
+        return _error_page(400, "This did not work", [str(error)])
     return json_answer({"message": str(error)}, 400)
 
 

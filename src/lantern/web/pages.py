@@ -2,26 +2,31 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
-from zoneinfo import ZoneInfo
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import orjson
-from fastapi import HTTPException, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from markupsafe import Markup
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from lantern.keeper import standing
 from lantern.links.tables import LinkRow
 from lantern.live.tables import DeviceStateRow
+from lantern.people.roles import sites_of
 from lantern.people.tables import User
-from lantern.survey.tables import DeviceRow, SiteRow, get_site
+from lantern.settings import settings
+from lantern.survey.tables import DeviceRow, SiteRow, devices_of_site
 from lantern.takes.tables import TakeRow
 from lantern.tune.tables import DetectorRow, detectors_of_site
-from lantern.web.security import token
+from lantern.web.access import site_id_of
+from lantern.web.door import token, user_id
 
 PACKAGE = Path(__file__).resolve().parent.parent
 STAGE_FOLDERS = ("web", "survey", "takes", "tune", "links", "rehearse", "walk", "people")
@@ -43,7 +48,10 @@ def _as_json(value: Any) -> Markup:
 
 
 def _local(at: datetime, zone: str, pattern: str = "%Y-%m-%d %H:%M:%S") -> str:
-    return at.astimezone(ZoneInfo(zone)).strftime(pattern)
+    try:
+        return at.astimezone(ZoneInfo(zone)).strftime(pattern)
+    except (OverflowError, ValueError, ZoneInfoNotFoundError):  # a row that nobody checked: shown as it is
+        return f"{at.isoformat(sep=' ', timespec='seconds')}"
 
 
 def _sized(size: float) -> str:
@@ -59,11 +67,9 @@ environment.filters |= {"as_json": _as_json, "local": _local, "sized": _sized}
 RAIL_GLYPHS = {"steady": "hit", "cries wolf": "false", "misses": "miss"}
 
 
-def the_site(session: Session) -> SiteRow:
-    site = get_site(session)
-    if site is None:
-        raise HTTPException(404, "There is no site yet. Start with ./lantern demo, or import one.")
-    return site
+def the_site(request: Request, session: Session) -> SiteRow:
+    """The site of the address."""
+    return session.get_one(SiteRow, site_id_of(request))
 
 
 def render(
@@ -77,8 +83,8 @@ def render(
     **context: Any,
 ) -> HTMLResponse:
     """A page within the frame."""
-    site = the_site(session)
-    user = session.get(User, request.session["user_id"])
+    site = the_site(request, session)
+    user = session.get_one(User, user_id(request))
     rows = detectors_of_site(session, site.id)
     current = detector or (rows[0] if rows else None)
     page = environment.get_template(template).render(
@@ -86,50 +92,81 @@ def render(
         csrf=token(request),
         stage=stage,
         site=site,
+        root=f"/sites/{site.id}",
+        role=request.state.role,
+        sites=sites_of(session, user),
         user=user,
         detector=detector,
-        route=_route(session, rows, current),
-        rail=_rail(site, rows),
+        route=_route(session, site, rows, current),
+        rail=_rail(session, site, rows),
         engine=_engine(session, site.id),
+        failing=[part for part in standing(settings().state_dir) if part["keeps_ending"]],
         **context,
     )
     return HTMLResponse(page, status)
 
 
-def _route(session: Session, rows: list[DetectorRow], current: DetectorRow | None) -> list[dict[str, Any]]:
+def render_above(
+    request: Request, session: Session, template: str, *, here: str, status: int = 200, **context: Any
+) -> HTMLResponse:
+    """A page of no site: sites, people, one's own account."""
+    user = session.get_one(User, user_id(request))
+    page = environment.get_template(template).render(
+        request=request,
+        csrf=token(request),
+        here=here,
+        root="",
+        user=user,
+        sites=sites_of(session, user),
+        failing=[part for part in standing(settings().state_dir) if part["keeps_ending"]],
+        **context,
+    )
+    return HTMLResponse(page, status)
+
+
+def _route(
+    session: Session, site: SiteRow, rows: list[DetectorRow], current: DetectorRow | None
+) -> list[dict[str, Any]]:
     """The stages with what is open in each."""
-    linked = set(session.scalars(select(LinkRow.detector_id).distinct()))
+    linked = set(session.scalars(select(LinkRow.detector_id).where(LinkRow.site_id == site.id).distinct()))
     restless = sum(row.verdict in ("cries wolf", "misses") for row in rows)
     at = current.id if current else 0
-    takes = session.scalar(select(func.count()).select_from(TakeRow)) or 0
+    mine = select(func.count(TakeRow.id)).join(DeviceRow).where(DeviceRow.site_id == site.id)
+    takes, root = session.scalar(mine) or 0, f"/sites/{site.id}"
     return [
-        {"key": "survey", "label": "Survey", "href": "/survey", "open": 0, "why": ""},
-        {"key": "takes", "label": "Takes", "href": "/takes", "open": 0, "why": f"{takes} takes"},
+        {"key": "survey", "label": "Survey", "href": f"{root}/survey", "open": 0, "why": ""},
+        {"key": "takes", "label": "Takes", "href": f"{root}/takes", "open": 0, "why": f"{takes} takes"},
         {
             "key": "tune",
             "label": "Tune",
-            "href": f"/bench/{at}",
+            "href": f"{root}/bench/{at}",
             "open": restless,
             "why": f"{restless} detectors miss or cry wolf",
         },
         {
             "key": "link",
             "label": "Link",
-            "href": f"/links/{at}",
+            "href": f"{root}/links/{at}",
             "open": sum(r.id not in linked for r in rows),
             "why": "detectors tied to no output",
         },
-        {"key": "rehearse", "label": "Rehearse", "href": f"/rehearse/{at}", "open": 0, "why": ""},
-        {"key": "walk", "label": "Walk", "href": f"/walk/{at}", "open": 0, "why": ""},
+        {"key": "rehearse", "label": "Rehearse", "href": f"{root}/rehearse/{at}", "open": 0, "why": ""},
+        {"key": "walk", "label": "Walk", "href": f"{root}/walk/{at}", "open": 0, "why": ""},
     ]
 
 
-def _rail(site: SiteRow, rows: list[DetectorRow]) -> list[dict[str, Any]]:
+def _rail(session: Session, site: SiteRow, rows: list[DetectorRow]) -> list[dict[str, Any]]:
+    """Places with their devices and detectors, each of the three asked for once."""
+    by_device, by_place = defaultdict(list), defaultdict(list)
+    for row in rows:
+        by_device[row.device_id].append(row)
+    for device in devices_of_site(session, site.id):
+        by_place[device.place_id].append(device)
     out = []
     for place in site.places:
         lines = []
-        for device in place.devices:
-            mine = [row for row in rows if row.device_id == device.id]
+        for device in by_place[place.id]:
+            mine = by_device[device.id]
             lines += [
                 {
                     "code": device.code,
@@ -150,7 +187,8 @@ def _rail(site: SiteRow, rows: list[DetectorRow]) -> list[dict[str, Any]]:
 def _engine(session: Session, site_id: int) -> dict[str, Any]:
     """How many devices answer, as the engine last wrote it."""
     devices = list(session.scalars(select(DeviceRow).where(DeviceRow.site_id == site_id)))
-    states = {row.device_id: row for row in session.scalars(select(DeviceStateRow))}
+    mine = select(DeviceStateRow).join(DeviceRow).where(DeviceRow.site_id == site_id)
+    states = {row.device_id: row for row in session.scalars(mine)}
     live = sum(1 for d in devices if d.id in states and states[d.id].reachable)
     beat = max((row.said.get("at", 0.0) for row in states.values()), default=0.0)
     silent = datetime.now(UTC).timestamp() - beat > ENGINE_SILENT_S

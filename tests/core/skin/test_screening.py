@@ -19,10 +19,10 @@ from lantern.core.skin import kind
 from lantern.core.skin.dials import SkinDials
 from lantern.core.skin.screening import Look, Screening, adaptive_threshold
 from lantern.core.skin.statistics import cost_slope, expanded_uncertainty, positive_predictive, roc, shares
-from lantern.demo.skerrow import SITE
+from lantern.demo.skerrow import skerrow
 from lantern.standins.door import CUP, FAR, TWO_FACES, WARM, CrewDoor
 
-DETECTOR = next(d for d in SITE.detectors if d.kind == "skin")
+DETECTOR = next(d for d in skerrow().detectors if d.kind == "skin")
 
 
 @lru_cache(maxsize=1)

@@ -29,6 +29,21 @@ class Output(Strict):
         return active if self.contact == "normally_open" else not active
 
 
+class Watchdog(Strict):
+    """A module that lets all its coils go when nobody has written to a holding register of it for a while.
+
+    Who drives it writes `value` there again and again; after `value` x `unit_s` seconds without that, coils drop.
+    """
+
+    register_address: int = Field(ge=0, le=65_535, description="holding register, from 0")
+    unit_s: float = Field(gt=0, le=60, description="what one unit of the value stands for, in s")
+    value: int = Field(ge=1, le=65_535)
+
+    @property
+    def timeout_s(self) -> float:
+        return self.value * self.unit_s
+
+
 class Effect(Strict):
     """What one output does when the link fires."""
 

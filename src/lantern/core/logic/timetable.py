@@ -49,6 +49,14 @@ class Hours(BaseModel):
         return f"{DAYS[self.day][:3]} {clock(self.start_min)}-{clock(self.end_min)}"
 
 
+def zone_of(name: str) -> ZoneInfo:
+    """A time zone by its name. Raises ValueError."""
+    try:
+        return ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError) as error:
+        raise ValueError(f"there is no time zone {name!r}: a name such as Europe/Amsterdam") from error
+
+
 class Timetable(BaseModel):
     """Weekly hours in a time zone. Empty hours are legal and mean never; `summary` says so."""
 
@@ -61,10 +69,7 @@ class Timetable(BaseModel):
     @field_validator("zone")
     @classmethod
     def _known_zone(cls, zone: str) -> str:
-        try:
-            ZoneInfo(zone)
-        except (ZoneInfoNotFoundError, ValueError) as error:
-            raise ValueError(f"there is no time zone {zone!r}: a name such as Europe/Amsterdam") from error
+        zone_of(zone)
         return zone
 
     @property

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
 
@@ -123,40 +123,68 @@ def make_tracks(
 ) -> Tracks:
     """Samples in any order of objects to tracks. `labels`: class numbers (named by `names`) or class names; "" is unknown."""
     known, index = np.unique(np.asarray(ids), return_inverse=True)
-    order = np.lexsort((t_s, index))
-    classes, label = _classes(labels, names or {}, t_s.size)
-    sure = np.ones(t_s.size) if confidence is None else confidence
-    ids_out: Ids = tuple(known.tolist())
+    words, label = _words(labels, names or {}, t_s.size)
+    columns = {"t_s": t_s, "object": index, "box": box, "label": label}
+    columns["confidence"] = np.ones(t_s.size) if confidence is None else confidence
+    if height_m is not None:
+        columns["height_m"] = height_m
+    return arrange(
+        columns, known.tolist(), words, last_s=last_s, on_plan=on_plan, frame_px=frame_px, fps=fps
+    )  # fmt: skip
+
+
+def arrange(
+    columns: dict[str, NDArray[Any]],
+    ids: Sequence[int | str],
+    words: Sequence[str],
+    *,
+    last_s: float,
+    on_plan: bool = False,
+    frame_px: tuple[int, int] | None = None,
+    fps: float | None = None,
+) -> Tracks:
+    """Samples in any order to tracks, by objects and by time.
+
+    `columns`: as `Tracks` has them, all (n,) but the box (n, 4), `object` and `label` as indices into `ids` and `words`, in
+    any order ("" is unknown). They are taken out of the dictionary one by one, so that no two copies of all are held.
+    """
+    by_id = sorted(range(len(ids)), key=ids.__getitem__)
+    classes = tuple(sorted({word for word in words if word}))
+    columns["object"] = _ranks(by_id)[columns["object"]]
+    place = np.array([classes.index(word) if word else UNKNOWN for word in words], dtype=np.intp)
+    columns["label"] = place[columns["label"]] if len(words) else columns["label"]
+    order = np.lexsort((columns["t_s"], columns["object"]))
+    done = {name: columns.pop(name)[order] for name in list(columns)}
+    height_m = done.pop("height_m", None)
     return Tracks(
-        t_s[order],
-        index[order].astype(np.intp),
-        box[order],
-        sure[order],
-        label[order],
-        ids_out,
-        classes,
-        last_s,
-        on_plan,
-        frame_px,
-        fps,
-        height_m[order] if height_m is not None and not np.isnan(height_m).all() else None,
+        **done,
+        ids=tuple(ids[i] for i in by_id),
+        classes=classes,
+        last_s=last_s,
+        on_plan=on_plan,
+        frame_px=frame_px,
+        fps=fps,
+        height_m=height_m if height_m is not None and not np.isnan(height_m).all() else None,
     )
 
 
-def _classes(
+def _ranks(by_id: Sequence[int]) -> Indices:
+    ranks = np.empty(len(by_id), dtype=np.intp)
+    ranks[np.array(by_id, dtype=np.intp)] = np.arange(len(by_id))
+    return ranks
+
+
+def _words(
     labels: list[str] | NDArray[np.int64] | None, names: Mapping[int, str], n: int
-) -> tuple[tuple[str, ...], NDArray[np.intp]]:
+) -> tuple[list[str], NDArray[np.intp]]:
+    """The distinct class names, "" for unknown, and for each sample which it is."""
     if labels is None:
-        return (), np.full(n, UNKNOWN, dtype=np.intp)
+        return [""], np.zeros(n, dtype=np.intp)
     if isinstance(labels, np.ndarray):
         numbers, index = np.unique(labels, return_inverse=True)
-        words = ["" if k < 0 else names.get(int(k), str(int(k))) for k in numbers.tolist()]
-    else:
-        words_array, index = np.unique(np.array(labels, dtype=object).astype(str), return_inverse=True)
-        words = words_array.tolist()
-    classes = tuple(sorted({word for word in words if word}))
-    place = np.array([classes.index(word) if word else UNKNOWN for word in words], dtype=np.intp)
-    return classes, place[index]
+        return ["" if k < 0 else names.get(int(k), str(int(k))) for k in numbers.tolist()], index.astype(np.intp)
+    words_array, index = np.unique(np.array(labels, dtype=object).astype(str), return_inverse=True)
+    return words_array.tolist(), index.astype(np.intp)
 
 
 def stretch_of(tracks: Tracks, gap_s: float) -> Indices:

@@ -49,4 +49,14 @@ export async function savePng(svg, name) {
 
 export const saveCanvas = (canvas, name) => canvas.toBlob((blob) => download(`${name}.png`, blob), "image/png");
 
-export function saveCsv(rows, name) { download(`${name}.csv`, new Blob([rows.map((row) => row.map((v) => (v === null || v === undefined ? "" : /[",\n]/.test(v) ? `"${String(v).replace(/"/g, '""')}"` : v)).join(",")).join("\n") + "\n"], { type: "text/csv" })); }
+// A spreadsheet takes a text that begins so for a formula, unless an apostrophe stands before it; a number is a number.
+const guarded = (text) => (/^'*[=+\-@]/.test(text) && Number.isNaN(Number(text)) ? `'${text}` : text);
+
+function cell(value) {
+  const text = guarded(String(value ?? ""));
+  return /[",\n\r]/.test(text) ? `"${text.replace(/"/g, '""')}"` : text;
+}
+
+export const csvText = (rows) => rows.map((row) => row.map(cell).join(",")).join("\n") + "\n";
+
+export function saveCsv(rows, name) { download(`${name}.csv`, new Blob([csvText(rows)], { type: "text/csv" })); }

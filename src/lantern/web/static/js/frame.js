@@ -2,7 +2,7 @@
 import { ask } from "./http.js";
 
 document.querySelector("[data-temperature-scale]")?.addEventListener("change", async (event) => {
-  await ask("PUT", "/me/scale", { scale: event.target.value });
+  await ask("PUT", "~/me/scale", { scale: event.target.value });
   location.reload();
 });
 
@@ -16,9 +16,21 @@ document.addEventListener("click", (event) => {
 });
 
 document.addEventListener("keydown", (event) => {
-  if (event.target.closest("input, select, textarea, dialog") || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (document.querySelector("dialog[open]")) return; // whose closing may leave the focus in it for a moment
+  if (event.target.closest("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.key === "?") document.getElementById("keys").showModal();
   const stages = document.querySelectorAll(".route a");
   const at = Number(event.key) - 1;
   if (at >= 0 && at < stages.length) location.href = stages[at].href;
+});
+
+// a menu closes when something else is wanted
+document.addEventListener("click", (event) => {
+  for (const menu of document.querySelectorAll("details.menu[open]")) if (!menu.contains(event.target)) menu.open = false;
+});
+document.addEventListener("keydown", (event) => {
+  const menu = event.key === "Escape" && event.target.closest("details.menu[open]");
+  if (!menu) return;
+  menu.open = false;
+  menu.querySelector("summary").focus();
 });

@@ -1,5 +1,8 @@
-// Requests with the session's token; a refusal carries its faults.
+// Requests with the session's token; a refusal carries its faults. Addresses are those of the page's site; "~" before one: of none.
 const csrf = document.querySelector("meta[name=csrf]")?.content ?? "";
+
+const root = document.querySelector("meta[name=root]")?.content ?? "";
+export const address = (path) => (path.startsWith("~") ? path.slice(1) : root + path);
 
 export class Refusal extends Error {
   constructor(status, body) {
@@ -16,7 +19,7 @@ export async function ask(method, url, body, { raw = false, signal } = {}) {
   if (!raw && body !== undefined) headers["Content-Type"] = "application/json";
   let answer;
   try {
-    answer = await fetch(url, { method, headers, signal, body: raw || body === undefined ? body : JSON.stringify(body) });
+    answer = await fetch(address(url), { method, headers, signal, body: raw || body === undefined ? body : JSON.stringify(body) });
   } catch (error) {
     if (error.name === "AbortError") throw error;
     throw new Refusal(0, { message: "The server does not answer. Is it still running?" });

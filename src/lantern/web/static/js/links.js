@@ -128,14 +128,14 @@ document.addEventListener("alpine:init", () => {
         const { name, region, timetable, delay_s, on_repeat, effects } = link;
         const body = { name, detector: "", region, timetable, delay_s, on_repeat, effects };
         await this.attempt(async () => {
-          const saved = link.id === null ? await ask("POST", `/links/${data.detectorId}`, body) : await ask("PUT", `/links/${data.detectorId}/${link.id}`, body);
+          const saved = link.id === null ? await ask("POST", `/links/${data.detectorId}`, body) : await ask("PUT", `/links/${data.detectorId}/${link.id}?base=${link.version}`, body);
           Object.assign(link, saved, { dirty: false });
           this.told = `Saved ${saved.name}. The live engine takes it up within a second.`;
         });
       },
       async removeLink(link) {
         await this.attempt(async () => {
-          if (link.id !== null) await ask("DELETE", `/links/${data.detectorId}/${link.id}`);
+          if (link.id !== null) await ask("DELETE", `/links/${data.detectorId}/${link.id}?base=${link.version}`);
           this.links = this.links.filter((l) => l !== link && l.key !== link.key);
         });
       },
@@ -169,10 +169,10 @@ document.addEventListener("alpine:init", () => {
       likeMonday() { const monday = this.edited.hours.filter((h) => h.day === 0); this.setHours(DAYS.flatMap((_, day) => monday.map((h) => ({ ...h, day })))); },
       clearWeek() { this.setHours([]); },
       async saveTimetable() {
-        const { id, name, zone, hours } = this.edited;
+        const { id, version, name, zone, hours } = this.edited;
         await this.attempt(async () => {
           const before = this.timetables.find((t) => t.id === id);
-          const saved = id === null ? await ask("POST", "/timetables", { name, zone, hours }) : await ask("PUT", `/timetables/${id}`, { name, zone, hours });
+          const saved = id === null ? await ask("POST", "/timetables", { name, zone, hours }) : await ask("PUT", `/timetables/${id}?base=${version}`, { name, zone, hours });
           if (before) for (const link of this.links) if (link.timetable === before.name) link.timetable = saved.name;
           this.timetables = [...this.timetables.filter((t) => t.id !== saved.id), saved].sort((a, b) => a.name.localeCompare(b.name));
           this.edit(saved);
@@ -181,7 +181,7 @@ document.addEventListener("alpine:init", () => {
       },
       async deleteTimetable() {
         await this.attempt(async () => {
-          await ask("DELETE", `/timetables/${this.edited.id}`);
+          await ask("DELETE", `/timetables/${this.edited.id}?base=${this.edited.version}`);
           this.timetables = this.timetables.filter((t) => t.id !== this.edited.id);
           if (this.timetables.length) this.edit(this.timetables[0]); else this.newTimetable();
         });

@@ -5,7 +5,8 @@ document.addEventListener("alpine:init", () => {
     trouble: "",
     async restore(number) {
       try {
-        await ask("POST", `/bench/${this.$root.dataset.detector}/restore/${number}`);
+        const { detector, base } = this.$root.dataset;
+        await ask("POST", `/bench/${detector}/restore/${number}?base=${base}`);
         location.href = location.pathname;
       } catch (error) { this.trouble = error.message; }
     },

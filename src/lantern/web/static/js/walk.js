@@ -1,5 +1,5 @@
 // The live page: follows the engine's stream, draws the last frame and the reading, shows each output as it was read back.
-import { ask, latest, pageData } from "./http.js";
+import { ask, address, latest, pageData } from "./http.js";
 import { saveCsv, saveCanvas } from "./export.js";
 import { HeatView, fetchFrame } from "./heatview.js";
 import { SceneView } from "./sceneview.js";
@@ -25,9 +25,10 @@ document.addEventListener("alpine:init", () => {
         this.loadFrame = latest(() => this.frame());
         this.loadEvents = latest(async () => { this.events = await ask("GET", `/walk/${data.detectorId}/events`); });
         this.loadEvents();
-        const source = new EventSource(`/walk/${data.detectorId}/stream`);
+        const source = new EventSource(address(`/walk/${data.detectorId}/stream`));
         source.addEventListener("state", (event) => this.take(JSON.parse(event.data)));
         source.addEventListener("silent", (event) => { this.silent = event.data; });
+        source.addEventListener("ended", () => { source.close(); location.reload(); });
         source.onerror = () => { this.silent = "The connection is lost; trying again."; };
         if (data.standins) { this.askStandins(); setInterval(() => this.askStandins(), 2000); }
         setInterval(() => this.loadEvents(), 1500);
@@ -53,16 +54,23 @@ document.addEventListener("alpine:init", () => {
       get feedWords() {
         const feed = this.state?.feed;
         if (!feed || !feed.received) return "no frame yet";
-        return feed.live ? `${feed.width} x ${feed.height}, ${feed.fps.toFixed(1)} frames/s, ${feed.received} received${feed.dropped ? `, ${feed.dropped} dropped` : ""}` : "the camera has stopped sending";
+        if (!feed.live) return "the camera has stopped sending";
+        const counted = [[feed.received, "received"], [feed.dropped, "dropped"], [feed.unreadable, "unreadable"]];
+        const counts = counted.filter(([count]) => count).map(([count, word]) => `${count} ${word}`);
+        return [`${feed.width} x ${feed.height}`, `${feed.fps.toFixed(1)} frames/s`, ...counts].join(", ");
+      },
+      get feedTrouble() {
+        const feed = this.state?.feed;
+        return [feed?.error, feed?.unreadable ? `Frames that cannot be read are dropped; the last: ${feed.unreadable_why}` : ""].filter(Boolean);
       },
       get cutOff() { return (this.state?.modules ?? []).filter((m) => !m.reachable); },
       get outputs() {
         return data.outputs.map((o) => {
-          const module = this.state?.modules.find((m) => m.code === o.module);
+          const module = this.state?.modules.find((m) => m.id === o.device);
           const active = module?.active[o.name] ?? false;
           const read = module?.coils[o.name];
           const coil = read === undefined ? "not read yet" : `coil ${o.coil} ${read ? "on" : "off"}`;
-          return { name: o.name, active, words: `${o.module}, ${o.contact.replace("_", " ")}${o.mode ? "" : ", not linked here"}`, latched: o.mode === "latched", state: module?.reachable ? `${active ? "active" : "idle"}, ${coil}` : `unknown, last ${coil}` };
+          return { name: o.name, device: o.device, active, words: `${o.module}, ${o.contact.replace("_", " ")}${o.mode ? "" : ", not linked here"}`, latched: o.mode === "latched", state: module?.reachable ? `${active ? "active" : "idle"}, ${coil}` : `unknown, last ${coil}` };
         });
       },
       eventReading(e) { return this.ofObjects ? this.eventWhat(e) : fixed(this.quantity, e.reading); },
@@ -82,7 +90,7 @@ document.addEventListener("alpine:init", () => {
           drawn.view.setRegions(data.detector.regions);
           drawn.view.level = this.mine?.unit === "K" ? null : this.level;
         }
-        const pixels = await fetchFrame(`/walk/${data.detectorId}/frame`, feed.dtype).catch(() => null);
+        const pixels = await fetchFrame(address(`/walk/${data.detectorId}/frame`), feed.dtype).catch(() => null);
         if (!pixels || pixels.length !== feed.width * feed.height) return;
         const first = drawn.view.pixels === null;
         drawn.view.show(pixels);
@@ -97,7 +105,7 @@ document.addEventListener("alpine:init", () => {
           drawn.view.arrows = data.kind === "count" ? [data.detector.dials.reverse ? -1 : 1] : { a_to_b: [1], b_to_a: [-1], both: [1, -1] }[data.detector.dials.direction ?? (data.kind === "path" ? "a_to_b" : "both")];
           drawn.view.numbered = data.kind === "path";
           drawn.view.setRegions(data.detector.regions);
-          if (data.still) { const image = new Image(); image.src = data.still; image.decode().then(() => { drawn.view.still = image; drawn.view.drawTracks(); }); }
+          if (data.still) { const image = new Image(); image.src = address(data.still); image.decode().then(() => { drawn.view.still = image; drawn.view.drawTracks(); }); }
         }
         drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h, text: `${id} ${label || "unknown"}` }));
         drawn.view.paint();
@@ -140,7 +148,7 @@ document.addEventListener("alpine:init", () => {
         }, all, this.$refs.chart);
         new ResizeObserver(() => drawn.chart.setSize({ width: this.$refs.chart.clientWidth, height: 130 })).observe(this.$refs.chart);
       },
-      async acknowledge(output) { await this.attempt(() => ask("POST", "/walk/acknowledge", { output })); },
+      async acknowledge({ device, name }) { await this.attempt(() => ask("POST", "/walk/acknowledge", { device, output: name })); },
       get cameraWords() {
         const c = this.cameraState;
         return c ? `camera ${c.code} ${c.playing ? "plays" : "is paused"} at ${Math.floor(c.at_s / 60)}:${String(Math.floor(c.at_s % 60)).padStart(2, "0")} of ${Math.round(c.length_s / 60)} min, ${c.speed}x` : "";

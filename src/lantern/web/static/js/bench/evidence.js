@@ -16,6 +16,7 @@ export const evidence = ({ data, infos, drawn }) => ({
   together: false,
   wishes: { false_per_day: "", delay_s: "", misses: "" },
   takes: null,
+  aside: {}, // what was ticked here, by take
   noise: null,
   page: Math.random().toString(36).slice(2), // the server may stop what it works out for an earlier turn of this page
   turn: 0,
@@ -103,8 +104,17 @@ export const evidence = ({ data, infos, drawn }) => ({
   setWish(name, text) { this.wishes[name] = text; this.stripsSoon(); this.writeAddress(); },
   async fetchTakes() { try { ({ takes: this.takes } = await this.post(["takes"])); } catch (error) { this.explain(error); } },
   async setAside(id, aside) {
-    try { await ask("PUT", `/takes/${id}/aside`, { aside }); await this.fetchTakes(); this.stripsSoon(); } catch (error) { this.explain(error); }
+    this.aside = { ...this.aside, [id]: aside }; // follows the hand at once
+    try {
+      await ask("PUT", `/takes/${id}/aside`, { aside });
+      await this.fetchTakes();
+      this.stripsSoon();
+    } catch (error) {
+      this.aside = { ...this.aside, [id]: !aside };
+      this.explain(error);
+    }
   },
+  isAside(one) { return this.aside[one.id] ?? one.aside; },
   get validationText() { return this.takes?.validation.text ?? ""; },
   get validationBad() { return this.takes?.validation.verdict === "over-tuned"; },
   cardLine(card) { return `${this.share(card)} caught, ${card.false_alarms} false in ${short(card.exposure_h, 2)} h, delay ${this.delay(card)}`; },

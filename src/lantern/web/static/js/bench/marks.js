@@ -9,6 +9,7 @@ export const marks = ({ data }) => ({
   markStart: null,
   marksDone: [],
   marksUndone: [],
+  marksSent: Promise.resolve(),
 
   get markChosen() { return this.marks.find((m) => m.id === this.chosenMark) ?? null; },
   get eventChosen() { return this.chosenEvent === null ? null : (this.judged.events[this.chosenEvent] ?? null); },
@@ -43,8 +44,18 @@ export const marks = ({ data }) => ({
   async changeMark(id, change) {
     const { id: _, ...before } = this.marks.find((m) => m.id === id);
     const after = { ...before, ...change };
-    if (await this.sendMark("PUT", `/marks/${id}`, after)) this.noteMark({ undo: { change: id, values: before }, redo: { change: id, values: after } });
+    this.putMark({ id, ...after }); // follows the hand at once; the answer confirms it, or it is put back
+    this.marksSent = this.marksSent.then(() => this.sendMark("PUT", `/marks/${id}`, after)); // in the order of the hand
+    if (await this.marksSent) {
+      this.noteMark({ undo: { change: id, values: before }, redo: { change: id, values: after } });
+    } else if (this.stands(id, after)) this.putMark({ id, ...before });
   },
+  // Is a mark still as it was sent? An answer that comes later than the next change says nothing any more.
+  stands(id, values) {
+    const { id: _, ...now } = this.marks.find((m) => m.id === id) ?? {};
+    return JSON.stringify(now) === JSON.stringify(values);
+  },
+  putMark(mark) { this.marks = this.marks.map((m) => (m.id === mark.id ? mark : m)); this.drawAxis(); },
   async deleteMark() {
     const { id, ...values } = this.markChosen;
     if (await this.sendMark("DELETE", `/marks/${id}`)) this.noteMark({ undo: { add: values }, redo: { remove: id } });
@@ -61,14 +72,17 @@ export const marks = ({ data }) => ({
       const other = way === "undo" ? "redo" : "undo"; // the mark has a new number now
       if (made && step[other].remove) step[other].remove = made.id;
     } else if (remove) await this.sendMark("DELETE", `/marks/${remove}`);
-    else await this.sendMark("PUT", `/marks/${change}`, values);
+    else {
+      this.putMark({ id: change, ...values });
+      await this.sendMark("PUT", `/marks/${change}`, values);
+    }
     to.push(step);
   },
   async sendMark(method, url, body) {
     try {
       const answer = await ask(method, url, body);
       if (method === "POST") { this.marks = [...this.marks, answer]; this.chosenMark = answer.id; }
-      if (method === "PUT") this.marks = this.marks.map((m) => (m.id === answer.id ? answer : m));
+      if (method === "PUT" && this.stands(answer.id, body)) this.putMark(answer);
       if (method === "DELETE") { this.marks = this.marks.filter((m) => m.id !== answer.deleted); this.chosenMark = null; }
       this.trouble = "";
       this.marksChanged().catch((error) => this.explain(error)); // what it does to the score follows; undo need not wait for it

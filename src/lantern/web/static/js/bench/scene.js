@@ -1,6 +1,6 @@
 // A scene on the bench: tracks by verdict, one object's life, classes, presence, room before the lines.
 import { saveCanvas, saveCsv } from "../export.js";
-import { ask } from "../http.js";
+import { ask, address } from "../http.js";
 import { SceneView } from "../sceneview.js";
 import { clock, short } from "../svg.js";
 import { fetchTracks, look } from "../tracks.js";
@@ -36,8 +36,8 @@ export const scene = ({ data, drawn }) => ({
   },
   async loadScene() {
     try {
-      const [tracks, first] = await Promise.all([fetchTracks(`/takes/${data.take.id}/tracks`), this.post(["objects"])]);
-      if (data.still) { const image = new Image(); image.src = `/takes/${data.take.id}/still`; await image.decode(); drawn.view.still = image; }
+      const [tracks, first] = await Promise.all([fetchTracks(address(`/takes/${data.take.id}/tracks`)), this.post(["objects"])]);
+      if (data.still) { const image = new Image(); image.src = address(`/takes/${data.take.id}/still`); await image.decode(); drawn.view.still = image; }
       drawn.tracks = tracks;
       this.setObjects(first.objects);
       drawn.view.setTracks(tracks, this.dials.anchor);
@@ -140,6 +140,8 @@ export const scene = ({ data, drawn }) => ({
     } catch (error) { this.explain(error); }
   },
   get classes() { return this.beside?.classes ?? []; },
+  // by what is set here: what the server said last may be older than the hand
+  classCounts(name) { return (this.dials.classes ?? [name]).includes(name); },
   setClass(name, on) {
     const all = this.classes.map((c) => c.name);
     const now = this.dials.classes ?? all;

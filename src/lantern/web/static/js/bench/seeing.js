@@ -1,5 +1,5 @@
 // Seeing: the heat image and its ways of being looked at.
-import { latest } from "../http.js";
+import { address, latest } from "../http.js";
 import { saveCanvas, saveCsv, savePng, saveSvg } from "../export.js";
 import { HeatView, fetchFrame } from "../heatview.js";
 import { drawFigure, histogramOf, profileOf } from "../histogram.js";
@@ -74,7 +74,7 @@ export const seeing = ({ data, infos, drawn }) => ({
     if (!drawn.view) return;
     const at = Math.min(index, data.take.samples - 1);
     try {
-      const pixels = await fetchFrame(`/takes/${data.take.id}/frames/${at}`, data.take.dtype === "uint16" ? "uint16" : "float32");
+      const pixels = await fetchFrame(address(`/takes/${data.take.id}/frames/${at}`), data.take.dtype === "uint16" ? "uint16" : "float32");
       const first = drawn.view.pixels === null;
       drawn.view.show(pixels);
       this.shownFrame = at;

@@ -1,0 +1,338 @@
+"""Mutated files through every reader: `python -m bench fuzz`, or with a number of mutations and a seed, `python -m bench.fuzz N SEED`.
+
+Each mutation must be refused with a fault list, or be believed and hold nothing that lies beyond the limits of docs/files.md.
+Whatever else happens is a failure, printed with what makes it again: `python -m bench.fuzz 1 SEED FIRST`.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import math
+import os
+import random
+import re
+import signal
+import sys
+import tempfile
+import time
+import warnings
+import zipfile
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import tifffile
+
+from bench.figures import Figure
+from lantern.core.events import Detector
+from lantern.core.faults import LanternError, Refused
+from lantern.core.subjects import subject_of
+from lantern.formats import limits
+from lantern.formats.documents import read_detector
+from lantern.formats.onvif import read_frame, write_frame
+from lantern.formats.tables import read_hand_counts, read_marks
+from lantern.formats.takes import Take, open_take
+from lantern.formats.wire import FrameHeader, pack_frame, unpack_frame
+
+MUTATIONS = 1_000_000
+CPU_S = 2.0
+HANGS_S = 8.0
+Files = dict[str, bytes]
+
+# ---- what is mutated -------------------------------------------------------------------------------------------------
+
+INFO: dict[str, Any] = {"format": "lantern-take/1", "name": "T", "device": "D", "start": "2026-03-04T05:12:00+01:00"}
+HEAT = {"kind": "heat", "emissivity_set": 0.95, "reflected_c": 20, "distance_m": 12, "humidity_percent": 60, "air_c": 8}
+
+
+def _info(**more: Any) -> bytes:
+    return json.dumps(INFO | more).encode()
+
+
+def _tiff(pages: int, dtype: str, **how: Any) -> bytes:
+    celsius = np.full((pages, 6, 8), 20.0)
+    celsius[pages // 3 : pages // 2, 3, 4] = 60.0
+    data = np.round((celsius + 273.15) * 100).astype(np.uint16) if dtype == "uint16" else celsius.astype(np.float32)
+    out = io.BytesIO()
+    tifffile.imwrite(out, data, photometric="minisblack", **how)
+    return out.getvalue()
+
+
+def _zipped(files: Files, method: int = zipfile.ZIP_DEFLATED) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", method) as archive:
+        for name, data in files.items():
+            archive.writestr(zipfile.ZipInfo(name, (2026, 3, 4, 5, 12, 0)), data, method)
+    return out.getvalue()
+
+
+def _rows(count: int, line: Callable[[int], str], header: str = "") -> bytes:
+    return (header + "".join(line(n) + "\n" for n in range(count))).encode()
+
+
+def _stream() -> bytes:
+    from lantern.core.objects.following import Seen
+
+    frames = []
+    for n in range(12):
+        thing = Seen(n % 3, (20.0 + n, 30.0 + 3 * n, 10.0, 20.0), 0.8, "person", 1.7)
+        document = write_frame(1_772_597_530.0 + n / 10, [thing], width=640, height=480).decode()
+        frames.append(document[document.index("<ns0:VideoAnalytics>") : document.rindex("</ns0:MetadataStream>")])
+    head = document[: document.index("<ns0:VideoAnalytics>")]
+    return (head + "".join(frames) + "</ns0:MetadataStream>").encode()
+
+
+@lru_cache
+def seeds() -> Mapping[str, Files]:
+    """By reader: small valid inputs, as files in a folder. The first is what is opened."""
+    matrices = {f"m/{n:03d}.csv": b"\n".join([b"20.5,21,60.25"] * 3) for n in range(6)}
+    times = _rows(24, lambda n: f"{n * 0.5 + 0.1}", "t_s\n")
+    mot = _rows(40, lambda n: f"{n // 2 + 1},{n % 2 + 1},{20 + n},{n * 3},10,20,0.9,1,1")
+    series = _rows(30, lambda n: f"{n},{20 + n % 9},{n % 5}", "t_s,all,other\n")
+    plan = _rows(30, lambda n: f"{n / 10},{n % 2},{1 + n / 20},{2},person,{1.7}", "t_s,id,x_m,y_m,class,height_m\n")
+    tracks = {"kind": "tracks", "fps": 10, "width": 640, "height": 480, "classes": {"1": "person"}}
+    tiff = _tiff(24, "uint16")
+    take = {"take.json": _info(data="a.tif", fps=2, **HEAT), "a.tif": tiff}
+    folder = {"take.json": _info(data="m", fps=2, kind="heat"), **matrices}
+    stream = _stream()
+    scene = _info(**(tracks | {"fps": None}), data="o.xml")
+    return {
+        "tiff16": {"a.tif": tiff, "a.tif.json": _info(fps=2, **HEAT)},
+        "tiff32": {"a.tif": _tiff(24, "float32"), "a.tif.json": _info(times="t.csv", **HEAT), "t.csv": times},
+        "tiffzip": {"a.tif": _tiff(8, "uint16", compression="zlib"), "a.tif.json": _info(fps=2, **HEAT)},
+        "bigtiff": {"a.tif": _tiff(8, "uint16", bigtiff=True), "a.tif.json": _info(fps=2, **HEAT)},
+        "folder": {"take": b"", **{f"take/{name}": data for name, data in folder.items()}},
+        "zip": {"t.zip": _zipped(take)},
+        "zip of matrices": {"m.zip": _zipped(matrices), "m.zip.json": _info(fps=2, kind="heat")},
+        "lzma": {"t.zip": _zipped(folder, zipfile.ZIP_LZMA)},
+        "bzip2": {"t.zip": _zipped(folder, zipfile.ZIP_BZIP2)},
+        "mot": {"g.csv": mot, "g.csv.json": _info(**tracks)},
+        "onvif": {"o.xml": stream, "o.xml.json": scene},
+        "onvif zip": {"t.zip": _zipped({"take.json": scene, "o.xml": stream})},
+        "plan": {"p.csv": plan, "p.csv.json": _info(kind="plan-tracks")},
+        "series": {"s.csv": series, "s.csv.json": _info(kind="series", units={"all": "°C"})},
+        "marks": {"m.csv": b"start_s,end_s,label,detector,note\n4,9,expect,,first\n12,16,quiet,hot,'=x\n"},
+        "counts": {"c.csv": b"start_s,end_s,in,out\n0,60,3,1\n60,120,4,4\n"},
+        "detector": {"d.json": _document(HOT)},
+        "frame": {
+            "f.bin": pack_frame(FrameHeader(seq=1, t=1.7e9, width=8, height=6), np.full((6, 8), 29_000, np.uint16))
+        },
+        "metadata": {"f.xml": write_frame(1.7e9, [], width=640, height=480)},
+    }
+
+
+HOT = {
+    "name": "hot", "kind": "heat", "device": "D", "regions": [{"name": "all", "shape": "box", "points": [[0, 0], [3, 3]]}],
+    "dials": {"threshold_c": 50, "sustain_s": 0, "emissivity": 0.8},
+}  # fmt: skip
+COUNT = {
+    "name": "door", "kind": "count", "device": "D", "regions": [{"name": "l", "shape": "line", "points": [[0, 60], [640, 60]]}],
+    "dials": {"band": 2, "capacity": 1},
+}  # fmt: skip
+
+
+def _document(detector: dict[str, Any]) -> bytes:
+    return json.dumps({"format": "lantern-detector/1", **detector}).encode()
+
+
+# ---- mutations -------------------------------------------------------------------------------------------------------
+
+NUMBER = re.compile(rb"-?\d+(?:\.\d+)?")
+WORDS = (
+    b"nan", b"inf", b"-inf", b"1e308", b"-1e308", b"1e-320", b"9" * 5000, b"-1", b"0", b"-0.0", b"1e7", b"10000001", b"", b" ",
+    "²".encode(), b"0x10", b"1_000", b"1,5", b"9007199254740993", b"-273.16", b"1e999", b"\x00", b"\xff", b'"', b"'", b"\r",
+    b"0001-01-01T00:00:00+01:00", b"9999-12-31T23:59:59Z", b"<!DOCTYPE a>", b"&a;", b".", b"..", b"/", b"NaN", b"null", b"{}",
+)  # fmt: skip
+
+
+def mutated(rng: random.Random, files: Files) -> Files:
+    """The same files with one to four changes in one of them."""
+    name = rng.choice([name for name, data in files.items() if data])
+    data = bytearray(files[name])
+    for _ in range(rng.choice((1, 1, 1, 2, 4))):
+        _change(rng, data)
+    return files | {name: bytes(data)}
+
+
+def _change(rng: random.Random, data: bytearray) -> None:
+    at, how = rng.randrange(len(data) + 1), rng.randrange(10)
+    until = min(at + rng.choice((1, 2, 4, 8, 40, 400)), len(data))
+    if how <= 1 and data:
+        data[at % len(data)] ^= 1 << rng.randrange(8)
+    elif how == 2 and data:
+        data[at % len(data)] = rng.choice((0, 1, 127, 128, 255, rng.randrange(256)))
+    elif how == 3:
+        del data[at:until]
+    elif how == 4:
+        data[at:at] = rng.randbytes(rng.choice((1, 2, 8)))
+    elif how == 5:
+        data[at:at] = data[at:until]
+    elif how == 6:
+        del data[at:]
+    elif how == 7 and len(data) > 4:
+        where = at % (len(data) - 3)
+        data[where : where + 4] = rng.choice((0, 1, 8, 255, 2**16, 2**31, 2**32 - 1)).to_bytes(4, "little")
+    else:
+        numbers = list(NUMBER.finditer(data))
+        where = rng.choice(numbers).span() if numbers else (at, at)
+        data[slice(*where)] = rng.choice(WORDS)
+
+
+# ---- what must hold --------------------------------------------------------------------------------------------------
+
+
+class BelievedError(Exception):
+    """Something was believed that lies beyond the limits."""
+
+
+def _hold(condition: bool, what: str) -> None:
+    if not condition:
+        raise BelievedError(what)
+
+
+def drive(reader: str, files: Files, folder: Path) -> None:
+    """Read it as users' files are read. Raises `Refused`, or something that must not be raised."""
+    if reader in ("frame", "metadata"):
+        [data] = files.values()
+        if reader == "frame":
+            unpack_frame(data)
+        else:
+            t, _ = read_frame(data, where="device", width=640, height=480)
+            _hold(math.isfinite(t), "a time that is not finite")
+        return
+    for name, data in files.items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if name != "take":
+            path.write_bytes(data)
+    path = folder / next(iter(files))
+    if reader == "marks":
+        for mark in read_marks(path, where=path.name):
+            _hold(0 <= mark.start_s < mark.end_s <= limits.LONGEST_S, "a mark's times")
+    elif reader == "counts":
+        read_hand_counts(path, where=path.name)
+    elif reader == "detector":
+        detector = read_detector(path)
+        _evaluated(detector, seeds()["tiff16"], folder / "beside")
+    else:
+        with open_take(path) as take:
+            _believe(take, reader)
+            _events(Detector.model_validate(HOT if take.info.kind in ("heat", "series") else COUNT), take)
+
+
+def _evaluated(detector: Detector, files: Files, folder: Path) -> None:
+    folder.mkdir()
+    for name, data in files.items():
+        (folder / name).write_bytes(data)
+    with open_take(folder / next(iter(files))) as take:
+        _events(detector, take)
+
+
+def _events(detector: Detector, take: Take) -> None:
+    for event in subject_of(detector, take.signal).evaluated():
+        numbers = [event.raised_s, event.peak, *([] if event.cleared_s is None else [event.cleared_s])]
+        _hold(all(math.isfinite(n) for n in numbers), f"an event of {numbers}")
+        _hold(abs(event.peak) <= limits.MOST_READING, f"a peak of {event.peak:g}")
+
+
+def _believe(take: Take, reader: str) -> None:
+    """Everything that was read lies within the limits."""
+    _hold(0 <= take.length_s <= limits.LONGEST_S, f"a length of {take.length_s:g} s")
+    _hold(limits.FIRST_YEAR <= take.info.start.year <= limits.LAST_YEAR, f"a start in {take.info.start.year}")
+    if take.frames is not None:
+        pages, celsius = 0, np.zeros(1)
+        for block in take.frames.blocks():  # faults of pixels are told after the last: until then nothing is believed
+            celsius = np.append(celsius, block * take.frames.scale + take.frames.offset_c)
+            pages += block.shape[0]
+        _hold(bool(np.isfinite(celsius).all()), "a temperature that is not finite")
+        _hold(celsius.min() >= limits.COLDEST_C - 1e-3, f"a temperature of {celsius.min():g}")
+        _hold(celsius.max() <= limits.HOTTEST_C + 1e-3, f"a temperature of {celsius.max():g}")
+        _hold(pages == len(take.frames), f"{pages} pages")
+        _hold(take.frames.t_s[0] >= 0, "a time before the start")
+        whole = {"tiff16": 24, "tiff32": 24, "tiffzip": 8, "bigtiff": 8, "folder": 6, "zip": 24, "zip of matrices": 6}
+        _hold(pages >= whole.get(reader, 0), f"{pages} pages of {whole.get(reader)}")
+    if take.tracks is not None and len(take.tracks):
+        tracks = take.tracks
+        most = limits.MOST_M if tracks.on_plan else limits.MOST_PX
+        far = np.abs(np.column_stack((tracks.box[:, :2], tracks.box[:, :2] + tracks.box[:, 2:])))
+        _hold(bool(np.isfinite(tracks.box).all() and far.max() <= most), f"a box {far.max():g} out")
+        _hold(tracks.on_plan or bool((tracks.box[:, 2:] > 0).all()), "a box without a size")
+        sure = tracks.confidence[tracks.confidence != -1]
+        _hold(not sure.size or bool((sure >= 0).all() and (sure <= 100).all()), "a confidence")
+        _hold(bool(np.isfinite(tracks.t_s).all() and tracks.t_s.min() >= 0), "a time")
+        _hold(all(abs(i) < limits.MOST_ID for i in tracks.ids if isinstance(i, int)), "an id beyond 2^53")
+        if tracks.height_m is not None:
+            tall = tracks.height_m[~np.isnan(tracks.height_m)]
+            _hold(not tall.size or bool((tall > 0).all() and (tall <= limits.TALLEST_M).all()), "a height")
+    for series in (take.columns or {}).values():
+        _hold(bool((np.abs(series.x) <= limits.MOST_READING).all()), f"a reading of {np.abs(series.x).max():g}")
+
+
+# ---- running ---------------------------------------------------------------------------------------------------------
+
+
+class HangsError(Exception):
+    """It took so long that it was interrupted."""
+
+
+def one(seed: int, number: int, folder: Path) -> tuple[str, str, float]:
+    """(reader, what came of it: refused, believed, or a failure in words; processor seconds) of one mutation."""
+    rng = random.Random(f"{seed} {number}")
+    reader = rng.choice(list(seeds()))
+    files = mutated(rng, seeds()[reader])
+    began = time.process_time()
+    signal.setitimer(signal.ITIMER_VIRTUAL, HANGS_S)
+    try:
+        with tempfile.TemporaryDirectory(dir=folder) as own, warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            drive(reader, files, Path(own))
+        came = "believed"
+    except Refused as error:
+        came = "refused" if error.faults else "refused without a fault"
+    except LanternError as error:
+        came = f"{type(error).__name__}: {error}"
+    except Exception as error:
+        came = f"{type(error).__name__}: {str(error)[:150]}"
+    finally:
+        signal.setitimer(signal.ITIMER_VIRTUAL, 0)
+    took_s = time.process_time() - began
+    return reader, f"{took_s:.1f} s of processor time" if took_s > CPU_S else came, took_s
+
+
+def run() -> Iterator[Figure]:
+    yield from fuzz(MUTATIONS, random.SystemRandom().randrange(2**32), 0)
+
+
+def fuzz(count: int, seed: int, first: int) -> Iterator[Figure]:
+    """So many mutations of a seed from the first on; failures are printed as they come."""
+
+    def interrupt(number: int, frame: Any) -> None:
+        raise HangsError("it hangs")
+
+    signal.signal(signal.SIGVTALRM, interrupt)
+    met: Counter[str] = Counter()
+    slowest, failures = 0.0, 0
+    shared = "/dev/shm" if os.access("/dev/shm", os.W_OK) else None  # files that need no disk
+    with tempfile.TemporaryDirectory(prefix="lantern-fuzz-", dir=shared) as name:
+        for number in range(first, first + count):
+            reader, came, took_s = one(seed, number, Path(name))
+            slowest = max(slowest, took_s)
+            met[came if came in ("refused", "believed") else "failed"] += 1
+            if came not in ("refused", "believed"):
+                failures += 1
+                print(f"  seed {seed}, mutation {number}, {reader}: {came}", flush=True)
+    yield Figure(f"mutations from seed {seed}", float(count), "")
+    yield Figure("refused", float(met["refused"]), "")
+    yield Figure("believed, and within the limits", float(met["believed"]), "")
+    yield Figure("failed", float(failures), "", 0.0)
+    yield Figure("the slowest, processor time", slowest, "s", CPU_S)
+
+
+if __name__ == "__main__":
+    arguments = [int(text) for text in sys.argv[1:]]
+    for figure in fuzz(*[*arguments, *(MUTATIONS, 1, 0)[len(arguments) :]]):
+        print(f"  {figure}")

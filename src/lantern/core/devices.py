@@ -1,0 +1,82 @@
+"""The kinds of device there are: what each gives, and how it is reached. One line a kind."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from lantern.core.faults import FaultList
+from lantern.core.kinds import KINDS, Kind
+
+MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, from memory
+
+
+@dataclass(frozen=True)
+class DeviceKind:
+    """`sends`: to us, with its token; `asked`: for its frames, at a URL; `written`: it is switched, at a host and port."""
+
+    name: str
+    title: str
+    signals: tuple[str, ...]  # kinds of take that it gives
+    reached: Literal["sends", "asked", "written"]
+    pictured: bool  # it has a picture of so many pixels
+
+    @property
+    def gives(self) -> str:
+        return " or ".join(self.signals) or "nothing to look at"
+
+
+DEVICE_KINDS: dict[str, DeviceKind] = {
+    kind.name: kind
+    for kind in (
+        DeviceKind("thermal", "thermal camera or probe", ("heat", "series"), "sends", pictured=True),
+        DeviceKind("camera", "camera that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
+        DeviceKind("counter", "counter that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
+        DeviceKind("io_module", "I/O module with outputs", (), "written", pictured=False),
+    )
+}
+
+
+@dataclass(frozen=True)
+class Suitable:
+    """A detector kind for a device, and why not, if it is not."""
+
+    kind: Kind
+    why_not: str = ""
+
+
+def suitable(device_kind: str, takes: Sequence[str] = ()) -> list[Suitable]:
+    """All detector kinds, those that such a device can do first. `takes`: kinds of the takes that there are."""
+    device = DEVICE_KINDS[device_kind]
+    found = []
+    for kind in KINDS.values():
+        common = [signal for signal in kind.signals if signal in device.signals]
+        if not common:
+            why_not = f"it reads {' or '.join(kind.signals)}; a {device.title} gives {device.gives}"
+        elif takes and not set(common) & set(takes):
+            why_not = f"it reads {' or '.join(common)}; the device's takes are {' and '.join(sorted(set(takes)))}"
+        else:
+            why_not = ""
+        found.append(Suitable(kind, why_not))
+    return sorted(found, key=lambda each: bool(each.why_not))
+
+
+def check_address(kind: str, address: dict[str, Any], faults: FaultList) -> None:
+    """An address may be empty: the device is not reached yet. Else it is of the sort that the kind has."""
+    reached = DEVICE_KINDS[kind].reached
+    known = {"sends": (), "asked": ("url",), "written": ("host", "port", "unit")}[reached]
+    for key in address.keys() - set(known):
+        faults.add(f"address.{key}", "does not belong to such a device", ", ".join(known) or "none: it sends to us")
+    url = address.get("url")
+    if url is not None and not (isinstance(url, str) and url.startswith(("http://", "https://")) and len(url) < 500):
+        faults.add("address.url", repr(url)[:80], "an address such as http://10.0.0.7/metadata")
+    if "host" in address or "port" in address:
+        host, port = address.get("host"), address.get("port")
+        if not (isinstance(host, str) and 0 < len(host) < 254 and host.isprintable() and " " not in host):
+            faults.add("address.host", repr(host)[:80], "a host name or IP address")
+        if not (isinstance(port, int) and 1 <= port <= MOST_PORT):
+            faults.add("address.port", repr(port)[:80], f"a port, 1 to {MOST_PORT} (Modbus TCP: 502)")
+        unit = address.get("unit", 1)
+        if not (isinstance(unit, int) and 0 <= unit <= MOST_UNIT):
+            faults.add("address.unit", repr(unit)[:80], f"a unit number, 0 to {MOST_UNIT}")

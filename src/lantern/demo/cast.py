@@ -1,0 +1,81 @@
+"""The stand-ins of the demo site: they play as long as there is one, with the tokens that its devices have now."""
+
+from __future__ import annotations
+
+import asyncio
+import ssl
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import structlog
+from sqlalchemy import select
+
+from lantern.db.base import StoreAwayError, transaction
+from lantern.db.changes import changes
+from lantern.live.tasks import Patience
+from lantern.standins.app import Cameras, StandIns, reel_of_scene, tracker_of_scene
+from lantern.standins.camera import CameraStandIn
+from lantern.standins.places import CROWDS
+from lantern.survey.tables import DeviceRow, SiteRow
+
+log = structlog.get_logger()
+
+
+@dataclass
+class DemoCast:
+    """Follows the store: plays when a demo site comes, ends when it goes."""
+
+    standins: StandIns
+    control_url: str
+    ingest_url: str
+    folder: Path
+    encryption: ssl.SSLContext | None = None
+    _playing: dict[str, str] = field(default_factory=dict)
+    _task: asyncio.Task[None] | None = None
+
+    async def start(self) -> None:
+        self._task = asyncio.create_task(self._follow())
+
+    async def stop(self) -> None:
+        if self._task is not None:
+            self._task.cancel()
+            await asyncio.gather(self._task, return_exceptions=True)
+        await self.standins.stop()
+
+    async def _follow(self) -> None:
+        patience = Patience()
+        async for _ in changes():
+            while True:
+                try:
+                    await self._adopt(await asyncio.to_thread(self._tokens))
+                    patience.rest()
+                    break
+                except StoreAwayError as error:
+                    log.warning("the stand-ins wait for the store", error=str(error))
+                    await asyncio.sleep(patience.lose())
+
+    async def _adopt(self, tokens: dict[str, str]) -> None:
+        if tokens != self._playing:
+            self._playing = tokens
+            await self.standins.play(self._cast(tokens) if tokens else {})
+
+    def _cast(self, tokens: dict[str, str]) -> Cameras:
+        cameras: Cameras = {
+            code: CameraStandIn(code, reel_of_scene(code), f"{self.ingest_url}/ingest/{code}", token, self.encryption)
+            for code, token in tokens.items()
+        }
+        return cameras | {code: tracker_of_scene(code, self.folder) for code in CROWDS}
+
+    def _tokens(self) -> dict[str, str]:
+        """The demo site's modules, cameras and counters are at this start's stand-ins, and no other site's ever; returns the
+        thermal cameras' tokens by code.
+        """
+        with transaction() as session:
+            query = select(DeviceRow).join(SiteRow).where(SiteRow.demo, DeviceRow.retired.is_(False))
+            devices = list(session.scalars(query))
+            for device in devices:
+                if device.kind == "io_module":
+                    device.address = {"host": "127.0.0.1", "port": self.standins.relay.port, "unit": 1}
+                elif device.kind in ("camera", "counter"):
+                    device.address = {"url": f"{self.control_url}/metadata/{device.code}"}
+            return {device.code: device.token for device in devices if device.kind == "thermal"}

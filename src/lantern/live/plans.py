@@ -1,0 +1,71 @@
+"""What there is to watch: devices and detectors, with their armed links, of every site that is live, in a fixed number of queries."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import select
+
+from lantern.core.events import Detector
+from lantern.core.logic.timetable import Timetable
+from lantern.core.rehearsal import Armed
+from lantern.db.base import transaction
+from lantern.links.tables import LinkRow, TimetableRow
+from lantern.survey.tables import DeviceRow, SiteRow
+from lantern.tune.tables import DetectorRow
+
+
+@dataclass(frozen=True)
+class Plan:
+    """One detector as it is to run."""
+
+    detector_id: int
+    device_id: int
+    site_id: int
+    revision: int
+    model: Detector
+    frame_px: tuple[int, int] | None
+    links: list[Armed]
+
+
+@dataclass(frozen=True)
+class Plans:
+    """All of it. Two that look the same are equal in `signature`."""
+
+    devices: Sequence[DeviceRow] = ()
+    detectors: Sequence[Plan] = ()
+    signature: Any = field(default=None)
+
+
+def load_plans() -> Plans:
+    with transaction() as session:
+        query = select(DeviceRow).join(SiteRow).where(SiteRow.live, DeviceRow.retired.is_(False))
+        devices = {row.id: row for row in session.scalars(query.order_by(DeviceRow.id))}
+        running = select(DetectorRow).where(DetectorRow.enabled, DetectorRow.retired.is_(False))
+        rows = [row for row in session.scalars(running.order_by(DetectorRow.id)) if row.device_id in devices]
+        links = session.scalars(select(LinkRow).order_by(LinkRow.name)).all()
+        timetables = {(t.site_id, t.name): t.model for t in session.scalars(select(TimetableRow))}
+    armed: dict[int, list[Armed]] = defaultdict(list)
+    for link in links:
+        armed[link.detector_id].append(_armed(link, timetables))
+    detectors = [_plan(row, devices[row.device_id], armed[row.id]) for row in rows]
+    signature = (
+        [(d.id, d.code, d.token, repr((d.address, d.outputs, d.watchdog, d.ability))) for d in devices.values()],
+        [(p.detector_id, p.revision, repr(p.links)) for p in detectors],
+    )
+    return Plans(list(devices.values()), detectors, signature)
+
+
+def _armed(row: LinkRow, timetables: dict[tuple[int, str], Timetable]) -> Armed:
+    link = row.model
+    return Armed(link, timetables[row.site_id, link.timetable] if link.timetable else None)
+
+
+def _plan(row: DetectorRow, device: DeviceRow, links: list[Armed]) -> Plan:
+    ability = device.ability
+    sized = {"width", "height"} <= set(ability)
+    frame_px = (int(ability["width"]), int(ability["height"])) if sized else None
+    return Plan(row.id, device.id, device.site_id, row.revision, row.model, frame_px, links)

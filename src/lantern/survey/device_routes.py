@@ -1,0 +1,186 @@
+"""Places and devices: their pages, and *Try it*."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Body, Request
+from fastapi.responses import HTMLResponse, Response
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lantern.core.devices import DEVICE_KINDS
+from lantern.core.faults import Fault, Refused
+from lantern.db.base import transaction
+from lantern.links.tables import LinkRow
+from lantern.survey import devices
+from lantern.survey.tables import DeviceRow, PlaceRow
+from lantern.survey.trying import Tried, ingest_address, try_device
+from lantern.takes.tables import takes_of_device
+from lantern.tune.tables import detectors_of_device
+from lantern.web.access import may, site_id_of, tell
+from lantern.web.answers import json_answer
+from lantern.web.numbers import Id
+from lantern.web.pages import render, the_site
+
+router = APIRouter()
+
+
+class Placed(BaseModel):
+    """A device's document with the place that it is in."""
+
+    model_config = ConfigDict(extra="allow")
+
+    place_id: Id
+
+
+class Copied(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    code: str = Field(max_length=20)
+    name: str = Field(max_length=120)
+
+
+# ---- places ----------------------------------------------------------------------------------------------------------
+
+
+@router.post("/places", **may("engineer", "made a place"))
+def add_place(request: Request, name: str = Body(embed=True)) -> Response:
+    with transaction() as session:
+        row = devices.add_place(session, site_id_of(request), name)
+        tell(request, f"made the place {row.name}")
+        return json_answer({"id": row.id})
+
+
+@router.put("/places/{place_id}", **may("engineer", "renamed a place"))
+def rename_place(request: Request, place_id: Id, name: str = Body(embed=True)) -> Response:
+    with transaction() as session:
+        row = session.get_one(PlaceRow, place_id)
+        tell(request, f"renamed the place {row.name} to {name.strip()}")
+        devices.rename_place(session, row, name)
+        return json_answer({"id": row.id})
+
+
+@router.delete("/places/{place_id}", **may("engineer", "removed a place"))
+def remove_place(request: Request, place_id: Id) -> Response:
+    with transaction() as session:
+        row = session.get_one(PlaceRow, place_id)
+        tell(request, f"removed the place {row.name}")
+        devices.remove_place(session, row)
+        return json_answer({"removed": place_id})
+
+
+# ---- devices ---------------------------------------------------------------------------------------------------------
+
+
+@router.get("/devices/new", **may("engineer"))
+def new_page(request: Request, place: Id | None = None) -> HTMLResponse:
+    with transaction() as session:
+        return _page(request, session, None, place_id=place)
+
+
+@router.get("/devices/{device_id}", **may("viewer"))
+def device_page(request: Request, device_id: Id) -> HTMLResponse:
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        return _page(request, session, row, place_id=row.place_id)
+
+
+def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id: int | None) -> HTMLResponse:
+    site = the_site(request, session)
+    used: dict[str, list[str]] = {}
+    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site.id).order_by(LinkRow.name)):
+        for effect in link.model.effects:
+            used.setdefault(effect.output, []).append(link.name)
+    return render(
+        request,
+        session,
+        "device.html",
+        stage="survey",
+        device=row,
+        place_id=place_id,
+        places=site.places,
+        kinds=DEVICE_KINDS,
+        kind=DEVICE_KINDS[row.kind] if row else None,
+        used=used,
+        takes=takes_of_device(session, row.id) if row else [],
+        detectors=detectors_of_device(session, row.id) if row else [],
+        ingest=ingest_address(row.code) if row else "",
+    )
+
+
+@router.post("/devices", **may("engineer", "made a device"))
+def add(request: Request, asked: Placed) -> Response:
+    """The answer tells the token of a device that sends: this once."""
+    with transaction() as session:
+        row = devices.add_device(session, _place(request, session, asked.place_id), dict(asked.model_extra or {}))
+        tell(request, f"made the device {row.code}")
+        return json_answer(_with_token(row))
+
+
+@router.put("/devices/{device_id}", **may("engineer", "changed a device"))
+def change(request: Request, device_id: Id, asked: Placed) -> Response:
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        place = _place(request, session, asked.place_id)
+        devices.change_device(session, row, dict(asked.model_extra or {}), place=place)
+        tell(request, f"changed the device {row.code}")
+        return json_answer({"id": row.id})
+
+
+def _place(request: Request, session: Session, place_id: int) -> PlaceRow:
+    row = session.get(PlaceRow, place_id)
+    if row is None or row.site_id != site_id_of(request):
+        raise Refused([Fault("device: place_id", str(place_id), "a place of this site")])
+    return row
+
+
+@router.post("/devices/{device_id}/copy", **may("engineer", "copied a device"))
+def copy(request: Request, device_id: Id, asked: Copied) -> Response:
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        made = devices.copy_device(session, row, code=asked.code, name=asked.name)
+        tell(request, f"copied the device {row.code} to {made.code}")
+        return json_answer(_with_token(made))
+
+
+@router.put("/devices/{device_id}/retired", **may("engineer", "retired a device"))
+def retire(request: Request, device_id: Id, retired: bool = Body(embed=True)) -> Response:
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        devices.set_retired(session, row, retired=retired)
+        tell(request, f"retired the device {row.code}" if retired else f"took the device {row.code} up again")
+        return json_answer({"id": row.id, "retired": row.retired})
+
+
+@router.post("/devices/{device_id}/token", **may("engineer", "renewed a device's token"))
+def renew(request: Request, device_id: Id) -> Response:
+    """The old one is worth nothing from now on; the new one is told this once."""
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        if DEVICE_KINDS[row.kind].reached != "sends":
+            raise Refused([Fault(f"device {row.code}", "has no token: it does not send to us", "a device that does")])
+        devices.renew_token(row)
+        tell(request, f"renewed the token of {row.code}")
+        return json_answer(_with_token(row))
+
+
+def _with_token(row: DeviceRow) -> dict[str, Any]:
+    sends = DEVICE_KINDS[row.kind].reached == "sends"
+    return {
+        "id": row.id,
+        "code": row.code,
+        "token": row.token if sends else "",
+        "ingest": ingest_address(row.code) if sends else "",
+    }
+
+
+@router.post("/devices/{device_id}/try", **may("engineer"))
+async def try_it(device_id: Id) -> Response:
+    """Speak to it and say what was heard. Nothing is switched."""
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        live = row.place.site.live and not row.retired
+        tried = Tried(row.id, row.code, row.kind, row.address, row.ability, list(row.outputs), live)
+    return json_answer((await try_device(tried)).as_dict())

@@ -1,0 +1,154 @@
+"""*Try it*: speak to a device and say what was heard. Only asked, never switched."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections import Counter
+from contextlib import aclosing
+from dataclasses import dataclass, field
+from typing import Any
+
+import httpx
+import orjson
+
+from lantern.core.devices import DEVICE_KINDS
+from lantern.core.faults import LanternError
+from lantern.devices.metadata import metadata
+from lantern.devices.modbus import RelayModule
+from lantern.formats.onvif import read_frame
+from lantern.live.calls import ask_engine
+from lantern.settings import settings
+
+HEAR_S = 10.0  # a camera that sends objects has sent a frame by then
+WAIT_S = 25.0  # for somebody to plug in what pushes
+LOOK_S = 0.25
+
+
+@dataclass(frozen=True)
+class Tried:
+    """What is known of a device that is to be tried; rows of the store do not outlive their session."""
+
+    id: int
+    code: str
+    kind: str
+    address: dict[str, Any]
+    ability: dict[str, Any]
+    outputs: list[dict[str, Any]]
+    live: bool  # the engine runs its site, and it is not retired
+
+
+@dataclass
+class Heard:
+    """Did it answer, and what, a line each."""
+
+    ok: bool
+    lines: list[str] = field(default_factory=list)
+
+    def as_dict(self) -> dict[str, Any]:
+        return {"ok": self.ok, "lines": self.lines}
+
+
+async def try_device(device: Tried) -> Heard:
+    """Speak to it in its own way."""
+    reached = DEVICE_KINDS[device.kind].reached
+    try:
+        if reached == "written":
+            return await _ask_module(device)
+        if reached == "asked":
+            return await _listen(device)
+        return await _wait(device)
+    except LanternError as error:
+        return Heard(False, [str(error)])
+
+
+async def _ask_module(device: Tried) -> Heard:
+    host, port = device.address.get("host"), device.address.get("port")
+    if not host or not port:
+        return Heard(False, ["It has no address yet: give host and port, and save."])
+    module = RelayModule(str(host), int(port), device_id=int(device.address.get("unit", 1)))
+    began = time.perf_counter()
+    try:
+        async with asyncio.timeout(HEAR_S):
+            coils = {o["name"]: (await module.read_coils(o["coil"], 1))[0] for o in device.outputs}
+            if not device.outputs:
+                await module.read_coils(0, 1)
+    except TimeoutError:
+        return Heard(False, [f"{host}:{port} did not answer within {HEAR_S:.0f} s."])
+    finally:
+        await module.close()
+    took_ms = (time.perf_counter() - began) * 1000
+    lines = [f"{host}:{port} answers over Modbus TCP ({took_ms:.0f} ms). Nothing was switched."]
+    for output in device.outputs:
+        on = coils[output["name"]]
+        active = on == (output["contact"] == "normally_open")
+        lines.append(
+            f"Coil {output['coil']} is {'on' if on else 'off'}: {output['name']} is {'active' if active else 'idle'}."
+        )
+    return Heard(True, lines or ["It has no outputs yet: name them, and save."])
+
+
+async def _listen(device: Tried) -> Heard:
+    url = device.address.get("url")
+    if not url:
+        return Heard(False, ["It has no address yet: give the URL of its metadata, and save."])
+    size = {key: int(device.ability.get(key) or 1) for key in ("width", "height")}
+    began = time.perf_counter()
+    try:
+        async with asyncio.timeout(HEAR_S), aclosing(metadata(str(url))) as bodies:
+            async for body in bodies:
+                t, seen = read_frame(body, where=str(url), **size)
+                break
+            else:
+                return Heard(False, [f"{url} ended its stream without a frame."])
+    except TimeoutError:
+        return Heard(False, [f"{url} sent no frame within {HEAR_S:.0f} s."])
+    took_s = time.perf_counter() - began
+    classes = Counter(each.label or "of no class" for each in seen)
+    what = ", ".join(f"{count} {name}" for name, count in sorted(classes.items())) or "nobody in it"
+    lines = [f"{url} sent a frame after {took_s:.1f} s: {what}."]
+    behind_s = time.time() - t
+    if abs(behind_s) > 5:
+        way = "behind" if behind_s > 0 else "ahead of"
+        lines.append(f"Its clock is {abs(behind_s):.0f} s {way} this machine's: set it by a time server.")
+    return Heard(True, lines)
+
+
+async def _wait(device: Tried) -> Heard:
+    """The engine hears it, not we: wait until it has a frame that it did not have before."""
+    if not device.live:
+        return Heard(False, ["Its site is paused, or it is retired: nobody listens to it."])
+    before = await _standing(device)
+    deadline = time.monotonic() + WAIT_S
+    while time.monotonic() < deadline:
+        now = await _standing(device)
+        if now is not None and now["received"] > (before or {}).get("received", 0):
+            size = f"{now.get('width')} x {now.get('height')}" if now.get("width") else "a frame"
+            lines = [f"A frame came: {size}."]
+            wanted = (device.ability.get("width"), device.ability.get("height"))
+            if None not in wanted and (now.get("width"), now.get("height")) != wanted:
+                lines.append(f"It should be {wanted[0]} x {wanted[1]}: mend the size here, or at the device.")
+            return Heard(True, lines)
+        if now is not None and now["unreadable"] > (before or {}).get("unreadable", 0):
+            return Heard(False, [f"It sends, but what came cannot be read: {now['unreadable_why']}"])
+        await asyncio.sleep(LOOK_S)
+    held = settings()
+    told = f"No frame came within {WAIT_S:.0f} s. It must send to {ingest_address(device.code)}, with its token."
+    return Heard(False, [told, f"The program listens on {held.ingest_host}, port {held.ingest_port}."])
+
+
+async def _standing(device: Tried) -> dict[str, Any] | None:
+    try:
+        answer = await asyncio.to_thread(ask_engine, "GET", f"/state/{device.id}")
+    except httpx.HTTPError as error:
+        raise LanternError("The engine does not answer.") from error
+    feed: dict[str, Any] | None = orjson.loads(answer.content)["feed"]
+    return feed
+
+
+def ingest_address(code: str) -> str:
+    """Where a device that pushes sends its frames."""
+    held = settings()
+    scheme = "wss" if held.certificate is not None and held.ingest_host != "127.0.0.1" else "ws"
+    host = "THIS-MACHINE" if held.ingest_host == "0.0.0.0" else held.ingest_host  # noqa: S104 - compared, not bound
+    return f"{scheme}://{host}:{held.ingest_port}/ingest/{code}"

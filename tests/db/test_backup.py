@@ -1,0 +1,154 @@
+"""One file holds everything: written and read back, refused where it is none, put back all or nothing; old data is brought up."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import psycopg
+import pytest
+
+from conftest import open_folder, use_database
+from lantern.cluster import DATABASE, Cluster
+from lantern.core.faults import Refused
+from lantern.db.backup import BackupError, back_up, backup_before_migrating, holds_data, restore, schema_in
+from lantern.db.base import engine
+from lantern.db.migrate import NewerSchemaError, migrate, newest_schema
+from seeded import small_site
+
+OLD = Path(__file__).parent / "dumps" / "0003.dump"
+Rows = dict[str, list[dict[str, Any]]]
+
+
+@pytest.fixture
+def own() -> Iterator[Cluster]:
+    """A server of its own, for a restore replaces its database."""
+    with open_folder() as folder:
+        made = Cluster(folder, durable=False)
+        made.start()
+        use_database(made.url, folder)
+        yield made
+        engine().dispose()
+        made.stop()
+
+
+def rows(address: str) -> Rows:
+    """Every row of every table of ours, in the order of its key."""
+    with psycopg.connect(address, row_factory=psycopg.rows.dict_row) as connection:
+        tables = connection.execute(
+            "SELECT table_name FROM information_schema.tables WHERE table_schema = 'public' "
+            "AND table_name NOT LIKE 'procrastinate%' ORDER BY 1"
+        ).fetchall()
+        names = [table["table_name"] for table in tables]
+        return {name: connection.execute(f'SELECT * FROM "{name}" t ORDER BY t::text').fetchall() for name in names}
+
+
+def test_everything_comes_back_but_who_was_logged_in(own: Cluster, tmp_path: Path) -> None:
+    migrate()
+    small_site(tmp_path)
+    address, target = own.address(DATABASE), tmp_path / "all.lantern"
+    with psycopg.connect(address) as connection:
+        connection.execute("INSERT INTO user_session VALUES ('\\x01', 1, 'x', now(), now(), 'here')")
+    before = rows(address)
+    assert len(before["take"]) == 1
+    assert back_up(address, target) == target.stat().st_size
+    engine().dispose()
+    with psycopg.connect(address) as connection:
+        connection.execute("DELETE FROM take")
+        connection.execute("UPDATE site SET name = 'lost'")
+    assert holds_data(own)
+    restore(own, target)
+    after = rows(address)
+    assert after.pop("user_session") == []
+    assert before.pop("user_session")
+    assert after == before
+
+
+def test_what_is_no_backup_or_a_broken_one_changes_nothing(own: Cluster, tmp_path: Path) -> None:
+    migrate()
+    small_site(tmp_path)
+    address, target = own.address(DATABASE), tmp_path / "all.lantern"
+    back_up(address, target)
+    engine().dispose()
+    before = rows(address)
+    broken = tmp_path / "broken"
+    data = target.read_bytes()
+    broken.write_bytes(data[: len(data) * 3 // 4])
+    with pytest.raises((BackupError, Refused)):
+        restore(own, broken)
+    for content in (b"", b"no backup", b"PGDMP" + b"\x00" * 40):
+        broken.write_bytes(content)
+        with pytest.raises(Refused, match="a backup made by lantern backup"):
+            restore(own, broken)
+    with pytest.raises(Refused, match="is no file"):
+        schema_in(tmp_path / "nowhere")
+    assert rows(address) == before
+    restore(own, target)
+    assert rows(address) == before
+
+
+def test_a_backup_that_cannot_be_written_leaves_the_one_before(own: Cluster, tmp_path: Path) -> None:
+    migrate()
+    target = tmp_path / "kept"
+    target.write_text("the one before")
+    with pytest.raises(BackupError):
+        back_up(own.address(DATABASE).replace("/lantern", "/no_such"), target)
+    assert target.read_text() == "the one before"
+    assert sorted(each.name for each in tmp_path.iterdir()) == ["kept"]
+    with pytest.raises(BackupError, match="No backup was made"):
+        back_up(own.address(DATABASE), target / "below")
+
+
+# ---- schemas ---------------------------------------------------------------------------------------------------------
+
+
+def test_an_older_program_refuses_newer_data(own: Cluster, tmp_path: Path) -> None:
+    migrate()
+    with psycopg.connect(own.address(DATABASE)) as connection:
+        connection.execute("UPDATE alembic_version SET version_num = '9999'")
+    engine().dispose()
+    with pytest.raises(NewerSchemaError, match="newer version"):
+        backup_before_migrating(tmp_path)
+    back_up(own.address(DATABASE), tmp_path / "newer")
+    with pytest.raises(NewerSchemaError):
+        restore(own, tmp_path / "newer")
+
+
+def test_landed_data_is_backed_up_and_brought_up_row_by_row(own: Cluster, tmp_path: Path) -> None:
+    """The dump was made by the program of schema 0003: takes of each kind, events, effects in every state, jobs left half-done."""
+    dump = tmp_path / "0003.dump"
+    shutil.copyfile(OLD, dump)
+    assert schema_in(dump) == "0003"
+    restore(own, dump)
+    address = own.address(DATABASE)
+    before = rows(address)
+    assert {name for name, held in before.items() if not held} == set()
+
+    backup = backup_before_migrating(tmp_path)
+    assert backup is not None
+    assert schema_in(backup) == "0003"
+    migrate()
+    engine().dispose()
+    assert backup_before_migrating(tmp_path) is None
+
+    after = rows(address)
+    assert after.pop("alembic_version") == [{"version_num": newest_schema()}]
+    before.pop("alembic_version")
+    dropped = before["upload_part"]  # of imports that have ended: what cancelled uploads had left behind
+    before["upload_part"] = [part for part in dropped if part["import_id"] == 1]
+    assert len(before["upload_part"]) == 1 < len(dropped)
+    for table, held in before.items():
+        kept = [{column: row[column] for column in held[0]} for row in after[table]]
+        assert kept == held, table
+    assert {row["version"] for row in after["link"] + after["timetable"]} == {1}
+    assert [row["demo"] for row in after["site"]] == [False]
+    # Worked out by hand from the dump's effects: event 1's stop was acknowledged, event 2's and 3's stand, event 4's waits.
+    stop, lamp = "stop", "lamp"
+    holding = sorted((row["event_id"], row["output"]) for row in after["effect"] if row["holds"])
+    assert holding == [(2, stop), (3, stop), (4, stop)]
+    assert [(row["output"], row["active"], row["effect_id"]) for row in after["output_state"]] == [
+        (lamp, True, 9),
+        (stop, True, 8),
+    ]
