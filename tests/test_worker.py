@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from lantern import worker
+from lantern import jobs, worker
 from lantern.apart import Bounds
 from lantern.core.faults import Refused
 from lantern.db.base import StoreAwayError, transaction
@@ -144,7 +144,7 @@ def test_two_workers_do_a_job_once(small: Small, tmp_path: Path) -> None:
 def test_the_worker_takes_up_what_a_killed_one_left_and_what_was_never_queued(small: Small) -> None:
     """One job is held by a worker whose heart has stopped, another row waits without a job: both are done."""
     left, unqueued = an_import(small), an_import(small)
-    worker.defer_import(left)
+    jobs.defer_import(left)
     with transaction() as session:
         connection = session.connection()
         connection.exec_driver_sql("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (now() - interval '6 s')")
@@ -241,7 +241,7 @@ def test_two_uploads_that_hang_hold_up_no_good_one(
     monkeypatch.setattr(worker, "run_import", lambda i, folder: hangs(folder) if i in hanging else run_import(i, folder))
     monkeypatch.setattr(settings(), "import_silent_s", 1.0)
     for import_id in (*hanging, good):
-        worker.defer_import(import_id)
+        jobs.defer_import(import_id)
 
     async def run() -> None:
         stop = asyncio.Event()

@@ -137,7 +137,8 @@ def test_timetables_and_links(client: TestClient, small: Small) -> None:
 def test_deleting_a_take_leaves_the_detector(client: TestClient, small: Small) -> None:
     assert client.delete(f"/takes/{small.take}").status_code == 200
     page = client.get(f"/bench/{small.detector}", headers=HTML)
-    assert "There is no take of T1 yet" in page.text
+    assert "It has no evidence yet" in page.text
+    assert "Import a take of T1" in page.text
 
 
 def test_what_is_not_there_is_said_as_page_and_as_data(client: TestClient) -> None:
@@ -152,7 +153,7 @@ def test_the_walk_page_says_when_the_engine_is_silent(
     from lantern.settings import settings
 
     monkeypatch.setattr(settings(), "engine_url", "http://127.0.0.1:9")
-    assert client.get(f"/walk/{small.detector}/frame").status_code == 503
+    assert client.get(f"/devices/{small.camera}/frame").status_code == 503
     assert client.get(f"/walk/{small.detector}/events").json() == []
 
 

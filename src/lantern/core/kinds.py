@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from lantern.core.dials import Dials, read_dials
-from lantern.core.events import Detector, Event, Region
+from lantern.core.events import Detector, Event, Region, Shape
 from lantern.core.faults import Fault, Refused
 from lantern.core.heat import dials as heat_dials
 from lantern.core.heat import kind as heat
@@ -39,6 +39,7 @@ class Kind:
     """All that the rest of the program needs to know of a kind."""
 
     name: str
+    says: str  # what it raises for, in a line
     dials: type[Dials]
     groups: tuple[tuple[str, tuple[str, ...]], ...]  # as a page lays the dials out
     signals: tuple[str, ...]  # kinds of take it can look at
@@ -46,6 +47,11 @@ class Kind:
     matters: Callable[[str, Any], bool]  # does this dial play a part under these dials?
     unit: Callable[[Any], str]  # of the reading: "°C" a level, "K" a difference, "" a count
     notice: str = ""  # what a page must say with every result
+
+    @property
+    def shapes(self) -> tuple[Shape, ...]:
+        """What may be drawn for it to watch."""
+        raise NotImplementedError
 
     def read_dials(self, detector: Detector) -> Any:
         return read_dials(self.dials, detector.dials)
@@ -82,6 +88,10 @@ class SeriesKind(Kind):
     rule: Callable[[Series, Any], Rule]  # the decision of one reading, resolved
     alternatives: Callable[[Any], list[tuple[str, dict[str, Any]]]]  # other ways to look, for advice
 
+    @property
+    def shapes(self) -> tuple[Shape, ...]:
+        return ("polygon", "box", "spot")
+
 
 @dataclass(frozen=True, kw_only=True)
 class TrackKind(Kind):
@@ -95,12 +105,19 @@ class TrackKind(Kind):
     follower: type[Follower] = Follower  # the same, a frame at a time
     nearness: tuple[str, ...] = ORDER  # of verdicts: which came nearest to a raise
 
+    @property
+    def shapes(self) -> tuple[Shape, ...]:
+        lines: tuple[Shape, ...] = ("line",) if self.regions in ("line", "both") else ()
+        zones: tuple[Shape, ...] = ("polygon", "box") if self.regions in ("zone", "both") else ()
+        return (*lines, *zones)
+
 
 KINDS: dict[str, Kind] = {
     kind.name: kind
     for kind in (
         SeriesKind(
             name="heat",
+            says="a region is warmer, colder, rises faster or differs more than it may",
             dials=HeatDials,
             groups=heat_dials.GROUPS,
             signals=("heat", "series"),
@@ -120,6 +137,7 @@ KINDS: dict[str, Kind] = {
         ),
         SeriesKind(
             name="skin",
+            says="a face is warmer than those screened before it",
             dials=SkinDials,
             groups=skin_dials.GROUPS,
             signals=("heat",),
@@ -140,6 +158,7 @@ KINDS: dict[str, Kind] = {
         ),
         TrackKind(
             name="crossing",
+            says="an object crosses a line",
             dials=object_dials.CrossingDials,
             groups=object_dials.CROSSING_GROUPS,
             matters=object_dials.matters,
@@ -148,6 +167,7 @@ KINDS: dict[str, Kind] = {
         ),
         TrackKind(
             name="zone",
+            says="an object enters a zone, leaves it, or stays inside",
             dials=object_dials.ZoneDials,
             groups=object_dials.ZONE_GROUPS,
             matters=object_dials.matters,
@@ -156,6 +176,7 @@ KINDS: dict[str, Kind] = {
         ),
         TrackKind(
             name="count",
+            says="people pass a line, in and out; more are inside than may be",
             dials=object_dials.CountDials,
             groups=object_dials.COUNT_GROUPS,
             matters=object_dials.matters,
@@ -164,6 +185,7 @@ KINDS: dict[str, Kind] = {
         ),
         TrackKind(
             name="path",
+            says="an object takes lines and zones in their order",
             dials=object_dials.PathDials,
             groups=object_dials.PATH_GROUPS,
             matters=object_dials.matters,

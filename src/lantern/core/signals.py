@@ -15,6 +15,12 @@ Pixels = NDArray[np.uint16] | NDArray[np.float32] | NDArray[np.float64]
 
 KELVIN_AT_0_C = 273.15
 DECIMALS_C = {"uint16": 9, "float32": 5, "float64": 9}
+SIGNALS = {  # kinds of take, in words
+    "heat": "thermal pictures, as a multi-page TIFF or CSV matrices",
+    "series": "readings over time, as a CSV file",
+    "tracks": "objects on their way, as a CSV file of boxes or ONVIF metadata",
+    "plan-tracks": "objects on their way over the floor in metres, as a CSV file",
+}
 
 
 def check_times(t_s: Floats, *, where: str) -> None:

@@ -120,6 +120,29 @@ class Site(Strict):
         faults.refuse_if_any()
 
 
+def differences(one: Site, other: Site) -> list[dict[str, Any]]:
+    """Where two sites are not alike: the place in the document, and what stands there in each. Lists of what has a name (or a code)
+    go by it, so that another order is no difference.
+    """
+    first, second = (_flat(site.model_dump(mode="json", exclude_none=True)) for site in (one, other))
+    keys = sorted(first.keys() | second.keys())
+    return [
+        {"at": key, "first": first.get(key), "second": second.get(key)}
+        for key in keys
+        if first.get(key) != second.get(key)
+    ]
+
+
+def _flat(value: Any, at: str = "") -> dict[str, Any]:
+    if isinstance(value, dict):
+        inner = {f"{at}.{key}" if at else key: part for key, part in value.items()}
+    elif isinstance(value, list) and value and all(isinstance(v, dict) and ("code" in v or "name" in v) for v in value):
+        inner = {f"{at}[{v.get('code', v.get('name'))}]": v for v in value}
+    else:
+        return {at: value}
+    return {key: each for place, part in inner.items() for key, each in _flat(part, place).items()}
+
+
 def _check_names(site: Site, faults: FaultList) -> None:
     named: dict[str, list[str]] = {
         "places": [place.name for place in site.places],

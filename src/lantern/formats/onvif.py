@@ -90,6 +90,17 @@ def read_onvif(
     return arrange(columns, known, words.all, last_s=max(last, 0.0), frame_px=(width, height), fps=fps)
 
 
+def begin_of_stream(content: bytes | Path, *, where: str) -> datetime:
+    """When its first frame was taken. Raises `Refused`."""
+    faults = FaultList()
+    for at, frame in enumerate(_frames(Source(content, where)), 1):
+        t = _time(frame.get("UtcTime"), datetime.fromtimestamp(0, UTC), faults, f"{where}, frame {at}")
+        if t is not None:
+            return datetime.fromtimestamp(t, UTC)
+        faults.refuse_if_any()
+    raise Refused([Fault(where, "holds no tt:Frame", "tt:VideoAnalytics with frames")])
+
+
 def _frames(source: Source) -> Iterator[Element]:
     """Each tt:Frame as it ends. What is outside of frames is not kept; a frame is bounded in its parts and in its bytes."""
     within: list[Element] = []  # the elements that are open

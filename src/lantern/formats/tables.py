@@ -153,7 +153,7 @@ def read_series(
     table = numbers_at_once(source, header=True, columns=(width, width), most_cells=limits.cells)
     if table is None:
         table = _slowly(source, header, faults, limits)
-    _check(table, header, units or {}, faults, source)
+    check_columns(table, header, units or {}, faults, source)
     faults.refuse_if_any()
     return table[0], {column: table[i] for i, column in enumerate(header) if i}
 
@@ -181,8 +181,16 @@ def _slowly(source: Source, header: Sequence[str], faults: FaultList, limits: Li
     return np.frombuffer(cells, dtype=np.float64).reshape(count, len(header)).T.copy()
 
 
-def _check(table: Floats, header: Sequence[str], units: Mapping[str, str], faults: FaultList, source: Source) -> None:
-    """Times forward and within the limits, readings within theirs."""
+def check_columns(
+    table: Floats,
+    header: Sequence[str],
+    units: Mapping[str, str],
+    faults: FaultList,
+    source: Source,
+    *,
+    named: bool = True,
+) -> None:
+    """Times forward and within the limits, readings within theirs. `table` (columns, rows), times first."""
     bad: list[tuple[int, int, str, str]] = []  # row, column, what, expected
 
     def say(where_bad: np.ndarray, column: int, expected: str) -> None:
@@ -199,7 +207,7 @@ def _check(table: Floats, header: Sequence[str], units: Mapping[str, str], fault
         say((table[column] < low) | (table[column] > high), column, f"{low:g} to {high:g}")
         if len(bad) >= MOST_FAULTS:
             break
-    lines = source.lines_of({row for row, *_ in bad}, header=True)
+    lines = source.lines_of({row for row, *_ in bad}, header=named)
     for row, column, what, expected in sorted(bad, key=lambda each: each[:2]):
         faults.add(f"{source.where}, line {lines[row]}, {header[column]}", what, expected)
 

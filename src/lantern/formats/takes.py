@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Literal, Self
 
 import numpy as np
@@ -15,8 +15,9 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.objects.tracks import Tracks
 from lantern.core.signals import Floats, Frames, Pixels, RecordedAs, Series
-from lantern.formats.archive import unpacked
+from lantern.formats.archive import members_of, unpacked
 from lantern.formats.border import border, within_border
+from lantern.formats.columns import has_own_header, read_columns
 from lantern.formats.documents import read_bytes, read_json, read_model
 from lantern.formats.limits import (
     COLDEST_C,
@@ -54,7 +55,9 @@ class TakeInfo(BaseModel):
     start: datetime = Field(description="ISO 8601 with an offset from UTC")
     data: str | None = Field(default=None, description="the data file or folder, beside take.json")
     fps: float | None = Field(default=None, gt=0, le=1000)
-    times: str | None = Field(default=None, description="CSV with header t_s, one row a frame")
+    times: str | None = Field(
+        default=None, description="CSV with header t_s, one row a frame; of a series: its column of times"
+    )
     scale: float | None = Field(default=None, gt=0, description="°C = raw x scale + offset")
     offset: float | None = None
     emissivity_set: float | None = Field(default=None, ge=0.01, le=1)
@@ -76,6 +79,10 @@ class TakeInfo(BaseModel):
             raise ValueError(f"start {self.start.isoformat()} is not within {FIRST_YEAR} to {LAST_YEAR}")
         if self.kind == "heat" and (self.fps is None) == (self.times is None):
             raise ValueError("a heat take has either fps or times")
+        if self.kind == "series" and self.fps is not None and self.times is not None:
+            raise ValueError(
+                "a series has fps (rows a second) or times (a column), not both; neither: its first column is t_s"
+            )
         if any(not is_whole(key) or len(key) > 16 for key in self.classes):
             raise ValueError("classes: a class number for each name, such as 1: person")
         texts = (self.name, self.device, *self.units, *self.units.values(), *self.classes.values())
@@ -133,6 +140,15 @@ def open_take(path: Path, limits: Limits = DEFAULT) -> Iterator[Take]:
         yield take
 
 
+def has_sidecar(path: Path, limits: Limits) -> bool:
+    """Does anything describe it: a sidecar beside it, or a take.json inside?"""
+    if path.is_dir() or path.with_name(path.name + ".json").exists():
+        return True  # a folder without its take.json is refused by name
+    if path.suffix.lower() == ".zip":
+        return any(PurePosixPath(member.filename).name == "take.json" for member in members_of(path, limits)[0])
+    return False
+
+
 def _opened(path: Path, limits: Limits, stack: ExitStack) -> Take:
     if not path.exists():
         raise Refused([Fault(str(path), "does not exist", "a take: a folder, a zip, or a data file with its sidecar")])
@@ -166,7 +182,7 @@ class _Reader:
         self.used.add(data)
         with border(data.name):
             if info.kind == "series":
-                t_s, columns = read_series(data, where=data.name, units=info.units, limits=self.limits)
+                t_s, columns = self._columns(info, data)
                 return Take(info, columns=series_of(t_s, columns, info.units))
             if info.kind in ("tracks", "plan-tracks"):
                 return Take(info, tracks=self._tracks(info, data, where), still=self._still(info, where))
@@ -180,6 +196,12 @@ class _Reader:
                 name = path.relative_to(self.folder)
                 faults.add(f"{archive}/{name}", "is not read", "only take.json and the files that it names")
         faults.refuse_if_any()
+
+    def _columns(self, info: TakeInfo, data: Path) -> tuple[Floats, dict[str, Floats]]:
+        """In our own layout, which begins with `t_s`; else as another program wrote it, if the sidecar says where the times are."""
+        if (info.times is None and info.fps is None) or (info.times in (None, "t_s") and has_own_header(data)):
+            return read_series(data, where=data.name, units=info.units, limits=self.limits)
+        return read_columns(data, where=data.name, times=info.times, fps=info.fps, units=info.units, limits=self.limits)
 
     def _tracks(self, info: TakeInfo, data: Path, where: str) -> Tracks:
         if info.kind == "plan-tracks":

@@ -24,8 +24,8 @@ COUNTED_BYTES = 1 << 20
 class Source:
     """Bytes from a file or from memory, read from their beginning as often as wanted."""
 
-    def __init__(self, content: bytes | Path, where: str) -> None:
-        self._content, self.where = content, where
+    def __init__(self, content: bytes | Path, where: str, delimiter: str = ",") -> None:
+        self._content, self.where, self.delimiter = content, where, delimiter
 
     def open(self) -> BinaryIO:
         return io.BytesIO(self._content) if isinstance(self._content, bytes) else self._content.open("rb")
@@ -72,7 +72,7 @@ class Source:
                     raise csv.Error(f"a quoted text goes on for more than {MOST_LINES_A_ROW} lines")
                 yield line
 
-        reader = csv.reader(few_at_a_time(), strict=True)
+        reader = csv.reader(few_at_a_time(), delimiter=self.delimiter, strict=True)
         try:
             for row in reader:
                 taken = 0

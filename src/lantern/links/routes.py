@@ -11,13 +11,13 @@ from sqlalchemy import select
 from lantern.core.kinds import sources_of
 from lantern.core.logic.timetable import merged
 from lantern.db.base import transaction
+from lantern.db.numbers import Count, Id
 from lantern.links.actions import save_link, save_timetable, unchanged
 from lantern.links.tables import LinkRow, TimetableRow, links_of, timetables_of
 from lantern.survey.tables import outputs_of
 from lantern.tune.shown import get_detector
 from lantern.web.access import may
 from lantern.web.answers import json_answer
-from lantern.web.numbers import Count, Id
 from lantern.web.pages import render, the_site
 
 router = APIRouter()

@@ -12,6 +12,7 @@ from starlette.concurrency import run_in_threadpool
 
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
+from lantern.db.numbers import Id
 from lantern.people import accounts
 from lantern.people.roles import MEANINGS, ROLES, changes_of
 from lantern.people.sessions import SessionRow, begin_session, sessions_of
@@ -20,7 +21,6 @@ from lantern.settings import settings
 from lantern.web.access import SITE, may, site_id_of, tell
 from lantern.web.answers import json_answer
 from lantern.web.door import FORM_COOKIE, SESSION_COOKIE, set_cookie, token, user_id
-from lantern.web.numbers import Id
 from lantern.web.pages import environment, render, render_above
 
 router = APIRouter()

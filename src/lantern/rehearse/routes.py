@@ -6,14 +6,14 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
 from lantern.db.base import transaction
+from lantern.db.numbers import Id
 from lantern.links.tables import armed_links
 from lantern.people.tables import scale_of
-from lantern.takes.tables import marks_of, takes_of_device
+from lantern.takes.tables import marks_of
 from lantern.tune import bench
-from lantern.tune.shown import get_detector, take_for, take_shown
+from lantern.tune.shown import get_detector, judgeable, render_without_evidence, take_for, take_shown
 from lantern.web.access import may
 from lantern.web.door import user_id
-from lantern.web.numbers import Id
 from lantern.web.pages import render
 
 router = APIRouter()
@@ -25,7 +25,7 @@ def rehearse_page(request: Request, detector_id: Id, take: Id | None = None) -> 
         row = get_detector(session, detector_id)
         chosen = take_for(session, row, take)
         if chosen is None:
-            return render(request, session, "bench_empty.html", stage="rehearse", detector=row)
+            return render_without_evidence(request, session, row, stage="rehearse")
         links = armed_links(session, row.device.site_id, row.id)
         scale = scale_of(session, user_id(request))
         data = {
@@ -45,7 +45,7 @@ def rehearse_page(request: Request, detector_id: Id, take: Id | None = None) -> 
                 for armed in links
             ],
         }
-        takes = takes_of_device(session, row.device_id)
+        takes = judgeable(session, row)
         return render(
             request, session, "rehearse.html", stage="rehearse", detector=row, take=chosen, takes=takes, data=data
         )

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
+from lantern.db.numbers import Id
 from lantern.links.tables import LinkRow
 from lantern.survey import devices
 from lantern.survey.tables import DeviceRow, PlaceRow
@@ -21,7 +22,6 @@ from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import detectors_of_device
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import json_answer
-from lantern.web.numbers import Id
 from lantern.web.pages import render, the_site
 
 router = APIRouter()

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
+from typing import Any
 
-from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse
+from fastapi import APIRouter, HTTPException, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.core.devices import DEVICE_KINDS
 from lantern.core.linking.links import LinkRule
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow
@@ -21,6 +23,12 @@ from lantern.web.pages import render, the_site
 
 router = APIRouter()
 BEFORE_END_S = 4.0
+STAGES = {  # of a detector: what its page is about, and its address
+    "tune": ("Tune", "every dial shows what each value would miss and raise falsely, on your own takes", "/bench"),
+    "link": ("Link", "what happens when a detector raises", "/links"),
+    "rehearse": ("Rehearse", "a take from reading to lamp on one clock", "/rehearse"),
+    "walk": ("Walk", "the detector live, while somebody walks through", "/walk"),
+}
 
 
 @router.get("/survey", **may("viewer"))
@@ -52,6 +60,57 @@ def survey(request: Request) -> HTMLResponse:
         ]
         retired = [row for row in rows if row.retired]
         return render(request, session, "survey.html", stage="survey", devices=devices, links=links, retired=retired)
+
+
+@router.get("/begin/{stage}", **may("viewer"))
+def begin(request: Request, stage: str) -> Response:
+    """What a stage needs before it can show anything; as soon as there is a detector, the stage itself."""
+    if stage not in STAGES:
+        raise HTTPException(404, f"There is no stage {stage[:20]!r}.")
+    title, why, address = STAGES[stage]
+    with transaction() as session:
+        site = the_site(request, session)
+        rows = detectors_of_site(session, site.id)
+        if rows:
+            return RedirectResponse(f"/sites/{site.id}{address}/{rows[0].id}", 303)
+        devices = [device for device in devices_of_site(session, site.id) if DEVICE_KINDS[device.kind].signals]
+        takes = takes_of_site(session, site.id)
+        on = takes[0].device_id if takes else devices[0].id if devices else 0
+        steps = [
+            _step(
+                "place", bool(site.places), "A place", "Where devices hang: a hall, a gate.", "/survey", "Make a place"
+            ),
+            _step(
+                "device",
+                bool(devices),
+                "A device",
+                "What it gives decides what can be tuned on it.",
+                "/devices/new",
+                "New device",
+            ),
+            _step(
+                "take",
+                bool(takes),
+                "A take",
+                "A stretch of what the device recorded: the evidence.",
+                f"/takes?device={on}",
+                "Import a take",
+            ),
+            _step(
+                "detector",
+                False,
+                "A detector",
+                "What must raise, drawn on the take.",
+                f"/detectors/new?device={on}",
+                "New detector",
+            ),
+        ]
+        coming = next(step["key"] for step in steps if not step["done"])
+        return render(request, session, "begin.html", stage=stage, title=title, why=why, steps=steps, next=coming)
+
+
+def _step(key: str, done: bool, title: str, says: str, href: str, button: str) -> dict[str, Any]:
+    return {"key": key, "done": done, "title": title, "says": says, "href": href, "button": button}
 
 
 def _telling_frames(session: Session, takes: Sequence[TakeRow]) -> dict[int, int]:

@@ -15,6 +15,7 @@ from starlette.concurrency import run_in_threadpool
 from lantern.core.faults import Fault, Refused
 from lantern.core.site import Site
 from lantern.db.base import transaction
+from lantern.db.numbers import Id
 from lantern.formats.documents import read_json, read_model, site_of
 from lantern.jobs import defer_demo
 from lantern.people.roles import role_on, sites_of
@@ -24,7 +25,6 @@ from lantern.survey.tables import SiteJobRow, SiteRow
 from lantern.web.access import SITE, may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id
-from lantern.web.numbers import Id
 from lantern.web.pages import render_above
 
 router = APIRouter()

@@ -11,22 +11,27 @@ import structlog
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session, object_session
 
+from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.tuning.scoring import Label, Mark
 from lantern.db.base import StoreAwayError, now, transaction
 from lantern.formats.border import border
 from lantern.formats.limits import MOST_NAME
+from lantern.formats.looks import look_at
 from lantern.formats.progress import beat
-from lantern.formats.takes import Take, open_take
+from lantern.formats.takes import Take, has_sidecar, open_take
 from lantern.formats.text import has_controls
 from lantern.settings import settings
 from lantern.survey.tables import DeviceRow, device_by_code
+from lantern.takes import questions
 from lantern.takes.store import add_take
 from lantern.takes.tables import HandCountRow, ImportRow, MarkRow, TakeRow, UploadPartRow
+from lantern.tune.tables import JudgementRow
 
 log = structlog.get_logger()
 TOLD_EVERY = 64  # frames between two words on progress
 ABANDONED = timedelta(days=1)
+STILL_SUFFIXES = (".png", ".jpg", ".jpeg")
 
 
 # ---- imports ---------------------------------------------------------------------------------------------------------
@@ -57,7 +62,7 @@ def finish_upload(row: ImportRow) -> None:
 def cancel_import(row: ImportRow) -> None:
     """Ask for the end: the worker kills what is under way. What is not begun ends at once."""
     row.cancel = True
-    if row.state in ("uploading", "waiting"):
+    if row.state in ("uploading", "waiting", questions.ASKING):
         row.state = "cancelled"
         drop_upload(row)
 
@@ -72,7 +77,8 @@ def drop_upload(row: ImportRow) -> None:
 def drop_abandoned_uploads() -> int:
     """End uploads that nobody finished within a day; returns how many."""
     with transaction() as session:
-        query = select(ImportRow).where(ImportRow.state == "uploading", ImportRow.created < now() - ABANDONED)
+        waits = ImportRow.state.in_(("uploading", questions.ASKING))
+        query = select(ImportRow).where(waits, ImportRow.created < now() - ABANDONED)
         rows = session.scalars(query).all()
         for row in rows:
             cancel_import(row)
@@ -86,19 +92,25 @@ def run_import(import_id: int, folder: Path) -> int | None:
         if row is None or row.state not in ("waiting", "reading"):
             return None
         row.state = "reading"
-        site_id = row.site_id
+        site_id, device_id = row.site_id, row.device_id
     state, faults, take_id = "failed", list[dict[str, Any]](), None
+    asked: dict[str, Any] = {}
     notes: list[str] = []
     try:
         with border("upload"):
             path = _write_out(import_id, folder)
-        take_id = import_path(
-            path,
-            site_id=site_id,
-            progress=lambda done, total: _tell(import_id, done, total),
-            skipped=lambda names: notes.extend(f"{name} was skipped: a file manager left it there" for name in names),
-        )
-        state = "done"
+        asked = {} if has_sidecar(path, settings().limits) else _what_is_lacking(path)
+        if not asked:
+            take_id = import_path(
+                path,
+                site_id=site_id,
+                device_id=device_id,
+                progress=lambda done, total: _tell(import_id, done, total),
+                skipped=lambda names: notes.extend(f"{n} was skipped: a file manager left it there" for n in names),
+            )
+            state = "done"
+    except UnknownDeviceError as error:
+        asked = error.asked
     except Refused as error:
         state, faults = "refused", [fault.as_dict() for fault in error.faults]
     except StoreAwayError:
@@ -108,35 +120,91 @@ def run_import(import_id: int, folder: Path) -> int | None:
         faults = [Fault("program", "an error of the program, not of the file", "a look at the log").as_dict()]
     with transaction() as session:
         row = session.get(ImportRow, import_id)
-        if row is not None:
+        if row is not None and (asked or (state == "refused" and row.asked)):
+            if row.asked:  # the answers did not do
+                questions.take_back(session, row)
+            questions.ask(row, asked or row.asked, faults)
+        elif row is not None:
             row.state, row.faults, row.take_id, row.notes = state, list(faults), take_id, list(notes)
             drop_upload(row)
     return take_id
+
+
+class UnknownDeviceError(Refused):
+    """The header names a device that the site does not have. `asked`: what an import asks then."""
+
+    def __init__(self, take: Take) -> None:
+        info = take.info
+        what = f"the site has no device {info.device!r}"
+        super().__init__([Fault("device", what, "the code of a device of this site: make it, or choose another")])
+        pictured = take.frames or take.info
+        self.asked = {
+            "needs": "device",
+            "file": "take",
+            "kinds": [info.kind],
+            "facts": [f"{info.name}: {info.kind} of device {info.device}, which the site does not have"],
+            "info": info.model_dump(mode="json", exclude_none=True),
+            "picture": {"width": pictured.width, "height": pictured.height, "fps": info.fps},
+            "guess": {"device": info.device},
+            "samples": len(take.t_s) if take.tracks is None else len(take.tracks),
+            "length_s": {"": take.length_s},
+            "drawn": {},
+        }
+
+
+def _what_is_lacking(path: Path) -> dict[str, Any]:
+    """What a data file without a sidecar shows of itself. Raises `Refused` for one that nobody could describe."""
+    beside = tuple(sorted(other.name for other in path.parent.iterdir() if other.is_file() and other != path))
+    seen = look_at(path, settings().limits, beside).as_dict()
+    picture = {key: seen["guess"].get(key) for key in ("width", "height")}
+    guess = {"name": path.stem[:MOST_NAME]} | seen["guess"]
+    return seen | {"needs": "answers", "file": path.name, "picture": picture, "guess": guess}
 
 
 def import_path(
     path: Path,
     *,
     site_id: int,
+    device_id: int | None = None,
     progress: Any = lambda done, total: None,
     skipped: Callable[[Sequence[str]], None] = lambda names: None,
 ) -> int:
-    """Store the take at a path in one transaction; returns its id. `skipped` is told what was left over beside it."""
+    """Store the take at a path in one transaction; returns its id. `device_id`: of which device it is, whatever its header
+    says. `skipped` is told what was left over beside it. Raises `Refused`.
+    """
     with open_take(path, settings().limits) as take, transaction() as session:
         skipped(take.left)
-        device = device_by_code(session, site_id, take.info.device)
+        device = session.get(DeviceRow, device_id) if device_id else device_by_code(session, site_id, take.info.device)
         if device is None:
-            raise Refused(
-                [Fault("device", f"the site has no device {take.info.device!r}", "the code of a device of this site")]
-            )
+            raise UnknownDeviceError(take)
+        _check_signal(take.info.kind, device)
         _check_picture(take, device)
         return add_take(session, take, device_id=device.id, progress=progress).id
 
 
+def move_take(session: Session, take: TakeRow, device: DeviceRow) -> None:
+    """It is of another device. Marks go along; how the old device's revisions were judged on it does not. Raises `Refused`."""
+    _check_signal(take.kind, device)
+    _check_size((take.width, take.height), device)
+    session.execute(delete(JudgementRow).where(JudgementRow.take_id == take.id))
+    take.device_id = device.id
+
+
+def _check_signal(kind: str, device: DeviceRow) -> None:
+    gives = DEVICE_KINDS[device.kind]
+    if kind not in gives.signals:
+        what = f"{device.code} is a {gives.title}, which gives {gives.gives}"
+        raise Refused([Fault("take: device", what, f"a device that gives {kind}")])
+
+
 def _check_picture(take: Take, device: DeviceRow) -> None:
+    pictured = (take.info.width, take.info.height) if take.frames is None else (take.frames.width, take.frames.height)
+    _check_size(pictured, device)
+
+
+def _check_size(pictured: tuple[int | None, int | None], device: DeviceRow) -> None:
     """Regions are in a device's own pixels: a picture of another size cannot be judged by its detectors."""
     width, height = device.ability.get("width"), device.ability.get("height")
-    pictured = (take.info.width, take.info.height) if take.frames is None else (take.frames.width, take.frames.height)
     if None not in pictured and width and height and pictured != (width, height):
         size = f"pictures of {pictured[0]} x {pictured[1]} pixels"
         raise Refused([Fault("data", size, f"{width} x {height}, as device {device.code} gives them")])
@@ -171,6 +239,9 @@ def _write_out(import_id: int, folder: Path) -> Path:
         return folder / paired[0]
     if len(data_files) == 1:
         return folder / data_files[0]
+    alone = _described_by_nothing(data_files)
+    if alone is not None:
+        return folder / alone
     raise Refused(
         [
             Fault(
@@ -180,6 +251,16 @@ def _write_out(import_id: int, folder: Path) -> Path:
             )
         ]
     )
+
+
+def _described_by_nothing(names: Sequence[str]) -> str | None:
+    """The one file of data among several without a sidecar: a still or a table of times may lie beside it."""
+    by_suffix = [(PurePosixPath(name).suffix.lower(), name) for name in names]
+    without_stills = [(suffix, name) for suffix, name in by_suffix if suffix not in STILL_SUFFIXES]
+    pictures = [name for suffix, name in without_stills if suffix in (".tif", ".tiff")]
+    if len(pictures) == 1 and all(suffix == ".csv" or name in pictures for suffix, name in without_stills):
+        return pictures[0]
+    return without_stills[0][1] if len(without_stills) == 1 else None
 
 
 def _checked_name(file: str) -> None:

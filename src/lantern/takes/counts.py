@@ -12,13 +12,13 @@ from sqlalchemy.orm import Session
 from lantern.core.faults import Fault, Refused
 from lantern.core.objects.audit import intervals_of
 from lantern.db.base import transaction
+from lantern.db.numbers import Id
 from lantern.formats.tables import read_hand_counts, write_hand_counts
 from lantern.takes.actions import add_tally
 from lantern.takes.routes import get_take
 from lantern.takes.tables import HandCountRow
 from lantern.web.access import may
 from lantern.web.answers import attachment, json_answer
-from lantern.web.numbers import Id
 
 router = APIRouter()
 MOST_PASSAGES = 100_000
@@ -71,7 +71,7 @@ async def import_counts(
 
 
 @router.get("/counts/{row_id}.csv", **may("viewer"))
-def export_counts(row_id: Id, every_s: Annotated[float, Query(gt=0)] = 60.0) -> Response:
+def export_counts(row_id: Id, every_s: Annotated[float, Query(ge=10, le=3600)] = 60.0) -> Response:
     with transaction() as session:
         row = _get(session, row_id)
         take = get_take(session, row.take_id)

@@ -3,25 +3,29 @@
 from __future__ import annotations
 
 import zlib
-from typing import Annotated, Any
+from collections import defaultdict
+from typing import Annotated
 
-from fastapi import APIRouter, Body, HTTPException, Query, Request
+from fastapi import APIRouter, Body, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
+from lantern.db.numbers import Count, Id
 from lantern.formats.tables import read_marks, write_marks
-from lantern.jobs import defer_import
+from lantern.survey.tables import DeviceRow, devices_of_site
 from lantern.takes import actions
+from lantern.takes.import_routes import import_shown
 from lantern.takes.store import frame_of_take
-from lantern.takes.tables import ImportRow, MarkRow, TakeRow, marks_of, takes_of_site
+from lantern.takes.tables import MarkRow, TakeRow, marks_of, takes_of_site
 from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow, detectors_of_site
-from lantern.web.access import may
+from lantern.web.access import may, tell
 from lantern.web.answers import attachment, json_answer
-from lantern.web.numbers import Count, Id
 from lantern.web.pages import render, the_site
 
 router = APIRouter()
@@ -45,21 +49,17 @@ def get_take(session: Session, take_id: int) -> TakeRow:
     return row
 
 
-def get_import(session: Session, import_id: int) -> ImportRow:
-    row = session.get(ImportRow, import_id)
-    if row is None:
-        raise HTTPException(404, f"There is no import {import_id}.")
-    return row
-
-
 @router.get("/takes", **may("viewer"))
-def takes_page(request: Request) -> HTMLResponse:
+def takes_page(request: Request, device: Id | None = None) -> HTMLResponse:
+    """All takes of the site; `device`: of which one is to be imported. A fixed number of queries."""
     with transaction() as session:
         site = the_site(request, session)
         takes = takes_of_site(session, site.id)
-        detectors = {d.device_id: d.id for d in reversed(detectors_of_site(session, site.id))}
-        marks = {take.id: marks_of(session, take.id) for take in takes}
-        imports = [_import(row) for row in actions.open_imports(session, site.id)]
+        marks: dict[int, list[MarkRow]] = defaultdict(list)
+        mine = select(MarkRow).join(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site.id)
+        for mark in session.scalars(mine.order_by(MarkRow.start_s, MarkRow.id)):
+            marks[mark.take_id].append(mark)
+        devices = devices_of_site(session, site.id)
         return render(
             request,
             session,
@@ -67,58 +67,14 @@ def takes_page(request: Request) -> HTMLResponse:
             stage="takes",
             takes=takes,
             marks=marks,
-            detectors=detectors,
-            imports=imports,
+            detectors={d.device_id: d.id for d in reversed(detectors_of_site(session, site.id))},
+            imports=[import_shown(session, row) for row in actions.open_imports(session, site.id)],
+            wanted=next((each for each in devices if each.id == device), None),
+            movable=[each for each in devices if DEVICE_KINDS[each.kind].signals],
         )
 
 
-# ---- imports ---------------------------------------------------------------------------------------------------------
-
-
-@router.post("/takes/imports", **may("engineer"))
-def begin(request: Request, name: Annotated[str, Body(embed=True, max_length=300)]) -> Response:
-    with transaction() as session:
-        return json_answer(_import(actions.begin_import(session, site_id=the_site(request, session).id, name=name)))
-
-
-@router.put("/takes/imports/{import_id}/parts", **may("engineer"))
-async def part(request: Request, import_id: Id, file: Annotated[str, Query()], part: Count) -> Response:
-    data = await request.body()
-
-    def store() -> None:
-        with transaction() as session:
-            actions.add_part(session, get_import(session, import_id), file=file, part=part, data=data)
-
-    from starlette.concurrency import run_in_threadpool
-
-    await run_in_threadpool(store)
-    return json_answer({"stored": len(data)})
-
-
-@router.post("/takes/imports/{import_id}/finish", **may("engineer", "imported a take"))
-def finish(import_id: Id) -> Response:
-    with transaction() as session:
-        row = get_import(session, import_id)
-        if row.state != "uploading":
-            raise Refused([Fault("import", f"is {row.state}", "an import that is still being uploaded")])
-        actions.finish_upload(row)
-        answer = _import(row)
-    defer_import(import_id)
-    return json_answer(answer)
-
-
-@router.post("/takes/imports/{import_id}/cancel", **may("engineer", "cancelled an import"))
-def cancel(import_id: Id) -> Response:
-    with transaction() as session:
-        row = get_import(session, import_id)
-        actions.cancel_import(row)
-        return json_answer(_import(row))
-
-
-@router.get("/takes/imports/{import_id}", **may("viewer"))
-def progress(import_id: Id) -> Response:
-    with transaction() as session:
-        return json_answer(_import(get_import(session, import_id)))
+# ---- takes -----------------------------------------------------------------------------------------------------------
 
 
 @router.delete("/takes/{take_id}", **may("engineer", "deleted a take"))
@@ -126,6 +82,23 @@ def delete(take_id: Id) -> Response:
     with transaction() as session:
         actions.delete_take(session, get_take(session, take_id))
         return json_answer({"deleted": take_id})
+
+
+@router.put("/takes/{take_id}/device", **may("engineer", "moved a take to another device"))
+def move(request: Request, take_id: Id, device_id: Annotated[Id, Body(embed=True)]) -> Response:
+    """A take that was taken for another device's."""
+    with transaction() as session:
+        take, device = get_take(session, take_id), session.get(DeviceRow, device_id)
+        if device is None or device.site_id != take.device.site_id:
+            raise Refused([Fault("take: device", str(device_id), "a device of this site")])
+        was = take.device_id
+        tell(request, f"moved the take {take.name} from {take.device.code} to {device.code}")
+        actions.move_take(session, take, device)
+        session.flush()
+        rows = detectors_of_site(session, device.site_id)
+        for each in (was, device.id):
+            rejudge(session, each, rows)
+        return json_answer({"id": take_id, "device": device.id})
 
 
 @router.put("/takes/{take_id}/aside", **may("engineer", "set a take aside, or back"))
@@ -216,19 +189,3 @@ def _get_mark(session: Session, mark_id: int) -> MarkRow:
     if row is None:
         raise HTTPException(404, f"There is no mark {mark_id}.")
     return row
-
-
-def _import(row: ImportRow) -> dict[str, Any]:
-    return {
-        "id": row.id,
-        "name": row.name,
-        "state": row.state,
-        "open": row.open,
-        "received": row.received_bytes,
-        "done": row.done,
-        "total": row.total,
-        "faults": row.faults,
-        "notes": row.notes,
-        "take": row.take_id,
-        "cancel": row.cancel,
-    }

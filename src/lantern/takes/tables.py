@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 from sqlalchemy import ForeignKey, Index, select
-from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
+from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relationship
 
 from lantern.core.signals import Floats, RecordedAs
 from lantern.core.tuning.scoring import Label, Mark
@@ -130,7 +130,7 @@ class ImportRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     name: Mapped[str]
-    state: Mapped[str]  # uploading, waiting, reading, done, refused, cancelled, failed
+    state: Mapped[str]  # uploading, waiting, reading, asking, done, refused, cancelled, failed
     received_bytes: Mapped[int] = mapped_column(default=0)
     done: Mapped[int] = mapped_column(default=0)
     total: Mapped[int] = mapped_column(default=0)
@@ -139,11 +139,14 @@ class ImportRow(Base):
     cancel: Mapped[bool] = mapped_column(default=False)
     attempts: Mapped[int] = mapped_column(default=0)  # how often a worker took it up
     take_id: Mapped[int | None] = mapped_column(ForeignKey("take.id", ondelete="SET NULL"))
+    asked: Mapped[dict[str, Any]] = mapped_column(default=dict)  # what a file without a sidecar shows of itself
+    answers: Mapped[dict[str, Any]] = mapped_column(default=dict)  # the sidecar that was made of the answers
+    device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id", ondelete="SET NULL"))  # chosen
     created: Mapped[datetime] = mapped_column(default=now)
 
     @property
     def open(self) -> bool:
-        return self.state in ("uploading", "waiting", "reading")
+        return self.state in ("uploading", "waiting", "reading", "asking")
 
 
 class UploadPartRow(Base):
@@ -160,7 +163,8 @@ class UploadPartRow(Base):
 def takes_of_site(session: Session, site_id: int) -> list[TakeRow]:
     query = (
         select(TakeRow)
-        .join(DeviceRow)
+        .join(TakeRow.device)
+        .options(contains_eager(TakeRow.device))
         .where(DeviceRow.site_id == site_id)
         .order_by(DeviceRow.code, TakeRow.stored_start)
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from sqlalchemy import select, update
@@ -10,6 +11,7 @@ from sqlalchemy.orm import Session
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.kinds import kind_of
+from lantern.core.merging import Side, merged
 from lantern.core.tuning.scoring import ScoreCard
 from lantern.links.tables import LinkRow
 from lantern.survey.tables import DeviceRow
@@ -69,6 +71,7 @@ def save_revision(
     if row.name != detector.name:
         _check_name(session, row.site_id, detector.name, row.id)
         _rename(session, row, detector.name)
+    detector = detector.model_copy(update={"device": row.device.code})
     scores = scores_on_takes(session, detector, row.device_id)
     row.revision = base + 1
     row.body = detector.model_dump(mode="json")
@@ -80,6 +83,28 @@ def save_revision(
     session.add(saved)
     session.flush()
     return saved
+
+
+def merge_revision(
+    session: Session,
+    row: DetectorRow,
+    detector: Detector,
+    *,
+    reason: str,
+    user_id: int | None,
+    base: int,
+    over: int,
+    choices: Mapping[str, Side],
+) -> RevisionRow:
+    """Save what was made of revision `base` over `over`, which somebody saved meanwhile: what only one of the two changed is
+    taken from it, the rest as chosen. Refused if `over` is not the latest.
+    """
+    session.refresh(row, with_for_update=True)
+    began = revision(session, row.id, base)
+    if began is None or not base <= over:
+        raise Refused([Fault("base", f"{row.name} has no revision {base}", f"1 to {row.revision}")])
+    whole = merged(Detector.model_validate(began.body), row.model, detector, choices)
+    return save_revision(session, row, whole, reason=reason, user_id=user_id, base=over)
 
 
 def restore_revision(session: Session, row: DetectorRow, number: int, *, user_id: int | None, base: int) -> RevisionRow:

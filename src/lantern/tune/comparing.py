@@ -14,6 +14,7 @@ from lantern.core.kinds import kind_of
 from lantern.core.tuning.intervals import pairs_differ
 from lantern.core.units import Scale
 from lantern.db.base import transaction
+from lantern.db.numbers import Id
 from lantern.links.tables import armed_links
 from lantern.people.tables import scale_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
@@ -23,7 +24,6 @@ from lantern.tune.shown import changes_shown, get_detector, take_shown
 from lantern.tune.tables import DetectorRow, detectors_of_site, revision, revisions_of
 from lantern.web.access import may
 from lantern.web.door import user_id
-from lantern.web.numbers import Id
 from lantern.web.pages import render
 
 router = APIRouter()

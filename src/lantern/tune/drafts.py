@@ -7,7 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from lantern.core.tuning.wishes import Wishes
-from lantern.web.numbers import Count, Id
+from lantern.db.numbers import Count, Id
 
 
 class WishesIn(BaseModel):
@@ -69,3 +69,5 @@ class Saved(BaseModel):
     detector: dict[str, Any]
     reason: str
     base: Count
+    over: Count | None = None  # what somebody saved meanwhile, over which this is merged
+    choices: dict[str, Literal["theirs", "own"]] = Field(default_factory=dict)  # for what both have changed

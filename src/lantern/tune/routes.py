@@ -17,6 +17,7 @@ from lantern.core.kinds import kind_of
 from lantern.core.tuning.wanted import while_wanted
 from lantern.core.units import Scale
 from lantern.db.base import transaction
+from lantern.db.numbers import Count, Id
 from lantern.formats.documents import read_model
 from lantern.formats.tables import write_series
 from lantern.jobs import defer_study
@@ -24,30 +25,40 @@ from lantern.links.tables import armed_links
 from lantern.people.tables import User, scale_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
 from lantern.tune import bench, evidence, scenes, thermal
-from lantern.tune.actions import changed_keys, restore_revision, save_revision
+from lantern.tune.actions import changed_keys, merge_revision, restore_revision, save_revision
 from lantern.tune.drafts import Draft, FanAsked, Saved, StudyAsked
 from lantern.tune.judging import subject
-from lantern.tune.shown import changes_shown, dial_shown, drafted, get_detector, take_for, take_shown
+from lantern.tune.shown import (
+    changes_shown,
+    dial_shown,
+    drafted,
+    get_detector,
+    judgeable,
+    merge_shown,
+    render_without_evidence,
+    take_for,
+    take_shown,
+    told_beside,
+)
 from lantern.tune.studies import begin_study, cancel_study
 from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, latest_studies, revisions_of
 from lantern.tune.turns import TURNS
 from lantern.web.access import may
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id
-from lantern.web.numbers import Count, Id
 from lantern.web.pages import render
 
 router = APIRouter()
 
 
 @router.get("/bench/{detector_id}", **may("viewer"))
-def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTMLResponse:
+def bench_page(request: Request, detector_id: Id, take: Id | None = None, copied: bool = False) -> HTMLResponse:
     with transaction() as session:
         row = get_detector(session, detector_id)
         chosen = take_for(session, row, take)
-        takes = takes_of_device(session, row.device_id)
+        takes = judgeable(session, row)
         if chosen is None:
-            return render(request, session, "bench_empty.html", stage="tune", detector=row)
+            return render_without_evidence(request, session, row, stage="tune")
         scale = scale_of(session, user_id(request))
         links = armed_links(session, row.device.site_id, row.id)
         data: dict[str, Any] = {
@@ -76,9 +87,10 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
             take=chosen,
             takes=takes,
             data=data,
-            kind=kind_of(row.kind),
             infos={info["name"]: info for info in data["dials"]},
-            revisions=revisions_of(session, row.id),
+            revisions=(held := revisions_of(session, row.id)),
+            copied=held[-1].reason if copied else "",
+            **told_beside(request, session, row),
         )
 
 
@@ -219,12 +231,29 @@ def _tuned_on(session: Session, row: DetectorRow, take: TakeRow, *, together: bo
 
 @router.post("/bench/{detector_id}/revisions", **may("engineer", "saved a revision"))
 def save(request: Request, detector_id: Id, saved: Saved) -> Response:
+    """409, with what each of the two has changed, where somebody saved another meanwhile; see `merge_revision`."""
     with transaction() as session:
         row = get_detector(session, detector_id)
         detector = read_model(Detector, saved.detector, where="detector")
         if detector.kind != row.kind:
             raise Refused([Fault("detector: kind", repr(detector.kind), f"{row.kind!r}: a detector keeps its kind")])
-        made = save_revision(session, row, detector, reason=saved.reason, user_id=user_id(request), base=saved.base)
+        by = user_id(request)
+        if saved.over is not None:
+            made = merge_revision(
+                session,
+                row,
+                detector,
+                reason=saved.reason,
+                user_id=by,
+                base=saved.base,
+                over=saved.over,
+                choices=saved.choices,
+            )
+        elif row.revision > saved.base:  # somebody else was faster: nothing is overwritten, and nothing lost
+            scale = scale_of(session, by)
+            return json_answer(merge_shown(session, row, detector, base=saved.base, scale=scale), 409)
+        else:
+            made = save_revision(session, row, detector, reason=saved.reason, user_id=by, base=saved.base)
         return json_answer({"revision": made.number, "verdict": row.verdict})
 
 

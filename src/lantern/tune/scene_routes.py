@@ -11,13 +11,13 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.objects.search import moved_line
 from lantern.core.objects.shapes import watched_regions
 from lantern.db.base import transaction
+from lantern.db.numbers import Id
 from lantern.takes.tables import TakeRow
 from lantern.tune import scenes
 from lantern.tune.drafts import Draft, LineAsked
 from lantern.tune.shown import drafted
 from lantern.web.access import may
 from lantern.web.answers import json_answer
-from lantern.web.numbers import Id
 
 router = APIRouter()
 

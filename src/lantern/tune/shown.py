@@ -5,17 +5,24 @@ from __future__ import annotations
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from fastapi import HTTPException
+from fastapi import HTTPException, Request
+from fastapi.responses import HTMLResponse
 from sqlalchemy.orm import Session
 
 from lantern.core.dials import DialInfo, describe
-from lantern.core.events import Detector
+from lantern.core.events import Detector, Region
+from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import kind_of
+from lantern.core.merging import DIAL, parts
+from lantern.core.signals import SIGNALS
 from lantern.core.units import Scale
 from lantern.formats.documents import read_model
+from lantern.people.roles import suffices
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.drafts import Draft
-from lantern.tune.tables import DetectorRow
+from lantern.tune.making import devices_for
+from lantern.tune.tables import DetectorRow, revision
+from lantern.web.pages import render
 
 
 def get_detector(session: Session, detector_id: int) -> DetectorRow:
@@ -26,14 +33,37 @@ def get_detector(session: Session, detector_id: int) -> DetectorRow:
 
 
 def take_for(session: Session, row: DetectorRow, take_id: int | None) -> TakeRow | None:
-    """The take asked for, if it is one of the detector's device; else the first there is."""
-    takes = takes_of_device(session, row.device_id)
+    """The take asked for, if it is one that the detector can be judged on; else the first of those. None: there is none."""
+    takes = judgeable(session, row)
     if take_id is None:
         return takes[0] if takes else None
     found = next((take for take in takes if take.id == take_id), None)
     if found is None:
-        raise HTTPException(404, f"Device {row.device.code} has no take {take_id}.")
+        signals = " or ".join(kind_of(row.kind).signals)
+        raise HTTPException(404, f"Device {row.device.code} has no take {take_id} of {signals}.")
     return found
+
+
+def judgeable(session: Session, row: DetectorRow) -> list[TakeRow]:
+    """Takes of the device that the detector's kind reads."""
+    signals = kind_of(row.kind).signals
+    return [take for take in takes_of_device(session, row.device_id) if take.kind in signals]
+
+
+def told_beside(request: Request, session: Session, row: DetectorRow) -> dict[str, Any]:
+    """What the pages of a detector say and offer besides its numbers."""
+    edits = suffices(request.state.role, "engineer")
+    return {"kind": kind_of(row.kind), "edits": edits, "copy_to": devices_for(session, row)}
+
+
+def render_without_evidence(request: Request, session: Session, row: DetectorRow, *, stage: str) -> HTMLResponse:
+    """What evidence a detector lacks, and how to get it."""
+    other = sorted({take.kind for take in takes_of_device(session, row.device_id)})
+    evidence = " or ".join(SIGNALS[signal] for signal in kind_of(row.kind).signals)
+    beside = told_beside(request, session, row)
+    return render(
+        request, session, "bench_empty.html", stage=stage, detector=row, evidence=evidence, other=other, **beside
+    )
 
 
 def drafted(session: Session, detector_id: int, draft: Draft) -> tuple[DetectorRow, TakeRow, Detector]:
@@ -57,25 +87,58 @@ def dial_shown(info: DialInfo, scale: Scale) -> dict[str, Any]:
 def changes_shown(changes: list[dict[str, Any]], kind: str, scale: Scale) -> list[dict[str, str]]:
     """What differs between two states, with the dials' labels and in the user's scale."""
     infos = {info.name: info for info in describe(kind_of(kind).dials)}
-
-    def worded(name: str, value: Any) -> str:
-        if value is None:
-            return "empty"
-        if isinstance(value, bool):
-            return "yes" if value else "no"
-        info = infos.get(name)
-        if info is None or not info.numeric:
-            return str(value)
-        return scale.of(info.unit, difference=info.difference).text(value)
-
     return [
         {
             "what": infos[c["what"]].label if c["what"] in infos else str(c["what"]).capitalize(),
-            "before": worded(c["what"], c["before"]),
-            "after": worded(c["what"], c["after"]),
+            "before": _worded(infos.get(c["what"]), c["before"], scale),
+            "after": _worded(infos.get(c["what"]), c["after"], scale),
         }
         for c in changes
     ]
+
+
+def merge_shown(session: Session, row: DetectorRow, own: Detector, *, base: int, scale: Scale) -> dict[str, Any]:
+    """What two have changed since revision `base`: part by part, in words, with the side that is taken where only one did."""
+    began, latest = revision(session, row.id, base), revision(session, row.id, row.revision)
+    if began is None or latest is None:
+        raise Refused([Fault("base", f"{row.name} has no revision {base}", f"1 to {row.revision}")])
+    infos = {f"{DIAL}{info.name}": info for info in describe(kind_of(row.kind).dials)}
+    who = latest.user.name if latest.user else "somebody"
+    return {
+        "message": f"{who} saved revision {latest.number} of {row.name} meanwhile: {latest.reason}",
+        "over": latest.number,
+        "parts": [
+            {
+                "key": part.key,
+                "what": infos[part.key].label if part.key in infos else part.key,
+                "take": part.take,
+                **{
+                    side: _part_worded(infos.get(part.key), getattr(part, side), scale)
+                    for side in ("base", "theirs", "own")
+                },
+            }
+            for part in parts(Detector.model_validate(began.body), Detector.model_validate(latest.body), own)
+        ],
+    }
+
+
+def _part_worded(info: DialInfo | None, value: Any, scale: Scale) -> str:
+    if isinstance(value, Region):
+        role = "" if value.role == "watch" else f" ({value.role})"
+        return f"{value.shape}{role} " + " ".join(f"{x:g},{y:g}" for x, y in value.points)
+    if isinstance(value, tuple):
+        return ", ".join(str(each) for each in value)
+    return "not there" if value is None and info is None else _worded(info, value, scale)
+
+
+def _worded(info: DialInfo | None, value: Any, scale: Scale) -> str:
+    if value is None:
+        return "empty"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if info is None or not info.numeric:
+        return str(value)
+    return scale.of(info.unit, difference=info.difference).text(value)
 
 
 def take_shown(take: TakeRow, zone: str) -> dict[str, Any]:

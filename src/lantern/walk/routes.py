@@ -18,6 +18,7 @@ from starlette.background import BackgroundTask
 from lantern.core.faults import LanternError
 from lantern.core.kinds import kind_of
 from lantern.db.base import transaction
+from lantern.db.numbers import Id
 from lantern.links.tables import armed_links
 from lantern.live.calls import ask_engine, credentials, engine_url
 from lantern.live.outbox import acknowledge
@@ -32,7 +33,6 @@ from lantern.tune.tables import DetectorRow
 from lantern.web.access import may
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
-from lantern.web.numbers import Id
 from lantern.web.pages import render, the_site
 from lantern.web.streams import STREAMS
 
@@ -54,6 +54,7 @@ def walk_page(request: Request, detector_id: Id) -> HTMLResponse:
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
             "detectorId": row.id,
             "device": row.device.code,
+            "deviceId": row.device_id,
             "detector": row.body,
             "outputs": [
                 {
@@ -138,21 +139,6 @@ async def _states(device_id: int, digest: bytes) -> AsyncIterator[dict[str, str]
             except (httpx.HTTPError, LanternError):
                 yield {"event": "silent", "data": SILENT}
             await asyncio.sleep(ASK_AGAIN_S)
-
-
-@router.get("/walk/{detector_id}/frame", **may("viewer"))
-def frame(detector_id: Id) -> Response:
-    """The device's last frame: raw pixels, deflated."""
-    with transaction() as session:
-        device_id = get_detector(session, detector_id).device_id
-    try:
-        answer = ask_engine("GET", f"/frame/{device_id}")
-    except httpx.HTTPError as error:
-        raise HTTPException(503, SILENT) from error
-    if answer.status_code != 200:
-        raise HTTPException(404, "No frame has come yet.")
-    headers = {"Content-Encoding": "deflate", "Cache-Control": "no-store", "X-Seq": answer.headers["X-Seq"]}
-    return Response(answer.content, 200, headers, "application/octet-stream")
 
 
 @router.get("/walk/{detector_id}/events", **may("viewer"))

@@ -14,6 +14,7 @@ from fastapi import Depends, HTTPException, Request
 from sqlalchemy import Select, select
 
 from lantern.db.base import transaction
+from lantern.db.numbers import MOST
 from lantern.links.tables import LinkRow, TimetableRow
 from lantern.people.roles import ROLES, note_change, role_on, suffices
 from lantern.people.tables import User
@@ -21,7 +22,6 @@ from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow
 from lantern.takes.tables import HandCountRow, ImportRow, MarkRow, TakeRow
 from lantern.tune.tables import DetectorRow, StudyRow
 from lantern.web.door import SAFE
-from lantern.web.numbers import MOST
 
 SITE = "/sites/{site_id}"  # before every address of a site
 OFF_SITE = ("anybody", "known", "administrator")
@@ -88,7 +88,11 @@ def may(role: str, does: str = "") -> dict[str, Any]:
     """What a route's decorator takes: the role that it asks for, and what whoever calls it does, in words."""
     if role not in (*ROLES, *OFF_SITE):
         raise ValueError(role)
-    return {"dependencies": [Depends(May(role, does))], "openapi_extra": {"x-role": role}}
+    extra: dict[str, Any] = {"x-role": role}
+    if role in ROLES:  # read here, and by no route
+        number = {"type": "integer", "minimum": 1, "maximum": MOST}
+        extra["parameters"] = [{"name": "site_id", "in": "path", "required": True, "schema": number}]
+    return {"dependencies": [Depends(May(role, does))], "openapi_extra": extra}
 
 
 def tell(request: Request, what: str) -> None:

@@ -27,9 +27,11 @@ from lantern.survey.device_routes import router as devices
 from lantern.survey.routes import router as survey
 from lantern.survey.site_routes import router as sites
 from lantern.takes.counts import router as counts
+from lantern.takes.import_routes import router as imports
 from lantern.takes.routes import router as takes
 from lantern.tune.actions import StaleRevisionError
 from lantern.tune.comparing import router as comparing
+from lantern.tune.detector_routes import router as detectors
 from lantern.tune.routes import router as tune
 from lantern.tune.scene_routes import router as scenes
 from lantern.walk.routes import router as walk
@@ -49,7 +51,7 @@ def make_app() -> FastAPI:
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for router in (people, accounts, sites):
         app.include_router(router)
-    for router in (survey, devices, takes, counts, tune, scenes, comparing, links, rehearse, walk):
+    for router in (survey, devices, imports, takes, counts, tune, detectors, scenes, comparing, links, rehearse, walk):
         app.include_router(router, prefix=SITE)
 
     @app.get("/health", **may("anybody"))

@@ -130,7 +130,10 @@ def _route(
     """The stages with what is open in each."""
     linked = set(session.scalars(select(LinkRow.detector_id).where(LinkRow.site_id == site.id).distinct()))
     restless = sum(row.verdict in ("cries wolf", "misses") for row in rows)
-    at = current.id if current else 0
+
+    def of(stage: str, address: str) -> str:
+        return f"{root}{address}/{current.id}" if current else f"{root}/begin/{stage}"
+
     mine = select(func.count(TakeRow.id)).join(DeviceRow).where(DeviceRow.site_id == site.id)
     takes, root = session.scalar(mine) or 0, f"/sites/{site.id}"
     return [
@@ -139,19 +142,19 @@ def _route(
         {
             "key": "tune",
             "label": "Tune",
-            "href": f"{root}/bench/{at}",
+            "href": of("tune", "/bench"),
             "open": restless,
             "why": f"{restless} detectors miss or cry wolf",
         },
         {
             "key": "link",
             "label": "Link",
-            "href": f"{root}/links/{at}",
+            "href": of("link", "/links"),
             "open": sum(r.id not in linked for r in rows),
             "why": "detectors tied to no output",
         },
-        {"key": "rehearse", "label": "Rehearse", "href": f"{root}/rehearse/{at}", "open": 0, "why": ""},
-        {"key": "walk", "label": "Walk", "href": f"{root}/walk/{at}", "open": 0, "why": ""},
+        {"key": "rehearse", "label": "Rehearse", "href": of("rehearse", "/rehearse"), "open": 0, "why": ""},
+        {"key": "walk", "label": "Walk", "href": of("walk", "/walk"), "open": 0, "why": ""},
     ]
 
 
@@ -186,7 +189,7 @@ def _rail(session: Session, site: SiteRow, rows: list[DetectorRow]) -> list[dict
 
 def _engine(session: Session, site_id: int) -> dict[str, Any]:
     """How many devices answer, as the engine last wrote it."""
-    devices = list(session.scalars(select(DeviceRow).where(DeviceRow.site_id == site_id)))
+    devices = devices_of_site(session, site_id)
     mine = select(DeviceStateRow).join(DeviceRow).where(DeviceRow.site_id == site_id)
     states = {row.device_id: row for row in session.scalars(mine)}
     live = sum(1 for d in devices if d.id in states and states[d.id].reachable)

@@ -2,6 +2,8 @@
 
 const KEPT = ["fill", "stroke", "stroke-width", "stroke-dasharray", "stroke-linejoin", "opacity", "fill-opacity", "font", "font-family", "font-size", "font-weight", "text-anchor", "visibility", "display"];
 
+export function saveText(text, type, name) { download(name, new Blob([text], { type })); }
+
 function download(name, blob) {
   const link = document.createElement("a");
   link.href = URL.createObjectURL(blob);

@@ -11,6 +11,7 @@ export class Refusal extends Error {
     this.status = status;
     this.superseded = body.superseded === true; // the page itself has asked for something newer
     this.faults = faults;
+    this.body = body;
   }
 }
 

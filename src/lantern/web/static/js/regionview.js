@@ -12,8 +12,16 @@ export class RegionView {
     this.readings = {};
     this.beside = 0; // px of the row that something else needs
     this.overlay.setAttribute("viewBox", `0 0 ${picture.width} ${picture.height}`);
+    this.listening = new AbortController();
     this.#listen();
-    new ResizeObserver(() => this.fit()).observe(this.stage.parentElement);
+    this.observer = new ResizeObserver(() => this.fit());
+    this.observer.observe(this.stage.parentElement);
+  }
+
+  // Another view takes its place.
+  close() {
+    this.listening.abort();
+    this.observer.disconnect();
   }
 
   // ---- what a view may add ----
@@ -183,7 +191,7 @@ export class RegionView {
       if (!this.draft || event.target.closest("input, select, textarea")) return;
       if (event.key === "Escape") this.setTool(null), this.on.tool?.(null);
       if (event.key === "Enter" && this.draft.points.length > 2) this.finish("polygon", this.draft.points);
-    });
+    }, { signal: this.listening.signal });
   }
 
   #dragged(drag, at) {

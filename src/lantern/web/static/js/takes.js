@@ -1,20 +1,26 @@
 // Imports: upload in parts, follow the job, cancel; survives a reload, for the server holds the state.
-import { ask, pageData } from "./http.js";
+import { address, ask, pageData } from "./http.js";
 
 const PART = 4 * 1024 * 1024;
-const WORDS = { uploading: "uploading", waiting: "waiting for the worker", reading: "reading", done: "stored", refused: "refused, nothing was stored", cancelled: "cancelled, nothing was stored", failed: "failed, nothing was stored" };
+const WORDS = { asking: "asks:", uploading: "uploading", waiting: "waiting for the worker", reading: "reading", done: "stored", refused: "refused, nothing was stored", cancelled: "cancelled, nothing was stored", failed: "failed, nothing was stored" };
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("takes", () => ({
     jobs: pageData().imports,
     trouble: "",
     status: "",
-    init() { if (this.jobs.some((job) => job.open)) this.follow(); },
+    moved: 0,
+    target: "",
+    init() { if (this.jobs.some((job) => this.moving(job))) this.follow(); },
     words(job) {
       const share = job.state === "reading" && job.total ? ` ${Math.round((100 * job.done) / job.total)} %` : "";
       return `${WORDS[job.state]}${share}`;
     },
     faultTitle(job) { return job.faults.length === 1 ? "One fault:" : `${job.faults.length} faults:`; },
+    // under way: what asks waits for an answer, and what uploads is told by its own page
+    moving(job) { return job.open && job.state !== "asking"; },
+    answered(job) { this.put(job); this.follow(); },
+    sidecarLink(job) { return address(`/takes/imports/${job.id}/sidecar.json`); },
     takeLink(job) { return `#take-${job.take}`; },
     put(job) { this.jobs = this.jobs.some((j) => j.id === job.id) ? this.jobs.map((j) => (j.id === job.id ? job : j)) : [job, ...this.jobs]; },
     async choose(list) {
@@ -43,9 +49,10 @@ document.addEventListener("alpine:init", () => {
       } catch (error) { this.trouble = error.message; }
     },
     async follow() {
-      while (this.jobs.some((job) => job.open && job.state !== "uploading")) {
+      const followed = (job) => this.moving(job) && job.state !== "uploading";
+      while (this.jobs.some(followed)) {
         await new Promise((go) => setTimeout(go, 250));
-        for (const job of this.jobs.filter((j) => j.open && j.state !== "uploading")) {
+        for (const job of this.jobs.filter(followed)) {
           try {
             const now = await ask("GET", `/takes/imports/${job.id}`);
             this.put(now);
@@ -55,6 +62,18 @@ document.addEventListener("alpine:init", () => {
       }
     },
     async cancel(job) { try { this.put(await ask("POST", `/takes/imports/${job.id}/cancel`)); } catch (error) { this.trouble = error.message; } },
+    startMove(take) {
+      this.moved = take;
+      this.trouble = "";
+      this.target = this.$refs.move.querySelector("select").value;
+      this.$refs.move.showModal();
+    },
+    async move() {
+      try {
+        await ask("PUT", `/takes/${this.moved}/device`, { device_id: Number(this.target) });
+        location.reload();
+      } catch (error) { this.trouble = error.message; }
+    },
     async importMarks(take, files) {
       if (!files.length) return;
       try {

@@ -90,7 +90,7 @@ document.addEventListener("alpine:init", () => {
           drawn.view.setRegions(data.detector.regions);
           drawn.view.level = this.mine?.unit === "K" ? null : this.level;
         }
-        const pixels = await fetchFrame(address(`/walk/${data.detectorId}/frame`), feed.dtype).catch(() => null);
+        const pixels = await fetchFrame(address(`/devices/${data.deviceId}/frame`), feed.dtype).catch(() => null);
         if (!pixels || pixels.length !== feed.width * feed.height) return;
         const first = drawn.view.pixels === null;
         drawn.view.show(pixels);

@@ -37,7 +37,36 @@ export const saving = ({ data, infos }) => ({
       this.before = this.now;
       this.writeAddress();
       this.$refs.save.close();
-    } catch (error) { this.$refs.save.close(); this.explain(error); }
+    } catch (error) {
+      this.$refs.save.close();
+      if (error.body?.parts) this.openMerge(error.body); else this.explain(error);
+    }
+    this.busy = false;
+  },
+
+  // ---- two at once ----
+
+  merge: null, // what both have changed, as the server compares it
+  choices: {},
+  openMerge(merge) {
+    this.merge = merge;
+    this.choices = {};
+    this.$refs.merge.showModal();
+  },
+  takenSide(part) { return part.take ?? this.choices[part.key]; },
+  choose(part, side) { this.choices = { ...this.choices, [part.key]: side }; },
+  get undecided() { return (this.merge?.parts ?? []).filter((part) => !this.takenSide(part)).length; },
+  async saveMerged() {
+    this.busy = true;
+    try {
+      const body = { detector: this.draft, reason: this.reason, base: this.revision, over: this.merge.over, choices: this.choices };
+      await ask("POST", `/bench/${data.detectorId}/revisions`, body);
+      this.leaving = true;
+      location.href = `${location.pathname}?take=${data.take.id}`;
+    } catch (error) {
+      this.$refs.merge.close();
+      this.explain(error);
+    }
     this.busy = false;
   },
 

@@ -4,6 +4,9 @@ import { clock } from "../svg.js";
 import { TimeAxis } from "../timeaxis.js";
 import { quantityOf } from "../units.js";
 
+const READING_PX = 92;
+const [ABOVE_PX, OTHER_LANES_PX] = [140, 170]; // of a page that is wide enough for two columns
+
 export const timeline = ({ data, drawn }) => ({
   t: 0,
   playing: false,
@@ -17,8 +20,10 @@ export const timeline = ({ data, drawn }) => ({
   startAxis(readings) {
     const outputs = [...new Set(data.saved.effects.map((e) => e.output))];
     const lanes = ["marks", "reading", "events", ...outputs.slice(0, 2).map((name) => `effects:${name}`)];
+    const alone = this.$root.classList.contains("of-readings"); // readings without a picture have the picture's room
+    const room = alone ? innerHeight - ABOVE_PX - OTHER_LANES_PX : 0;
     drawn.axis = new TimeAxis(this.$refs.axis, data.take, {
-      lanes, readingHeight: 92, quantity: this.readingQuantity(readings),
+      lanes, readingHeight: Math.max(READING_PX, room), left: alone ? 100 : 214, quantity: this.readingQuantity(readings),
       on: {
         cursor: (t) => this.seek(t, false),
         level: (value) => { const name = this.judged.line?.dial; if (name) this.setDial(name, this.onStep(name, value), true); },
