@@ -22,7 +22,7 @@ from lantern.tune import bench
 from lantern.tune.actions import changed_keys
 from lantern.tune.shown import changes_shown, get_detector, take_shown
 from lantern.tune.tables import DetectorRow, detectors_of_site, revision, revisions_of
-from lantern.web.access import may
+from lantern.web.access import may, site_id_of
 from lantern.web.door import user_id
 from lantern.web.pages import render
 
@@ -44,10 +44,21 @@ class Side:
 
 @router.get("/compare", **may("viewer"))
 def compare_page(
-    request: Request, a: Id, b: Id, ra: Id | None = None, rb: Id | None = None, take: Id | None = None
+    request: Request,
+    a: Id | None = None,
+    b: Id | None = None,
+    ra: Id | None = None,
+    rb: Id | None = None,
+    take: Id | None = None,
 ) -> HTMLResponse:
-    """`a`, `b`: detectors; `ra`, `rb`: their revisions (empty: the one in use); `take`: which take the axis shows."""
+    """`a`, `b`: detectors (empty: to be chosen); `ra`, `rb`: their revisions (empty: the one in use); `take`: which take the
+    axis shows.
+    """
     with transaction() as session:
+        if a is None or b is None:
+            rows = detectors_of_site(session, site_id_of(request))
+            first = next((row for row in rows if row.id in (a, b)), rows[0] if rows else None)
+            return render(request, session, "compare_choose.html", stage="tune", rows=rows, first=first)
         one, other = _side(session, a, ra), _side(session, b, rb)
         if one.row.device_id != other.row.device_id:
             raise HTTPException(422, f"{one.words} and {other.words} look at different devices: they share no take.")

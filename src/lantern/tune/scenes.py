@@ -26,6 +26,7 @@ from lantern.core.objects.sighted import ORDER, WORDS
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.tracks import usual_classes
 from lantern.core.rehearsal import Armed
+from lantern.core.tuning.scoring import judge
 from lantern.takes.tables import HandCountRow, TakeRow, hand_counts_of, marks_of
 from lantern.tune.judging import TRACKS, subject
 
@@ -48,12 +49,24 @@ def objects_shown(session: Session, detector: Detector, take: TakeRow, links: Se
     armed = [each.between(take.start, take.start + timedelta(seconds=held.length_s)) for each in links]
     raised = [(event.object, take.start + timedelta(seconds=event.raised_s)) for event in held.events()]
     asleep = {name for name, at in raised if armed and not any(is_on(at) for is_on in armed)}
-    codes = [verdict.code for verdict in held.verdicts()]
-    hours = [
-        code if code != "raised" or name not in asleep else "outside_hours"
-        for code, name in zip(codes, held.tracks.ids, strict=True)
-    ]
-    return [ORDER.index(code) for code in hours]
+    rightly, falsely = _by_marks(session, held, take)
+    codes = []
+    for verdict, name in zip(held.verdicts(), held.tracks.ids, strict=True):
+        code = verdict.code
+        if code == "raised":
+            code = "outside_hours" if name in asleep else "raised_false" if name in falsely - rightly else code
+        codes.append(code)
+    return [ORDER.index(code) for code in codes]
+
+
+def _by_marks(session: Session, held: TrackSubject, take: TakeRow) -> tuple[set[Any], set[Any]]:
+    """Objects that raised where a mark allows it, and those that raised where none does."""
+    events = held.events()
+    own = held.own([row.as_mark() for row in marks_of(session, take.id)])
+    verdicts = judge([event.raised_s for event in events], own).verdicts
+    judged = list(zip(events, verdicts, strict=True))
+    rightly = {event.object for event, verdict in judged if verdict != "false"}
+    return rightly, {event.object for event, verdict in judged if verdict == "false"}
 
 
 def beside(session: Session, detector: Detector, take: TakeRow) -> dict[str, Any]:

@@ -16,6 +16,7 @@ from lantern.core.watching import Indices
 
 WORDS = {
     "raised": "raised",
+    "raised_false": "raised falsely",
     "outside_hours": "raised outside its hours",
     "rearm": "within the re-arm time",
     "class": "class filtered",

@@ -94,9 +94,16 @@ export class SceneView extends RegionView {
     context.fillStyle = this.token("panel");
     context.fillRect(0, 0, this.layer.width, this.layer.height);
     if (!this.still) return;
-    context.globalAlpha = 0.5; // a veil of paper, so that ink can be read on it
-    context.drawImage(this.still, 0, 0, this.layer.width, this.layer.height);
+    const [width, height] = [this.layer.width, this.layer.height];
+    const night = this.token("night-veil");
+    context.globalAlpha = night ? 1 : 0.5; // a veil of paper, so that ink can be read on it; by night the picture itself is darkened
+    context.drawImage(this.still, 0, 0, width, height);
     context.globalAlpha = 1;
+    if (!night) return;
+    context.globalCompositeOperation = "multiply";
+    context.fillStyle = night;
+    context.fillRect(0, 0, width, height);
+    context.globalCompositeOperation = "source-over";
   }
 
   #map(context) {
