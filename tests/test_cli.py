@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import asyncio
 import csv
 import io
 import json
 import os
+import signal
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
 
+from lantern.cluster import free_port
+from lantern.devices.modbus import RelayModule
 from takes_on_disk import DETECTOR, pictures, raw, tiff_take
 
 LANTERN = Path(sys.executable).with_name("lantern")
@@ -28,6 +32,70 @@ def files(tmp_path: Path) -> dict[str, Path]:
     detector.write_text(json.dumps(DETECTOR))
     marks.write_text("start_s,end_s,label,detector,note\n4,9,expect,,\n")
     return {"detector": detector, "marks": marks, "take": tiff_take(tmp_path, raw(pictures()))}
+
+
+def test_a_site_file_stands_in_for_a_detectors_own(files: dict[str, Path], tmp_path: Path) -> None:
+    site = tmp_path / "s.json"
+    place = {"name": "Shed", "devices": [{"code": "T1", "name": "Camera", "kind": "thermal"}]}
+    document = {
+        "format": "lantern-site/1",
+        "name": "Shed",
+        "places": [place],
+        "detectors": [DETECTOR | {"device": "T1"}],
+    }
+    site.write_text(json.dumps(document))
+    named = ("--site", site, "--detector", DETECTOR["name"], "--take", files["take"])
+    for command in (
+        ("evaluate",),
+        ("score", "--marks", files["marks"]),
+        ("sweep", "--marks", files["marks"], "--dial", "threshold_c"),
+    ):
+        plain = lantern(*command, "--detector", files["detector"], "--take", files["take"])
+        whole = lantern(*command, *named)
+        assert (whole.returncode, whole.stdout) == (0, plain.stdout)
+    lost = lantern("evaluate", "--site", site, "--detector", "nobody", "--take", files["take"])
+    assert (lost.returncode, "s.json has no detector 'nobody'" in lost.stderr) == (2, True)
+
+
+def test_a_site_file_is_checked_and_compared(tmp_path: Path) -> None:
+    one, two = tmp_path / "one.json", tmp_path / "two.json"
+    place = {"name": "Shed", "devices": [{"code": "T1", "name": "Camera", "kind": "thermal"}]}
+    document = {"format": "lantern-site/1", "name": "Shed", "places": [place]}
+    one.write_text(json.dumps(document))
+    two.write_text(json.dumps(document | {"zone": "Europe/Lisbon"}))
+    assert lantern("site", "check", one).stdout == "Shed: 1 places, 1 devices, 0 detectors, 0 links.\n"
+    same, other = lantern("site", "diff", one, one), lantern("site", "diff", one, two)
+    assert (same.returncode, same.stdout) == (0, "")
+    assert (other.returncode, json.loads(other.stdout)) == (
+        1,
+        {"at": "zone", "first": "UTC", "second": "Europe/Lisbon"},
+    )
+    two.write_text(json.dumps(document | {"places": [place, place], "zone": "Mars"}))
+    wrong = lantern("site", "check", two)
+    assert (wrong.returncode, wrong.stdout) == (2, "")
+    assert "two.json: zone" in wrong.stderr
+
+
+def test_a_relay_stands_alone_and_says_what_is_switched() -> None:
+    port = free_port()
+    relay = subprocess.Popen([LANTERN, "standin", "relay", "--port", str(port)], stdout=subprocess.PIPE, text=True)
+    try:
+        assert relay.stdout is not None
+        assert f"127.0.0.1:{port}, unit 1" in relay.stdout.readline()
+        relay.stdout.readline()
+
+        async def switch() -> None:
+            module = RelayModule("127.0.0.1", port)
+            await module.write_coil(3, True)
+            await module.close()
+
+        asyncio.run(switch())
+        assert relay.stdout.readline() == "coil 3 on\n"
+        taken = lantern("standin", "relay", "--port", port)
+        assert (taken.returncode, "a port that nobody uses" in taken.stderr) == (2, True)
+    finally:
+        relay.send_signal(signal.SIGINT)
+        assert relay.wait(20) == 0
 
 
 def test_evaluate(files: dict[str, Path], tmp_path: Path) -> None:

@@ -238,7 +238,9 @@ def test_two_uploads_that_hang_hold_up_no_good_one(
         actions.finish_upload(row)
         good = row.id
     run_import = actions.run_import
-    monkeypatch.setattr(worker, "run_import", lambda i, folder: hangs(folder) if i in hanging else run_import(i, folder))
+    monkeypatch.setattr(
+        worker, "run_import", lambda i, folder: hangs(folder) if i in hanging else run_import(i, folder)
+    )
     monkeypatch.setattr(settings(), "import_silent_s", 1.0)
     for import_id in (*hanging, good):
         jobs.defer_import(import_id)

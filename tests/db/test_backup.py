@@ -116,6 +116,43 @@ def test_an_older_program_refuses_newer_data(own: Cluster, tmp_path: Path) -> No
         restore(own, tmp_path / "newer")
 
 
+def test_detectors_of_one_name_on_a_site_are_told_apart_with_their_links_and_marks(
+    own: Cluster, tmp_path: Path
+) -> None:
+    """Schema 0003 let two devices have detectors of one name; links and marks named them by it."""
+    dump = tmp_path / "0003.dump"
+    shutil.copyfile(OLD, dump)
+    restore(own, dump)
+    address = own.address(DATABASE)
+    with psycopg.connect(address, row_factory=psycopg.rows.dict_row) as connection:
+        first = connection.execute("SELECT * FROM detector ORDER BY id LIMIT 1").fetchone()
+        assert first is not None
+        take = connection.execute("SELECT * FROM take WHERE device_id != %s LIMIT 1", [first["device_id"]]).fetchone()
+        assert take is not None
+        [twin] = connection.execute(
+            "INSERT INTO detector (device_id, name, kind, revision, body, verdict) "
+            "SELECT %s, name, kind, revision, body, verdict FROM detector WHERE id = %s RETURNING id",
+            [take["device_id"], first["id"]],
+        )
+        connection.execute(
+            "INSERT INTO revision (detector_id, number, body, reason, scores, at) "
+            "SELECT %s, number, body, reason, scores, at FROM revision WHERE detector_id = %s",
+            [twin["id"], first["id"]],
+        )
+        marked = "INSERT INTO mark (take_id, start_s, end_s, label, detector, note) VALUES (%s, 0, 1, 'expect', %s, '')"
+        connection.execute(marked, [take["id"], first["name"]])
+    migrate()
+    engine().dispose()
+    fresh = f"{first['name']} 2"
+    after = rows(address)
+    names = {row["id"]: row["name"] for row in after["detector"]}
+    assert (names[first["id"]], names[twin["id"]]) == (first["name"], fresh)
+    assert {row["body"]["name"] for row in after["revision"] if row["detector_id"] == twin["id"]} == {fresh}
+    assert [row["detector"] for row in after["mark"] if row["take_id"] == take["id"]][-1:] == [fresh]
+    assert {row["detector"] for row in after["mark"] if row["take_id"] != take["id"]} <= {"", first["name"]}
+    assert any("renamed a detector" in row["what"] for row in after["change"])  # and the site's log says so
+
+
 def test_landed_data_is_backed_up_and_brought_up_row_by_row(own: Cluster, tmp_path: Path) -> None:
     """The dump was made by the program of schema 0003: takes of each kind, events, effects in every state, jobs left half-done."""
     dump = tmp_path / "0003.dump"

@@ -157,7 +157,7 @@ def _readings(path: Path, layout: tables.Layout, limits: Limits) -> Look:
     begins = {name: tables.begin_of(path, name, layout, where=path.name) for name in times}
     at = np.linspace(0, t_s.size - 1, min(DRAWN_ROWS, t_s.size)).astype(int)
     drawn = {name: np.round(x[at], 3).tolist() for name, x in islice(columns.items(), DRAWN_COLUMNS)}
-    readings = [name for name in layout.readings if name not in times] or [n for n in layout.readings if n != chosen]
+    readings = [name for name in layout.readings if name != chosen]  # one that rises may be a reading all the same
     return Look(
         kinds=("series",),
         facts=facts,
@@ -166,7 +166,7 @@ def _readings(path: Path, layout: tables.Layout, limits: Limits) -> Look:
         drawn={"series": drawn},
         samples=int(t_s.size),
         length_s={chosen: float(t_s[-1])} if chosen else {},
-        columns={"times": times, "readings": readings},
+        columns={"times": times, "readings": list(layout.readings)},
         begins={name: at.isoformat() for name, at in begins.items() if at is not None},
     )
 

@@ -52,7 +52,7 @@ router = APIRouter()
 
 
 @router.get("/bench/{detector_id}", **may("viewer"))
-def bench_page(request: Request, detector_id: Id, take: Id | None = None, copied: bool = False) -> HTMLResponse:
+def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTMLResponse:
     with transaction() as session:
         row = get_detector(session, detector_id)
         chosen = take_for(session, row, take)
@@ -88,8 +88,7 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None, copied
             takes=takes,
             data=data,
             infos={info["name"]: info for info in data["dials"]},
-            revisions=(held := revisions_of(session, row.id)),
-            copied=held[-1].reason if copied else "",
+            revisions=revisions_of(session, row.id),
             **told_beside(request, session, row),
         )
 

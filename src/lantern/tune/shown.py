@@ -53,7 +53,9 @@ def judgeable(session: Session, row: DetectorRow) -> list[TakeRow]:
 def told_beside(request: Request, session: Session, row: DetectorRow) -> dict[str, Any]:
     """What the pages of a detector say and offer besides its numbers."""
     edits = suffices(request.state.role, "engineer")
-    return {"kind": kind_of(row.kind), "edits": edits, "copy_to": devices_for(session, row)}
+    first = revision(session, row.id, 1) if "copied" in request.query_params else None
+    told = {"kind": kind_of(row.kind), "edits": edits, "copy_to": devices_for(session, row)}
+    return told | {"copied": first.reason if first else ""}
 
 
 def render_without_evidence(request: Request, session: Session, row: DetectorRow, *, stage: str) -> HTMLResponse:

@@ -102,10 +102,10 @@ def _detectors() -> None:
 def _rename(connection: sa.Connection, detector_id: int, site_id: int, old: str, fresh: str) -> None:
     values = {"id": detector_id, "site": site_id, "old": old, "fresh": fresh}
     for statement in (
-        "UPDATE detector SET name = :fresh, body = jsonb_set(body, '{name}', to_jsonb(CAST(:fresh AS text))) WHERE id = :id",
+        "UPDATE detector SET name = CAST(:fresh AS text), body = jsonb_set(body, '{name}', to_jsonb(CAST(:fresh AS text))) WHERE id = :id",
         "UPDATE revision SET body = jsonb_set(body, '{name}', to_jsonb(CAST(:fresh AS text))) WHERE detector_id = :id",
         "UPDATE link SET body = jsonb_set(body, '{detector}', to_jsonb(CAST(:fresh AS text))) WHERE detector_id = :id",
-        "UPDATE mark SET detector = :fresh FROM take, detector WHERE mark.take_id = take.id AND mark.detector = :old "
+        "UPDATE mark SET detector = CAST(:fresh AS text) FROM take, detector WHERE mark.take_id = take.id AND mark.detector = :old "
         "AND detector.id = :id AND take.device_id = detector.device_id",
         "INSERT INTO change (at, site_id, what) VALUES (now(), :site, 'the update renamed a detector: its name was that of another')",
     ):
