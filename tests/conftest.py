@@ -104,15 +104,22 @@ def database(cluster: Cluster, template: str, tmp_path: Path) -> Iterator[str]:
 def program() -> Iterator[str]:
     """The whole program with the demo site (half of each take), as a user starts it; gives its address."""
     with open_folder() as folder:
-        yield from _running(folder / "state")
+        yield from _running(folder / "state", "--demo")
 
 
-def _running(state: Path) -> Iterator[str]:
+@pytest.fixture
+def empty_program() -> Iterator[str]:
+    """The whole program with nothing in it, as on a fresh machine; gives its address."""
+    with open_folder() as folder:
+        yield from _running(folder / "state", LANTERN_INGEST_PORT=str(free_port()))
+
+
+def _running(state: Path, *options: str, **given: str) -> Iterator[str]:
     port = free_port()
     environment = {k: v for k, v in os.environ.items() if not k.startswith(("LANTERN_", "PYTHONDONTWRITE"))}
-    environment |= {"LANTERN_STATE_DIR": str(state), "LANTERN_DEMO_SHARE": "0.54"}
+    environment |= {"LANTERN_STATE_DIR": str(state), "LANTERN_DEMO_SHARE": "0.54"} | given
     # the kernel ends it with this process, however this process ends; and it ends all it started
-    command = ["setpriv", "--pdeathsig", "TERM", str(LANTERN), "serve", "--demo", "--port", str(port)]
+    command = ["setpriv", "--pdeathsig", "TERM", str(LANTERN), "serve", *options, "--port", str(port)]
     with (state.parent / "out.txt").open("w") as out:
         process = subprocess.Popen(command, env=environment, stdout=out, stderr=out)
     address = f"http://127.0.0.1:{port}"

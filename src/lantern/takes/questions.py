@@ -148,7 +148,7 @@ def _length(asked: dict[str, Any], info: TakeInfo) -> list[str]:
     if length_s is None:
         return [f"{samples} samples; how long it runs is told by {info.times or 'the file'} when it is read"]
     end = info.start + timedelta(seconds=length_s)
-    words = f"{length_s / 60:.1f} min" if length_s >= 100 else f"{length_s:.4g} s"
+    words = f"{length_s / 60:.1f} min" if length_s >= 600 else f"{length_s:.4g} s"
     ends = end.strftime("%H:%M:%S" if end.date() == info.start.date() else "%Y-%m-%d %H:%M:%S")
     return [f"{samples} samples over {words}: from {info.start:%Y-%m-%d %H:%M:%S} to {ends} ({info.start:%z})"]
 
