@@ -18,6 +18,13 @@ PAGES = [
     "/sites/1/rehearse/1?take=1",
     "/sites/1/walk/1",
     "/sites/1/walk/5",
+    "/sites/1/detectors/new?device=1",
+    "/sites/1/detectors/new?device=6",
+    "/sites/1/devices/7",
+    "/sites/1/compare",
+    "/sites/1/people",
+    "/people",
+    "/account",
 ]
 
 

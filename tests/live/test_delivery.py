@@ -126,6 +126,14 @@ def test_a_module_that_is_not_there_is_told_as_such() -> None:
     in_a_loop(run)
 
 
+def test_a_module_without_an_address_says_so() -> None:
+    async def ask() -> None:
+        with pytest.raises(DeviceUnreachableError, match="no address yet: give its host and port"):
+            await RelayModule("", 0).read_coils(0, 1)
+
+    asyncio.run(ask())
+
+
 def test_from_frames_to_a_coil_and_back(small: Small) -> None:
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         await until(lambda: relay.coils[1])  # normally closed: held while idle

@@ -62,6 +62,8 @@ class RelayModule:
             self._client = None
 
     async def _connected(self) -> AsyncModbusTcpClient:
+        if not self.host or not self.port:
+            raise DeviceUnreachableError("It has no address yet: give its host and port on the device's page.")
         if self._client is None or not self._client.connected:
             client = AsyncModbusTcpClient(self.host, port=self.port, timeout=TIMEOUT_S, retries=0, reconnect_delay=0)
             if not await client.connect():

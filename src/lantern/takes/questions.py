@@ -131,6 +131,8 @@ def _start(text: str, zone: str) -> str:
         held = ZoneInfo(zone)
     except (ZoneInfoNotFoundError, ValueError) as error:
         raise Refused([Fault("answers: zone", repr(zone)[:60], "a time zone such as Europe/Lisbon, or UTC")]) from error
+    if not text:
+        raise Refused([Fault("answers: start", "is not said yet", "when it began, such as 2026-03-04 05:12:00")])
     try:
         at = datetime.fromisoformat(text)
     except ValueError as error:
@@ -171,7 +173,10 @@ def _values(asked: dict[str, Any], info: TakeInfo) -> list[str]:
 
 def _code(session: Session, row: ImportRow, answers: Answers) -> str:
     if answers.new_device is not None:
-        return answers.new_device.code.strip()
+        code = answers.new_device.code.strip()
+        if not code:
+            raise Refused([Fault("answers: device code", "is not said yet", "a short code of its own, such as T1")])
+        return code
     chosen = session.get(DeviceRow, answers.device_id) if answers.device_id is not None else None
     if chosen is None or chosen.site_id != row.site_id or chosen.retired:
         raise Refused([Fault("answers: device", "none is chosen", "a device of this site, or a new one")])

@@ -60,9 +60,11 @@ def objects_shown(session: Session, detector: Detector, take: TakeRow, links: Se
 
 
 def _by_marks(session: Session, held: TrackSubject, take: TakeRow) -> tuple[set[Any], set[Any]]:
-    """Objects that raised where a mark allows it, and those that raised where none does."""
+    """Objects that raised where a mark allows it, and those that raised where none does: none, if nobody has marked anything."""
     events = held.events()
     own = held.own([row.as_mark() for row in marks_of(session, take.id)])
+    if not own:
+        return set(), set()
     verdicts = judge([event.raised_s for event in events], own).verdicts
     judged = list(zip(events, verdicts, strict=True))
     rightly = {event.object for event, verdict in judged if verdict != "false"}

@@ -54,7 +54,7 @@ export const saving = ({ data, infos }) => ({
     this.$refs.merge.showModal();
   },
   takenSide(part) { return part.take ?? this.choices[part.key]; },
-  choose(part, side) { this.choices = { ...this.choices, [part.key]: side }; },
+  chooseSide(part, side) { this.choices = { ...this.choices, [part.key]: side }; },
   get undecided() { return (this.merge?.parts ?? []).filter((part) => !this.takenSide(part)).length; },
   async saveMerged() {
     this.busy = true;
