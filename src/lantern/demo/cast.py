@@ -43,6 +43,7 @@ class DemoCast:
         await self.standins.stop()
 
     async def _follow(self) -> None:
+        """Whatever fails, a port that is taken or the store that is away, is tried again."""
         patience = Patience()
         async for _ in changes():
             while True:
@@ -50,14 +51,14 @@ class DemoCast:
                     await self._adopt(await asyncio.to_thread(self._tokens))
                     patience.rest()
                     break
-                except StoreAwayError as error:
-                    log.warning("the stand-ins wait for the store", error=str(error))
+                except (StoreAwayError, OSError, RuntimeError) as error:
+                    log.warning("the stand-ins begin anew", error=repr(error))
                     await asyncio.sleep(patience.lose())
 
     async def _adopt(self, tokens: dict[str, str]) -> None:
         if tokens != self._playing:
-            self._playing = tokens
             await self.standins.play(self._cast(tokens) if tokens else {})
+            self._playing = tokens
 
     def _cast(self, tokens: dict[str, str]) -> Cameras:
         cameras: Cameras = {

@@ -51,6 +51,7 @@ document.addEventListener("alpine:init", () => {
         const q = this.quantity;
         return Object.entries(mine.readings).map(([name, x]) => ({ name, text: this.ofObjects ? String(x) : fixed(q, x), raised: mine.standing[name]?.state === "raised", state: mine.standing[name]?.state ?? "", why: mine.standing[name]?.why ?? "" }));
       },
+      get nothingYet() { return this.state !== null && !this.state.feed?.received; },
       get feedWords() {
         const feed = this.state?.feed;
         if (!feed || !feed.received) return "no frame yet";
