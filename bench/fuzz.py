@@ -33,6 +33,7 @@ from lantern.core.faults import LanternError, Refused
 from lantern.core.subjects import subject_of
 from lantern.formats import limits
 from lantern.formats.documents import read_detector
+from lantern.formats.looks import look_at
 from lantern.formats.onvif import read_frame, write_frame
 from lantern.formats.tables import read_hand_counts, read_marks
 from lantern.formats.takes import Take, open_take
@@ -100,7 +101,21 @@ def seeds() -> Mapping[str, Files]:
     folder = {"take.json": _info(data="m", fps=2, kind="heat"), **matrices}
     stream = _stream()
     scene = _info(**(tracks | {"fps": None}), data="o.xml")
+    hours = _rows(30, lambda n: f"04.03.2026;23:59:{30 + n},5;{20 + n % 9},25;{n % 5}", "Datum;Zeit;all (C);other\n")
+    dated = _rows(30, lambda n: f"2026-03-04T05:12:{n:02}Z\t{20 + n % 9}\t{n % 5}", "when\tall\tother\n")
+    bare = _rows(30, lambda n: f"{20 + n % 9},{n % 5}")
+    foreign = {"kind": "series", "units": {"all": "°C"}}
     return {
+        "clock": {"s.csv": hours, "s.csv.json": _info(**foreign, times="Zeit")},
+        "dates": {"s.csv": dated, "s.csv.json": _info(**foreign, times="when")},
+        "rate": {"s.csv": bare, "s.csv.json": _info(**foreign, fps=2)},
+        "look at readings": {"s.csv": hours},
+        "look at dates": {"s.csv": dated},
+        "look at boxes": {"g.csv": mot},
+        "look at a plan": {"p.csv": plan},
+        "look at a stream": {"o.xml": stream},
+        "look at pages": {"a.tif": tiff},
+        "look at matrices": {"m.zip": _zipped(matrices)},
         "tiff16": {"a.tif": tiff, "a.tif.json": _info(fps=2, **HEAT)},
         "tiff32": {"a.tif": _tiff(24, "float32"), "a.tif.json": _info(times="t.csv", **HEAT), "t.csv": times},
         "tiffzip": {"a.tif": _tiff(8, "uint16", compression="zlib"), "a.tif.json": _info(fps=2, **HEAT)},
@@ -210,7 +225,11 @@ def drive(reader: str, files: Files, folder: Path) -> None:
         if name != "take":
             path.write_bytes(data)
     path = folder / next(iter(files))
-    if reader == "marks":
+    if reader.startswith("look"):
+        seen = look_at(path, limits.DEFAULT).as_dict()
+        _hold(json.loads(json.dumps(seen, allow_nan=False)) is not None, "a look that no page can be told")
+        _hold(all(0 <= s <= limits.LONGEST_S for s in seen["length_s"].values()), f"lengths {seen['length_s']}")
+    elif reader == "marks":
         for mark in read_marks(path, where=path.name):
             _hold(0 <= mark.start_s < mark.end_s <= limits.LONGEST_S, "a mark's times")
     elif reader == "counts":
@@ -221,7 +240,9 @@ def drive(reader: str, files: Files, folder: Path) -> None:
     else:
         with open_take(path) as take:
             _believe(take, reader)
-            _events(Detector.model_validate(HOT if take.info.kind in ("heat", "series") else COUNT), take)
+            name = next(iter(take.columns), "all") if take.columns else "all"  # a region of readings is a column
+            hot = HOT | {"regions": [HOT["regions"][0] | {"name": name[:80]}]}
+            _events(Detector.model_validate(hot if take.info.kind in ("heat", "series") else COUNT), take)
 
 
 def _evaluated(detector: Detector, files: Files, folder: Path) -> None:
@@ -270,6 +291,7 @@ def _believe(take: Take, reader: str) -> None:
             _hold(not tall.size or bool((tall > 0).all() and (tall <= limits.TALLEST_M).all()), "a height")
     for series in (take.columns or {}).values():
         _hold(bool((np.abs(series.x) <= limits.MOST_READING).all()), f"a reading of {np.abs(series.x).max():g}")
+        _hold(bool(np.isfinite(series.t_s).all() and (np.diff(series.t_s) > 0).all()), "times that do not run forward")
 
 
 # ---- running ---------------------------------------------------------------------------------------------------------

@@ -10,6 +10,7 @@ import time
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 import psycopg
@@ -21,6 +22,7 @@ from lantern.cluster import Cluster, free_port
 from lantern.db.base import engine
 from lantern.settings import settings
 from lantern.tune.judging import REDUCTIONS, TRACKS
+from seeded import Small, small_site
 
 CHROMIUM = "/usr/bin/chromium"
 LANTERN = Path(sys.executable).with_name("lantern")
@@ -45,6 +47,11 @@ class BrowserTestsTogether(LoadScopeScheduling):
         for other in self.nodes if left else []:
             self._reschedule(other)
         return left[0][1] if left else None
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes longest begins first, or one worker waits for it at the end."""
+    items.sort(key=lambda item: "test_schema" not in item.nodeid)
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> LoadScopeScheduling:
@@ -87,16 +94,39 @@ def template(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> str:
     return "lantern"
 
 
-@pytest.fixture
-def database(cluster: Cluster, template: str, tmp_path: Path) -> Iterator[str]:
-    """A fresh database for one test; gives its address."""
-    name = f"t{time.monotonic_ns()}"
+def copied(cluster: Cluster, template: str, name: str, folder: Path) -> str:
+    """A new database like the template, in use from now on; gives its address."""
     address = cluster.url.replace("postgresql+psycopg://", "postgresql://").rsplit("/", 1)[0]
     with psycopg.connect(f"{address}/postgres", autocommit=True) as connection:
         connection.execute(f'CREATE DATABASE "{name}" TEMPLATE "{template}"'.encode())
     url = f"{cluster.url.rsplit('/', 1)[0]}/{name}"
-    use_database(url, tmp_path)
-    yield url
+    use_database(url, folder)
+    return url
+
+
+@pytest.fixture
+def database(cluster: Cluster, template: str, tmp_path: Path) -> Iterator[str]:
+    """A fresh database for one test; gives its address."""
+    yield copied(cluster, template, f"t{time.monotonic_ns()}", tmp_path)
+    engine().dispose()
+
+
+@pytest.fixture(scope="session")
+def seeded(cluster: Cluster, template: str, tmp_path_factory: pytest.TempPathFactory) -> tuple[str, Small]:
+    """A database with the small site to copy from, for to seed it takes longer than most tests."""
+    folder = tmp_path_factory.mktemp("seeded")
+    copied(cluster, template, "seeded", folder)
+    small = small_site(folder)
+    engine().dispose()
+    return "seeded", small
+
+
+@pytest.fixture
+def small(cluster: Cluster, seeded: tuple[str, Small], tmp_path: Path) -> Iterator[Small]:
+    """A fresh database for one test, with the small site in it."""
+    template, small = seeded
+    copied(cluster, template, f"t{time.monotonic_ns()}", tmp_path)
+    yield replace(small)
     engine().dispose()
 
 

@@ -26,15 +26,10 @@ from lantern.takes.tables import ImportRow, UploadPartRow
 from lantern.tune.studies import begin_study
 from lantern.tune.tables import DetectorRow, StudyRow
 from loops import in_a_loop
-from seeded import Small, small_site
+from seeded import Small
 from takes_on_disk import pictures, raw, tiff_take
 
 PATIENCE_S = 60.0
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 def an_import(small: Small) -> int:

@@ -15,7 +15,7 @@ from lantern.demo.cast import DemoCast
 from lantern.standins.app import make_standins
 from lantern.standins.relay import RelayStandIn
 from lantern.survey.tables import DeviceRow, SiteRow
-from seeded import Small, small_site
+from seeded import Small
 
 
 class Silent:
@@ -31,11 +31,10 @@ class Silent:
 
 
 @pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    made = small_site(tmp_path)
+def small(small: Small) -> Small:
     with transaction() as session:
-        session.get_one(SiteRow, made.site).demo = True
-    return made
+        session.get_one(SiteRow, small.site).demo = True
+    return small
 
 
 async def until(holds: Any) -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import pytest
 
 from lantern.core.faults import Refused
@@ -11,12 +9,7 @@ from lantern.db.base import transaction
 from lantern.links.actions import save_link, save_timetable
 from lantern.links.tables import armed_links, links_of, timetables_of
 from lantern.tune.tables import DetectorRow
-from seeded import Small, small_site
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
+from seeded import Small
 
 
 def test_armed_links_carry_their_timetable(small: Small) -> None:

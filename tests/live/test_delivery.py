@@ -36,11 +36,6 @@ from takes_on_disk import pictures, raw
 PATIENCE_S = 60.0  # generous: the machine may be starved; nothing here is a measurement
 
 
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
-
-
 async def until(condition: Callable[[], bool]) -> None:
     deadline = time.monotonic() + PATIENCE_S
     while not condition():

@@ -6,7 +6,6 @@ import asyncio
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -34,13 +33,8 @@ from lantern.tune.tables import DetectorRow
 from live.test_delivery import happening, links, play, until, with_engine
 from live.test_objects import Counter, seen
 from loops import in_a_loop
-from seeded import LINK, Small, small_site
+from seeded import LINK, Small
 from takes_on_disk import DETECTOR, pictures, raw
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 def events() -> list[str]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from pathlib import Path
 
 import pytest
 from fastapi.testclient import TestClient
@@ -15,7 +14,7 @@ from lantern.people.roles import role_on
 from lantern.people.tables import User, has_password
 from lantern.settings import settings
 from lantern.web.app import make_app
-from seeded import Small, small_site
+from seeded import Small
 from web.test_access import log_in
 from web.test_door import form_token
 
@@ -26,11 +25,6 @@ GOOD = "seven wet herons"
 def empty(database: str) -> Iterator[TestClient]:
     with TestClient(make_app(), follow_redirects=False) as made:
         yield made
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 def first(client: TestClient, **fields: str) -> int:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -21,15 +20,10 @@ from lantern.survey import devices
 from lantern.survey.tables import DeviceRow, PlaceRow
 from lantern.survey.trying import Tried, try_device
 from lantern.web.app import make_app
-from seeded import Small, small_site
+from seeded import Small
 from web.test_access import log_in
 
 PROBE = {"code": "P1", "name": "Probe", "kind": "thermal", "ability": {"width": None, "height": None}}
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 @pytest.fixture

@@ -19,7 +19,7 @@ from lantern.live.plans import load_plans
 from lantern.survey.actions import import_site, only_site, remove_site, site_document, site_file, what_goes
 from lantern.survey.tables import DeviceRow, SiteRow
 from lantern.web.app import make_app
-from seeded import Small, small_site
+from seeded import Small
 from web.test_access import log_in
 
 SKERROW = Path(__file__).parents[2] / "src/lantern/demo/skerrow.site.json"
@@ -29,11 +29,6 @@ TO_COME: dict[str, Any] = {
     "compounds": [{"name": "both", "all_of": ["hot", "gate"], "within_s": 5}],
     "expectations": [{"name": "every morning", "detector": "hot", "by": "06:00"}],
 }
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 @pytest.fixture

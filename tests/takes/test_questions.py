@@ -18,7 +18,7 @@ from lantern.takes import actions, questions
 from lantern.takes.actions import import_path, move_take, run_import
 from lantern.takes.tables import ImportRow, MarkRow, TakeRow, UploadPartRow
 from lantern.web.app import make_app
-from seeded import Small, small_site
+from seeded import Small
 from takes_on_disk import pictures, raw, tiff_take
 from web.test_access import log_in
 
@@ -29,11 +29,6 @@ ANSWERS: dict[str, Any] = {
     "start": "2026-03-04T05:12:00",
     "zone": "Europe/Amsterdam",
 }
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 @pytest.fixture

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import pytest
 
 from lantern.core.faults import Refused
@@ -14,12 +12,7 @@ from lantern.takes.tables import TakeRow
 from lantern.tune import bench, evidence
 from lantern.tune.actions import StaleRevisionError, changed_keys, restore_revision, save_revision
 from lantern.tune.tables import DetectorRow, revisions_of
-from seeded import Small, small_site
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
+from seeded import Small
 
 
 def saved(small: Small, base: int, reason: str = "because", **dials: object) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -20,16 +19,11 @@ from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.making import copy_detector, make_detector, rename_detector
 from lantern.tune.tables import DetectorRow, revisions_of
 from lantern.web.app import make_app
-from seeded import Small, small_site
+from seeded import Small
 from web.test_access import log_in
 
 HTML = {"accept": "text/html"}
 BOX = {"name": "corner", "shape": "box", "points": [[0, 0], [4, 3]]}
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 @pytest.fixture

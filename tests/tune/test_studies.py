@@ -17,13 +17,8 @@ from lantern.takes.actions import add_marks, import_path
 from lantern.takes.tables import TakeRow
 from lantern.tune import bench, evidence, studies, thermal
 from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, revisions_of
-from seeded import Small, small_site
+from seeded import Small
 from takes_on_disk import pictures, raw, tiff_take
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 def second_take(small: Small, folder: Path, *, marked: bool = True) -> int:

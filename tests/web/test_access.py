@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -21,7 +20,7 @@ from lantern.survey.tables import device_by_code
 from lantern.web.access import OFF_SITE, SITE, may
 from lantern.web.app import make_app
 from seeded import SITE as TEST_SITE
-from seeded import Small, small_site
+from seeded import Small
 from web.test_door import form_token
 
 PASSWORD = "a long enough one"
@@ -30,15 +29,14 @@ PASSED = {200, 303, 404, 405, 409, 422, 429, 503}  # whatever becomes of a made-
 
 
 @pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
+def small(small: Small) -> Small:
     """With one person of each role beside the administrator, and one who has none."""
-    made = small_site(tmp_path)
     with transaction() as session:
         for role in (*ROLES, None):
             user = add_user(session, login=role or "nobody", name=role or "Nobody", password=PASSWORD)
             if role:
-                set_role(session, site_id=made.site, user=user, role=role)
-    return made
+                set_role(session, site_id=small.site, user=user, role=role)
+    return small
 
 
 @pytest.fixture

@@ -9,7 +9,6 @@ import time
 from collections.abc import Iterator
 from datetime import timedelta
 from itertools import pairwise
-from pathlib import Path
 
 import pytest
 from fastapi import HTTPException
@@ -37,16 +36,11 @@ from lantern.web.door import (
 )
 from lantern.web.streams import Streams
 from loops import in_a_loop
-from seeded import Small, small_site
+from seeded import Small
 from takes_on_disk import DETECTOR
 from web.client import AtSite
 
 HTML = {"accept": "text/html"}
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 @pytest.fixture

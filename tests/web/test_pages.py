@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Iterator
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -13,15 +12,10 @@ from fastapi.testclient import TestClient
 from lantern.db.base import transaction
 from lantern.takes.tables import TakeRow
 from lantern.web.app import make_app
-from seeded import Small, small_site
+from seeded import Small
 from takes_on_disk import DETECTOR, pictures, raw
 from web.client import AtSite
 from web.test_door import HTML, log_in
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 @pytest.fixture

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import event
 
@@ -18,17 +17,12 @@ from lantern.takes.actions import add_marks, import_path
 from lantern.takes.tables import TakeRow
 from lantern.tune.actions import add_detector
 from lantern.web.app import make_app
-from seeded import Small, small_site
+from seeded import Small
 from takes_on_disk import DETECTOR, pictures, raw, tiff_take
 from web.test_access import log_in
 
 PAGES = ("survey", "takes", "begin/tune", "links/1", "walk/1", "bench/1", "compare")
 HTML = {"accept": "text/html"}
-
-
-@pytest.fixture
-def small(database: str, tmp_path: Path) -> Small:
-    return small_site(tmp_path)
 
 
 @contextmanager

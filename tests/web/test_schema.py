@@ -33,6 +33,7 @@ def test_no_request_makes_the_program_fail(database: str, tmp_path: Path) -> Non
     port, engine_port = free_port(), free_port()
     address = f"http://127.0.0.1:{port}"
     environment = os.environ | {"LANTERN_BODY_S": "5", "LANTERN_ENGINE_URL": f"http://127.0.0.1:{engine_port}"}
+    environment |= {"LANTERN_TRY_WAIT_S": "0.5"}
     commands = [[SERVE, str(port)], [DRIVE, str(engine_port), str(free_port())]]
     parts = [subprocess.Popen([sys.executable, "-c", *each], env=environment) for each in commands]
     try:

@@ -6,6 +6,7 @@ whose first cell is no number holds no reading, and is left out.
 
 from __future__ import annotations
 
+import math
 import re
 from array import array
 from collections.abc import Mapping, Sequence
@@ -56,11 +57,11 @@ class Layout:
 
 
 def is_number(cell: str, delimiter: str = ",") -> bool:
+    """A finite one."""
     try:
-        float(_plain(cell, delimiter))
+        return math.isfinite(float(_plain(cell, delimiter))) and "_" not in cell
     except ValueError:
         return False
-    return "_" not in cell
 
 
 def _plain(cell: str, delimiter: str) -> str:
@@ -79,7 +80,8 @@ def layout_of(content: bytes | Path, *, where: str) -> Layout:
     data = next(rows, (2, []))[1] if named else first
     if not data:
         faults.add(where, "no row of data", "rows of readings, the names of the columns above them")
-    names = tuple(unguarded(cell) for cell in first) if named else tuple(f"column {n + 1}" for n in range(len(first)))
+    made_up = tuple(f"column {n + 1}" for n in range(len(first)))
+    names = tuple(unguarded(cell) or other for cell, other in zip(first, made_up, strict=True)) if named else made_up
     if len(set(names)) < len(names):
         twice = next(n for n in names if names.count(n) > 1)
         faults.add(f"{where}, line 1", f"two columns {shown(twice)}", "a name of its own for each column")

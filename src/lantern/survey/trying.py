@@ -21,7 +21,6 @@ from lantern.live.calls import ask_engine
 from lantern.settings import settings
 
 HEAR_S = 10.0  # a camera that sends objects has sent a frame by then
-WAIT_S = 25.0  # for somebody to plug in what pushes
 LOOK_S = 0.25
 
 
@@ -119,7 +118,7 @@ async def _wait(device: Tried) -> Heard:
     if not device.live:
         return Heard(False, ["Its site is paused, or it is retired: nobody listens to it."])
     before = await _standing(device)
-    deadline = time.monotonic() + WAIT_S
+    deadline = time.monotonic() + settings().try_wait_s
     while time.monotonic() < deadline:
         now = await _standing(device)
         if now is not None and now["received"] > (before or {}).get("received", 0):
@@ -133,7 +132,9 @@ async def _wait(device: Tried) -> Heard:
             return Heard(False, [f"It sends, but what came cannot be read: {now['unreadable_why']}"])
         await asyncio.sleep(LOOK_S)
     held = settings()
-    told = f"No frame came within {WAIT_S:.0f} s. It must send to {ingest_address(device.code)}, with its token."
+    told = (
+        f"No frame came within {held.try_wait_s:.0f} s. It must send to {ingest_address(device.code)}, with its token."
+    )
     return Heard(False, [told, f"The program listens on {held.ingest_host}, port {held.ingest_port}."])
 
 

@@ -18,6 +18,7 @@ from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.db.numbers import Id
 from lantern.formats.documents import read_model
+from lantern.formats.limits import LONGEST_S
 from lantern.formats.takes import TakeInfo
 from lantern.survey.devices import add_device, add_place
 from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow, devices_of_site
@@ -149,6 +150,8 @@ def _length(asked: dict[str, Any], info: TakeInfo) -> list[str]:
     length_s = known if known is not None else (samples - 1) / info.fps if info.fps else None
     if length_s is None:
         return [f"{samples} samples; how long it runs is told by {info.times or 'the file'} when it is read"]
+    if length_s > LONGEST_S:
+        return [f"{samples} samples over {length_s:.3g} s: longer than {LONGEST_S / 86_400:.0f} days, which is refused"]
     end = info.start + timedelta(seconds=length_s)
     words = f"{length_s / 60:.1f} min" if length_s >= 600 else f"{length_s:.4g} s"
     ends = end.strftime("%H:%M:%S" if end.date() == info.start.date() else "%Y-%m-%d %H:%M:%S")

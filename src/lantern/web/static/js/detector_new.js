@@ -76,6 +76,7 @@ document.addEventListener("alpine:init", () => {
         if (turn !== drawn.turn) return;
         const view = this.begin(SceneView, take);
         view.still = still;
+        view.codes = tracks.ids.map(() => "unjudged");
         view.setTracks(tracks, "foot");
         this.hint = `${tracks.ids.length} ways of objects`;
       },

@@ -8,6 +8,7 @@ export const LOOKS = {
   beyond_end: ["ink", [4, 2], 1.3, "bar"], unseen_before: ["ink", [2, 2], 1.3, "bar"],
   too_short: ["brass", [6, 2], 1.3, "open"], born_inside: ["brass", [2, 2], 1.3, "open"], still_inside: ["brass", [2, 2], 1.3, "open"], late: ["brass", [6, 2, 2, 2], 1.3, "open"], part: ["brass", [4, 3], 1.2, "open"],
   away: ["strong-rule", [], 0.7, ""],
+  unjudged: ["ink", [], 0.9, "dot"], // of no detector yet
 };
 export const look = (code) => { const [colour, dash, width, end] = LOOKS[code]; return { colour, dash, width, end }; };
 

@@ -19,6 +19,11 @@ export const marks = ({ data }) => ({
     const verdict = { hit: "hit", false: "false alarm", repeat: "repeat", ignored: "ignored" }[e.verdict];
     return `${verdict}, ${e.region}, ${e.cleared_s === null ? "raised to the end" : `${short(e.cleared_s - e.raised_s, 3)} s`}. ${e.outcome.text}${["severity", "clipped", "saturated"].filter((key) => e.why[key]).map((key) => ` ${key}: ${e.why[key]}.`).join("")}`;
   },
+  // What is being typed stays, whatever answer comes meanwhile; what nobody took over goes when the field is left.
+  showIn(field, key, left = false) {
+    const text = key === "note" ? (this.markChosen?.note ?? "") : this.markTime(key);
+    if (left || document.activeElement !== field) field.value = text;
+  },
   markTime(key) { return this.markChosen ? short(this.markChosen[key], 7) : ""; },
   get markWhy() { return this.judged.marks?.[this.chosenMark]?.text ?? ""; },
   pickEvent(index) { this.chosenEvent = index; this.chosenMark = null; this.seek(this.judged.events[index].raised_s, true); this.drawAxis(); this.eventPicked?.(this.judged.events[index]); },
