@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import csv
 import io
 import json
@@ -16,6 +15,7 @@ import pytest
 
 from lantern.cluster import free_port
 from lantern.devices.modbus import RelayModule
+from loops import in_a_loop
 from takes_on_disk import DETECTOR, pictures, raw, tiff_take
 
 LANTERN = Path(sys.executable).with_name("lantern")
@@ -89,7 +89,7 @@ def test_a_relay_stands_alone_and_says_what_is_switched() -> None:
             await module.write_coil(3, True)
             await module.close()
 
-        asyncio.run(switch())
+        in_a_loop(switch)
         assert relay.stdout.readline() == "coil 3 on\n"
         taken = lantern("standin", "relay", "--port", port)
         assert (taken.returncode, "a port that nobody uses" in taken.stderr) == (2, True)

@@ -6,6 +6,7 @@ import asyncio
 import gc
 import os
 import signal
+import socket
 import ssl
 import sys
 
@@ -39,13 +40,17 @@ def serve_web(host: str, port: int) -> None:
     serve([server(app, host, port, encrypted=settings().certificate is not None)])
 
 
-def serve_engine(port: int, ingest_host: str, ingest_port: int) -> None:
-    """The live engine: what devices send to, and what the web process asks, on loopback alone."""
+def serve_engine(port: int, ingest_host: str, ingest_port: int, listens: socket.socket | None = None) -> None:
+    """The live engine: what devices send to, and what the web process asks, on loopback alone.
+
+    `listens`: the socket for devices, if it is open already: they wait there while an engine that ended is started anew.
+    """
     from lantern.live.app import make_app, make_ingest
     from lantern.live.engine import Engine
 
     engine = Engine()
-    ingest = server(make_ingest(engine), ingest_host, ingest_port, encrypted=ingest_is_encrypted(ingest_host))
+    encrypted = ingest_is_encrypted(ingest_host)
+    ingest = server(make_ingest(engine), ingest_host, ingest_port, encrypted=encrypted, listens=listens)
     serve([ingest, server(make_app(engine), "127.0.0.1", port)], begin=engine.start, finish=engine.stop)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import signal
+import socket
 from collections.abc import Awaitable, Callable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
@@ -71,14 +72,25 @@ class PatientProtocol(H11Protocol):
 
 
 class _Server(uvicorn.Server):
+    """`held`: a socket that listens already, and goes on to when this process ends."""
+
+    held: socket.socket | None = None
+
+    async def serve(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().serve(sockets if self.held is None else [self.held])
+
     @contextmanager
     def capture_signals(self) -> Iterator[None]:
         """Signals are for all servers of the process: see `serve`."""
         yield
 
 
-def server(app: Any, host: str, port: int, *, encrypted: bool = False) -> uvicorn.Server:
-    """A server that is not started yet. Encrypted: with the certificate of the settings."""
+def server(
+    app: Any, host: str, port: int, *, encrypted: bool = False, listens: socket.socket | None = None
+) -> uvicorn.Server:
+    """A server that is not started yet. Encrypted: with the certificate of the settings. `listens`: at this socket, which the
+    caller has opened.
+    """
     held = settings()
     config = uvicorn.Config(
         app,
@@ -98,7 +110,9 @@ def server(app: Any, host: str, port: int, *, encrypted: bool = False) -> uvicor
         ssl_certfile=held.certificate if encrypted else None,
         ssl_keyfile=held.key if encrypted else None,
     )
-    return _Server(config)
+    made = _Server(config)
+    made.held = listens
+    return made
 
 
 async def _nothing() -> None:

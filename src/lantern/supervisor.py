@@ -43,6 +43,7 @@ from lantern.settings import settings
 log = structlog.get_logger()
 PATIENCE_S = 120.0
 DEFAULT_PORT = 8420
+BACKLOG = 128  # of devices that wait while an engine is started anew
 LOOK_S = 0.1
 LOGS_S = 30.0
 LEFT_OVERS_S = 3.0
@@ -63,6 +64,7 @@ class Supervisor:
     key: Path | None = None
     cluster: Cluster = field(init=False)
     keeper: Keeper = field(init=False)
+    ingest: socket.socket | None = None  # for devices; open as long as the program runs
     _lock: TextIO | None = None
     _ending: bool = False
 
@@ -95,13 +97,10 @@ class Supervisor:
         (self.state_dir / "supervisor.pid").write_text(str(os.getpid()))
         end_left_overs(self.state_dir, LEFT_OVERS_S)
         self._check_certificate()
-        port = self._port()
-        ingest_host, ingest_port = self._ingest()
+        self._check_ports()
         self.cluster.start()
         self.keeper.adopt("database", self.cluster.launch, self.cluster.pid)
-        engine_port, control_port, relay_port = free_port(), free_port(), free_port()
-        self._set_environment(engine_port, control_port)
-        os.environ["LANTERN_INGEST_PORT"] = str(ingest_port)  # for the pages, which tell it
+        self._set_environment()
         database = self.state_dir / "database"
         database.touch(mode=0o600)
         database.write_text(self.cluster.url)
@@ -127,8 +126,15 @@ class Supervisor:
         code = self._guard_accounts(known)
         engine().dispose()  # no connection is shared with the parts
         import_parts()
+        port = (
+            self._port()
+        )  # only now: whoever picks ports while takes are simulated finds them taken when they are wanted
+        ingest_host, ingest_port = self._ingest()
+        self.ingest = _listening(ingest_host, ingest_port)
+        engine_port, control_port, relay_port = free_port(), free_port(), free_port()
+        self._set_ports(engine_port, control_port, ingest_port)
         self.keeper.add("web", lambda: serve_web(self.host, port))
-        self.keeper.add("engine", lambda: serve_engine(engine_port, ingest_host, ingest_port))
+        self.keeper.add("engine", lambda: serve_engine(engine_port, ingest_host, ingest_port, self.ingest))
         self.keeper.add("worker", work)
         ingest_url = _ingest_url(ingest_host, ingest_port)
         self.keeper.add("stand-ins", lambda: serve_standins(control_port, relay_port, ingest_url))
@@ -179,13 +185,20 @@ class Supervisor:
     def _scheme(self) -> str:
         return "http" if self.certificate is None else "https"
 
-    def _set_environment(self, engine_port: int, control_port: int) -> None:
+    def _set_ports(self, engine_port: int, control_port: int, ingest_port: int) -> None:
+        """Where the parts find each other, and what the pages tell of the way in."""
+        os.environ |= {
+            "LANTERN_ENGINE_URL": f"http://127.0.0.1:{engine_port}",
+            "LANTERN_STANDINS_URL": f"http://127.0.0.1:{control_port}",
+            "LANTERN_INGEST_PORT": str(ingest_port),
+        }
+        settings.cache_clear()
+
+    def _set_environment(self) -> None:
         os.environ |= {
             "LANTERN_DATABASE_URL": self.cluster.url,
             "LANTERN_STATE_DIR": str(self.state_dir.resolve()),
-            "LANTERN_ENGINE_URL": f"http://127.0.0.1:{engine_port}",
             "LANTERN_ENGINE_SECRET": secrets.token_urlsafe(32),
-            "LANTERN_STANDINS_URL": f"http://127.0.0.1:{control_port}",
             "OPENBLAS_NUM_THREADS": "1",
         }
         if self.certificate is not None:
@@ -204,6 +217,13 @@ class Supervisor:
                 f"the certificate {self.certificate} with the key {self.key} cannot be used: {error}. "
                 "Both must be PEM files, and belong together."
             ) from error
+
+    def _check_ports(self) -> None:
+        """What somebody chose and cannot have is said before anything long begins."""
+        if self.port is not None:
+            self._port()
+        if "LANTERN_INGEST_PORT" in os.environ:
+            self._ingest()
 
     def _port(self) -> int:
         wanted = DEFAULT_PORT if self.port is None else self.port
@@ -277,6 +297,15 @@ class Supervisor:
         for name in ("supervisor.pid", "address", "database", STANDING, PIDS):
             (self.state_dir / name).unlink(missing_ok=True)
         print("Stopped.", flush=True)
+
+
+def _listening(host: str, port: int) -> socket.socket:
+    """A socket that devices can reach from now on, and that no other program can have."""
+    made = socket.socket()
+    made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    made.bind((host, port))
+    made.listen(BACKLOG)
+    return made
 
 
 def _free(host: str, port: int) -> int | str:

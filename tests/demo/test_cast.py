@@ -15,6 +15,7 @@ from lantern.demo.cast import DemoCast
 from lantern.standins.app import make_standins
 from lantern.standins.relay import RelayStandIn
 from lantern.survey.tables import DeviceRow, SiteRow
+from loops import in_a_loop
 from seeded import Small
 
 
@@ -66,4 +67,4 @@ def test_a_port_that_is_taken_for_a_while_keeps_nobody_from_playing(
         await until(lambda: not camera.playing and not standins.relay.running)
         await cast.stop()
 
-    asyncio.run(run())
+    in_a_loop(run)

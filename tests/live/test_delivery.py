@@ -126,7 +126,7 @@ def test_a_module_without_an_address_says_so() -> None:
         with pytest.raises(DeviceUnreachableError, match="no address yet: give its host and port"):
             await RelayModule("", 0).read_coils(0, 1)
 
-    asyncio.run(ask())
+    in_a_loop(ask)
 
 
 def test_from_frames_to_a_coil_and_back(small: Small) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from typing import Any
 
 import pytest
@@ -20,6 +19,7 @@ from lantern.survey import devices
 from lantern.survey.tables import DeviceRow, PlaceRow
 from lantern.survey.trying import Tried, try_device
 from lantern.web.app import make_app
+from loops import in_a_loop
 from seeded import Small
 from web.test_access import log_in
 
@@ -171,19 +171,19 @@ def test_a_module_is_asked_and_nothing_is_switched() -> None:
         assert heard.ok
         return heard.lines, relay.switched
 
-    lines, switched = asyncio.run(run())
+    lines, switched = in_a_loop(run)
     assert switched == []
     assert "answers over Modbus TCP" in lines[0]
     assert lines[1:] == ["Coil 0 is on: lamp is active.", "Coil 1 is off: stop is active."]
 
 
 def test_what_does_not_answer_is_said_with_the_way_on() -> None:
-    assert asyncio.run(try_device(tried())).lines == ["It has no address yet: give host and port, and save."]
-    gone = asyncio.run(try_device(tried(address={"host": "127.0.0.1", "port": free_port()})))
+    assert in_a_loop(lambda: try_device(tried())).lines == ["It has no address yet: give host and port, and save."]
+    gone = in_a_loop(lambda: try_device(tried(address={"host": "127.0.0.1", "port": free_port()})))
     assert (gone.ok, "refuses the connection" in gone.lines[0]) == (False, True)
     camera = tried(kind="camera", outputs=[])
-    assert "no address yet" in asyncio.run(try_device(camera)).lines[0]
-    deaf = asyncio.run(try_device(tried(kind="camera", address={"url": f"http://127.0.0.1:{free_port()}/m"})))
+    assert "no address yet" in in_a_loop(lambda: try_device(camera)).lines[0]
+    deaf = in_a_loop(lambda: try_device(tried(kind="camera", address={"url": f"http://127.0.0.1:{free_port()}/m"})))
     assert (deaf.ok, "does not answer" in deaf.lines[0]) == (False, True)
-    paused = asyncio.run(try_device(tried(kind="thermal", live=False)))
+    paused = in_a_loop(lambda: try_device(tried(kind="thermal", live=False)))
     assert "paused" in paused.lines[0]

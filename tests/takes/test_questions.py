@@ -139,6 +139,8 @@ def test_answers_that_do_not_do_are_asked_again_and_nothing_is_lost(small: Small
     again = state(import_id)
     assert (again["state"], again["parts"], again["asked"]["kinds"]) == ("asking", 1, ["tracks"])
     assert "the last frame" in json.dumps(again["faults"])
+    assert again["asked"]["guess"] | {"name": "Gate", "fps": 1e-6, "device": "V9"} == again["asked"]["guess"]
+    assert again["asked"]["begins"] == {"": "2026-03-04T05:12:00Z"}  # what was answered need not be typed again
     with transaction() as session:
         camera = session.query(DeviceRow).filter_by(code="V9").one().id
     give(import_id, info=info | {"fps": 25}, start="2026-03-04T05:12:00", zone="UTC", device_id=camera)

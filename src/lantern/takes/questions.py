@@ -95,7 +95,11 @@ def sidecar_name(row: ImportRow) -> str:
 
 
 def take_back(session: Session, row: ImportRow) -> None:
-    """The answers did not do: the sidecar that they made is no more, and they can be given anew."""
+    """The answers did not do: the sidecar that they made is no more, and they stand in the questions, to be mended."""
+    given = {key: value for key, value in row.answers.items() if key not in ("format", "kind", "start")}
+    if given:
+        begins = row.asked.get("begins", {}) | {given.get("times", ""): row.answers["start"]}
+        row.asked = row.asked | {"guess": row.asked["guess"] | given, "begins": begins}
     file = sidecar_name(row)
     session.execute(delete(UploadPartRow).where(UploadPartRow.import_id == row.id, UploadPartRow.file == file))
     row.device_id = None
