@@ -104,11 +104,20 @@ def copied(cluster: Cluster, template: str, name: str, folder: Path) -> str:
     return url
 
 
+def dropped(cluster: Cluster, name: str) -> None:
+    """Hundreds of databases would fill the disk, and the machine's memory with what is written to it."""
+    engine().dispose()
+    address = cluster.url.replace("postgresql+psycopg://", "postgresql://").rsplit("/", 1)[0]
+    with psycopg.connect(f"{address}/postgres", autocommit=True) as connection:
+        connection.execute(f'DROP DATABASE "{name}" WITH (FORCE)'.encode())
+
+
 @pytest.fixture
 def database(cluster: Cluster, template: str, tmp_path: Path) -> Iterator[str]:
     """A fresh database for one test; gives its address."""
-    yield copied(cluster, template, f"t{time.monotonic_ns()}", tmp_path)
-    engine().dispose()
+    name = f"t{time.monotonic_ns()}"
+    yield copied(cluster, template, name, tmp_path)
+    dropped(cluster, name)
 
 
 @pytest.fixture(scope="session")
@@ -125,9 +134,10 @@ def seeded(cluster: Cluster, template: str, tmp_path_factory: pytest.TempPathFac
 def small(cluster: Cluster, seeded: tuple[str, Small], tmp_path: Path) -> Iterator[Small]:
     """A fresh database for one test, with the small site in it."""
     template, small = seeded
-    copied(cluster, template, f"t{time.monotonic_ns()}", tmp_path)
+    name = f"t{time.monotonic_ns()}"
+    copied(cluster, template, name, tmp_path)
     yield replace(small)
-    engine().dispose()
+    dropped(cluster, name)
 
 
 @pytest.fixture(scope="session")

@@ -144,7 +144,15 @@ def test_each_part_comes_back_alone_and_the_program_goes_on(state: Path) -> None
 
         until(back)
     page = f"http://127.0.0.1:{port}/login"
-    until(lambda: urllib.request.urlopen(page, timeout=5).status == 200)
+
+    def answers() -> bool:
+        """It says 503 as long as the database server has not come back."""
+        try:
+            return urllib.request.urlopen(page, timeout=5).status == 200
+        except OSError:
+            return False
+
+    until(answers)
     assert {part["starts"] for part in parts(port).values()} == {2}
     now = dict(zip(order, map(int, (state / "parts.pid").read_text().split()), strict=True))
     assert set(now.values()).isdisjoint(first.values())
