@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
 
+import orjson
 import psycopg
 from psycopg.abc import Buffer
 from psycopg.types.datetime import TimestamptzLoader
@@ -41,7 +42,8 @@ class Base(DeclarativeBase):
 
 @lru_cache
 def engine() -> Engine:
-    return create_engine(settings().database_url, pool_size=8, max_overflow=8, pool_pre_ping=True)
+    pool = {"pool_size": 8, "max_overflow": 8, "pool_pre_ping": True}
+    return create_engine(settings().database_url, json_deserializer=orjson.loads, **pool)
 
 
 class AnyTimeLoader(TimestamptzLoader):

@@ -35,6 +35,7 @@ STAGES = {  # of a detector: what its page is about, and its address
 def survey(request: Request) -> HTMLResponse:
     with transaction() as session:
         site = the_site(request, session)
+        rows = devices_of_site(session, site.id, retired=True)
         takes: dict[int, list[TakeRow]] = defaultdict(list)
         for take in takes_of_site(session, site.id):
             takes[take.device_id].append(take)
@@ -45,7 +46,6 @@ def survey(request: Request) -> HTMLResponse:
         for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site.id).order_by(LinkRow.name)):
             links[link.detector_id].append(link.model)
         frames = _telling_frames(session, [held[0] for held in takes.values()])
-        rows = devices_of_site(session, site.id, retired=True)
         places = {place.id: (place.position, place.name) for place in site.places}
         devices = [
             {

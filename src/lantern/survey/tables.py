@@ -91,6 +91,10 @@ class SiteJobRow(Base):
         }
 
 
+# what lists show of a device; to read what it can do and is reached by for hundreds of rows takes longer than all else
+LISTED = (DeviceRow.site_id, DeviceRow.place_id, DeviceRow.code, DeviceRow.name, DeviceRow.kind)
+
+
 def devices_of_site(session: Session, site_id: int, *, retired: bool = False) -> list[DeviceRow]:
     """By their codes; those that are retired only where asked for."""
     query = select(DeviceRow).where(DeviceRow.site_id == site_id).order_by(DeviceRow.code)

@@ -23,7 +23,7 @@ from lantern.takes.import_routes import import_shown
 from lantern.takes.store import frame_of_take
 from lantern.takes.tables import MarkRow, TakeRow, marks_of, takes_of_site
 from lantern.tune.actions import rejudge
-from lantern.tune.tables import DetectorRow, detectors_of_site
+from lantern.tune.tables import DetectorRow, detectors_of_site, first_detectors
 from lantern.web.access import may, tell
 from lantern.web.answers import attachment, json_answer
 from lantern.web.pages import render, the_site
@@ -67,7 +67,7 @@ def takes_page(request: Request, device: Id | None = None) -> HTMLResponse:
             stage="takes",
             takes=takes,
             marks=marks,
-            detectors={d.device_id: d.id for d in reversed(detectors_of_site(session, site.id))},
+            detectors=first_detectors(session, site.id),
             imports=[import_shown(session, row) for row in actions.open_imports(session, site.id)],
             wanted=next((each for each in devices if each.id == device), None),
             movable=[each for each in devices if DEVICE_KINDS[each.kind].signals],

@@ -15,7 +15,7 @@ from lantern.core.signals import Floats, RecordedAs
 from lantern.core.tuning.scoring import Label, Mark
 from lantern.db.base import Base, now
 from lantern.formats.takes import FIRST, LAST
-from lantern.survey.tables import DeviceRow
+from lantern.survey.tables import LISTED, DeviceRow
 
 
 class TakeRow(Base):
@@ -164,7 +164,7 @@ def takes_of_site(session: Session, site_id: int) -> list[TakeRow]:
     query = (
         select(TakeRow)
         .join(TakeRow.device)
-        .options(contains_eager(TakeRow.device))
+        .options(contains_eager(TakeRow.device).load_only(*LISTED))
         .where(DeviceRow.site_id == site_id)
         .order_by(DeviceRow.code, TakeRow.stored_start)
     )

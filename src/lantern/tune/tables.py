@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relat
 from lantern.core.events import Detector
 from lantern.db.base import Base, now
 from lantern.people.tables import User
-from lantern.survey.tables import DeviceRow
+from lantern.survey.tables import LISTED, DeviceRow
 
 
 class DetectorRow(Base):
@@ -105,10 +105,17 @@ def judgements_of(session: Session, detector_id: int) -> dict[tuple[int, int], d
 
 def detectors_of_site(session: Session, site_id: int, *, retired: bool = False) -> list[DetectorRow]:
     """By device and name, each with its device; those that are retired only where asked for."""
-    query = select(DetectorRow).join(DetectorRow.device).options(contains_eager(DetectorRow.device))
+    query = select(DetectorRow).join(DetectorRow.device).options(contains_eager(DetectorRow.device).load_only(*LISTED))
     query = query.where(DetectorRow.site_id == site_id).order_by(DeviceRow.code, DetectorRow.name)
     in_use = query.where(DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
     return list(session.scalars(query if retired else in_use))
+
+
+def first_detectors(session: Session, site_id: int) -> dict[int, int]:
+    """By device, its first detector by name that is in use."""
+    query = select(DetectorRow.device_id, DetectorRow.id).where(DetectorRow.site_id == site_id)
+    rows = session.execute(query.where(DetectorRow.retired.is_(False)).order_by(DetectorRow.name.desc())).all()
+    return dict(row.tuple() for row in rows)
 
 
 def detectors_of_device(session: Session, device_id: int) -> list[DetectorRow]:

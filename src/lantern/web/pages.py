@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -16,15 +17,16 @@ from markupsafe import Markup
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from lantern.core.devices import DEVICE_KINDS
 from lantern.keeper import standing
 from lantern.links.tables import LinkRow
 from lantern.live.tables import DeviceStateRow
 from lantern.people.roles import sites_of
 from lantern.people.tables import User
 from lantern.settings import settings
-from lantern.survey.tables import DeviceRow, SiteRow, devices_of_site
+from lantern.survey.tables import DeviceRow, SiteRow
 from lantern.takes.tables import TakeRow
-from lantern.tune.tables import DetectorRow, detectors_of_site
+from lantern.tune.tables import DetectorRow
 from lantern.web.access import site_id_of
 from lantern.web.door import token, user_id
 
@@ -85,8 +87,8 @@ def render(
     """A page within the frame."""
     site = the_site(request, session)
     user = session.get_one(User, user_id(request))
-    rows = detectors_of_site(session, site.id)
-    current = detector or (rows[0] if rows else None)
+    rows, devices = _detectors(session, site.id), _devices(session, site.id)
+    current = detector.id if detector else rows[0].id if rows else None
     page = environment.get_template(template).render(
         request=request,
         csrf=token(request),
@@ -98,8 +100,8 @@ def render(
         user=user,
         detector=detector,
         route=_route(session, site, rows, current),
-        rail=_rail(session, site, rows),
-        engine=_engine(session, site.id),
+        rail=_rail(site, rows, devices),
+        engine=_engine(session, site.id, devices),
         failing=[part for part in standing(settings().state_dir) if part["keeps_ending"]],
         **context,
     )
@@ -124,15 +126,32 @@ def render_above(
     return HTMLResponse(page, status)
 
 
-def _route(
-    session: Session, site: SiteRow, rows: list[DetectorRow], current: DetectorRow | None
-) -> list[dict[str, Any]]:
+Rows = Sequence[Any]  # of a query for a few columns: no page needs whole rows of all a site has
+
+
+def _detectors(session: Session, site_id: int) -> Rows:
+    """(id, device_id, name, verdict) of those in use, by their devices' codes and their names."""
+    query = select(DetectorRow.id, DetectorRow.device_id, DetectorRow.name, DetectorRow.verdict).join(
+        DetectorRow.device
+    )
+    in_use = (DetectorRow.site_id == site_id, DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
+    return session.execute(query.where(*in_use).order_by(DeviceRow.code, DetectorRow.name)).all()
+
+
+def _devices(session: Session, site_id: int) -> Rows:
+    """(id, place_id, code, name, kind) of those in use, by their codes."""
+    query = select(DeviceRow.id, DeviceRow.place_id, DeviceRow.code, DeviceRow.name, DeviceRow.kind)
+    in_use = (DeviceRow.site_id == site_id, DeviceRow.retired.is_(False))
+    return session.execute(query.where(*in_use).order_by(DeviceRow.code)).all()
+
+
+def _route(session: Session, site: SiteRow, rows: Rows, current: int | None) -> list[dict[str, Any]]:
     """The stages with what is open in each."""
     linked = set(session.scalars(select(LinkRow.detector_id).where(LinkRow.site_id == site.id).distinct()))
     restless = sum(row.verdict in ("cries wolf", "misses") for row in rows)
 
     def of(stage: str, address: str) -> str:
-        return f"{root}{address}/{current.id}" if current else f"{root}/begin/{stage}"
+        return f"{root}{address}/{current}" if current else f"{root}/begin/{stage}"
 
     mine = select(func.count(TakeRow.id)).join(DeviceRow).where(DeviceRow.site_id == site.id)
     takes, root = session.scalar(mine) or 0, f"/sites/{site.id}"
@@ -158,12 +177,12 @@ def _route(
     ]
 
 
-def _rail(session: Session, site: SiteRow, rows: list[DetectorRow]) -> list[dict[str, Any]]:
-    """Places with their devices and detectors, each of the three asked for once."""
+def _rail(site: SiteRow, rows: Rows, devices: Rows) -> list[dict[str, Any]]:
+    """Places with their devices and detectors."""
     by_device, by_place = defaultdict(list), defaultdict(list)
     for row in rows:
         by_device[row.device_id].append(row)
-    for device in devices_of_site(session, site.id):
+    for device in devices:
         by_place[device.place_id].append(device)
     out = []
     for place in site.places:
@@ -181,18 +200,17 @@ def _rail(session: Session, site: SiteRow, rows: list[DetectorRow]) -> list[dict
                 for row in mine
             ]
             if not mine:
-                word = "outputs" if device.kind == "io_module" else "no detector"
+                word = "no detector" if DEVICE_KINDS[device.kind].signals else "outputs"
                 lines.append({"code": device.code, "name": device.name, "word": word, "glyph": "none", "id": None})
         out.append({"name": place.name, "lines": lines})
     return out
 
 
-def _engine(session: Session, site_id: int) -> dict[str, Any]:
+def _engine(session: Session, site_id: int, devices: Rows) -> dict[str, Any]:
     """How many devices answer, as the engine last wrote it."""
-    devices = devices_of_site(session, site_id)
-    mine = select(DeviceStateRow).join(DeviceRow).where(DeviceRow.site_id == site_id)
-    states = {row.device_id: row for row in session.scalars(mine)}
-    live = sum(1 for d in devices if d.id in states and states[d.id].reachable)
-    beat = max((row.said.get("at", 0.0) for row in states.values()), default=0.0)
+    query = select(DeviceStateRow.device_id, DeviceStateRow.reachable, DeviceStateRow.said["at"].as_float())
+    states = session.execute(query.join(DeviceRow).where(DeviceRow.site_id == site_id)).all()
+    reachable = {device_id for device_id, answers, _ in states if answers}
+    beat = max((at for *_, at in states if at is not None), default=0.0)
     silent = datetime.now(UTC).timestamp() - beat > ENGINE_SILENT_S
-    return {"live": live, "devices": len(devices), "silent": silent}
+    return {"live": sum(d.id in reachable for d in devices), "devices": len(devices), "silent": silent}
