@@ -115,7 +115,7 @@ def first_detectors(session: Session, site_id: int) -> dict[int, int]:
     """By device, its first detector by name that is in use."""
     query = select(DetectorRow.device_id, DetectorRow.id).where(DetectorRow.site_id == site_id)
     rows = session.execute(query.where(DetectorRow.retired.is_(False)).order_by(DetectorRow.name.desc())).all()
-    return dict(row.tuple() for row in rows)
+    return {row.device_id: row.id for row in rows}
 
 
 def detectors_of_device(session: Session, device_id: int) -> list[DetectorRow]:
