@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import os
 import signal
+import socket
 import ssl
 import subprocess
 import time
@@ -20,7 +22,9 @@ import pytest
 from conftest import LANTERN, open_folder
 from lantern.cluster import DATABASE, free_port
 from lantern.service import ServiceError, unit
-from lantern.supervisor import stopped_cluster
+from lantern.serving import server
+from lantern.supervisor import _free, _listening, stopped_cluster
+from loops import in_a_loop
 
 PATIENCE_S = 120.0
 
@@ -266,3 +270,27 @@ def test_the_service_unit_names_this_folder_and_restarts(tmp_path: Path) -> None
             unit(tmp_path, **({"user": "", "options": ""} | wrong))
     with pytest.raises(ServiceError, match="no lantern to start"):
         unit(tmp_path / "elsewhere", user="", options="")
+
+
+def test_the_way_in_for_devices_is_held_and_served_by_whoever_takes_over() -> None:
+    """From the moment it is picked no other program can have it; a device that comes while nobody serves waits."""
+
+    async def page(scope: Any, receive: Any, send: Any) -> None:
+        await send({"type": "http.response.start", "status": 200, "headers": []})
+        await send({"type": "http.response.body", "body": b"heard"})
+
+    async def run() -> bytes:
+        port = free_port()
+        with _listening("127.0.0.1", port) as held:
+            assert _free("127.0.0.1", port) != port
+            device = socket.create_connection(("127.0.0.1", port), timeout=20)  # before anybody serves
+            served = server(page, "127.0.0.1", port, listens=held)
+            serving = asyncio.create_task(served.serve())
+            device.sendall(b"GET / HTTP/1.1\r\nHost: here\r\nConnection: close\r\n\r\n")
+            answer = await asyncio.to_thread(lambda: b"".join(iter(lambda: device.recv(4096), b"")))
+            device.close()
+            served.should_exit = True
+            await serving
+        return answer
+
+    assert b"heard" in in_a_loop(run)

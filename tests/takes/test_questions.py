@@ -81,7 +81,8 @@ def test_a_table_is_asked_about_and_the_answers_become_its_sidecar(
     assert looked["lines"] == ["30 samples over 29 s: from 2026-03-04 05:12:00 to 05:12:29 (+0100)"]
     assert looked["sidecar"]["start"] == "2026-03-04T05:12:00+01:00"
     lacking = client.post(f"{address}/preview", json=ANSWERS | {"start": "", "device_id": small.camera}).json()
-    assert lacking["faults"][0]["where"] == "answers: start"
+    [fault] = lacking["faults"]
+    assert (fault["where"], fault["what"]) == ("answers: start", "is not said yet")
 
     give(import_id, **ANSWERS, device_id=small.camera)
     take_id = work(import_id, tmp_path)

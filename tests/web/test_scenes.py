@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from sqlalchemy import delete
 
 from lantern.core.events import Detector, Region
 from lantern.core.objects.sighted import ORDER
@@ -20,7 +21,7 @@ from lantern.people.tables import add_user
 from lantern.survey.actions import add_site
 from lantern.survey.tables import device_by_code
 from lantern.takes.actions import import_path
-from lantern.takes.tables import TakeRow
+from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.actions import add_detector
 from lantern.tune.studies import run_study
 from lantern.web.app import make_app
@@ -272,3 +273,19 @@ def test_what_is_asked_beside_a_state_ends_once_the_page_tells_a_later_one(clien
     )  # the score is told whatever comes
     assert client.post(address, json=body | {"page": "another"}).status_code == 200
     assert client.post(address, json=body | {"turn": 3}).status_code == 200
+
+
+def test_a_raise_that_no_mark_allows_is_told_apart_once_somebody_has_marked(client: TestClient, pier: Pier) -> None:
+    """Without any mark a raise is a raise; with one over a single passage the other four are false."""
+
+    def count(code: str) -> int:
+        found: int = judge(client, pier, "objects")["objects"].count(ORDER.index(code))
+        return found
+
+    with transaction() as session:
+        session.execute(delete(MarkRow))
+    assert (count("raised"), count("raised_false")) == (5, 0)
+    first = judge(client, pier, "judged")["judged"]["events"][0]["raised_s"]
+    mark = {"start_s": max(first - 0.05, 0), "end_s": first + 0.05, "label": "expect"}
+    assert client.post(f"/takes/{pier.take}/marks", json=mark).status_code == 200
+    assert (count("raised"), count("raised_false")) == (1, 4)
