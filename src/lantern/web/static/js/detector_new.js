@@ -11,7 +11,8 @@ const copy = (value) => JSON.parse(JSON.stringify(value));
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("maker", () => {
     const data = pageData();
-    const drawn = { view: null, timer: 0, turn: 0, picture: null }; // out of Alpine's sight: drawing needs no reactivity
+    const drawn = { view: null, timer: 0, turn: 0, picture: null };
+      // out of Alpine's sight: drawing needs no reactivity
     const byKey = new Map(data.grounds.map((g) => [`take-${g.id}`, g]));
     return {
       kind: data.chosen,
@@ -38,7 +39,8 @@ document.addEventListener("alpine:init", () => {
         if (drawn.picture) others.push({ key: "picture", words: "the picture file" });
         return [...takes, ...others];
       },
-      get wanted() { return this.ofColumns ? "Choose a column on the left." : `Draw a ${this.shapes.join(" or a ")} on the left.`; },
+      get wanted() { return this.ofColumns
+        ? "Choose a column on the left." : `Draw a ${this.shapes.join(" or a ")} on the left.`; },
 
       // ---- what is drawn on ----
 
@@ -83,7 +85,8 @@ document.addEventListener("alpine:init", () => {
       async showLive(turn) {
         const feed = await ask("GET", `/devices/${data.device.id}/live`);
         if (turn !== drawn.turn) return;
-        drawn.timer = setTimeout(() => this.showLive(turn).catch((error) => { this.trouble = error.message; }), LIVE_MS);
+        drawn.timer = setTimeout(() => this.showLive(turn).catch((error) => { this.trouble = error.message; }),
+          LIVE_MS);
         if (!feed?.received) {
           this.hint = `nothing has come from ${data.device.code} yet`;
           if (!drawn.view && data.size) this.showPlain();
@@ -91,8 +94,10 @@ document.addEventListener("alpine:init", () => {
         }
         this.hint = feed.live ? `live, ${feed.fps.toFixed(1)} frames a second` : `${data.device.code} has stopped sending: its last picture`;
         if (feed.objects) {
-          const view = drawn.view?.of === "live" ? drawn.view : this.begin(SceneView, { ...feed, intervalS: 1 / feed.fps }, "live");
-          view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h, text: `${id} ${label || "unknown"}` }));
+          const view = drawn.view?.of === "live" ? drawn.view : this.begin(SceneView, { ...feed,
+            intervalS: 1 / feed.fps }, "live");
+          view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h,
+            text: `${id} ${label || "unknown"}` }));
           view.paint();
           return;
         }

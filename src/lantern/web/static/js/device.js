@@ -40,5 +40,6 @@ section?.querySelector("[data-try]").addEventListener("click", async (event) => 
 
 section?.querySelector("[data-renew]")?.addEventListener("click", async () => {
   if (!confirm("Make a new token? The old one is worth nothing from then on.")) return;
-  try { tellToken(await ask("POST", `/devices/${section.dataset.device}/token`)); } catch (error) { say(false, [error.message]); }
+  try { tellToken(await ask("POST", `/devices/${section.dataset.device}/token`)); } catch (error) { say(false,
+    [error.message]); }
 });

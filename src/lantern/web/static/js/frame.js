@@ -9,7 +9,8 @@ document.querySelector("[data-temperature-scale]")?.addEventListener("change", a
 document.addEventListener("click", (event) => {
   if (!event.target.closest("[data-scheme-switch]")) return;
   const root = document.documentElement;
-  const dark = root.dataset.scheme ? root.dataset.scheme === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
+  const dark = root.dataset.scheme
+    ? root.dataset.scheme === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
   root.dataset.scheme = dark ? "light" : "dark";
   localStorage.setItem("lantern-scheme", root.dataset.scheme);
   dispatchEvent(new Event("schemechange"));

@@ -5,7 +5,8 @@ import { clock, short } from "./svg.js";
 import { TimeAxis } from "./timeaxis.js";
 import { fixed, quantityOf } from "./units.js";
 
-const PATHS = { hit: "M6 0.8 11.2 6 6 11.2 0.8 6Z", false: "M1.5 1.5 10.5 10.5M10.5 1.5 1.5 10.5", repeat: "M3.4 6a2.6 2.6 0 1 0 5.2 0a2.6 2.6 0 1 0-5.2 0Z", ignored: "M1 1h10v10H1Z" };
+const PATHS = { hit: "M6 0.8 11.2 6 6 11.2 0.8 6Z", false: "M1.5 1.5 10.5 10.5M10.5 1.5 1.5 10.5",
+  repeat: "M3.4 6a2.6 2.6 0 1 0 5.2 0a2.6 2.6 0 1 0-5.2 0Z", ignored: "M1 1h10v10H1Z" };
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("rehearse", () => {
@@ -18,10 +19,14 @@ document.addEventListener("alpine:init", () => {
       chosen: -1,
       init() {
         const outputs = [...new Set(data.links.flatMap((l) => l.outputs))];
-        const lanes = ["marks", "reading", "events", ...data.links.map((l) => `armed:${l.name}`), ...outputs.map((o) => `effects:${o}`)];
+        const lanes = ["marks", "reading", "events", ...data.links.map((l) => `armed:${l.name}`), ...outputs.map((o) =>
+          `effects:${o}`)];
         const quantity = quantityOf(data.readings, data.scale.level);
-        axis = new TimeAxis(this.$refs.axis, data.take, { lanes, readingHeight: 150, left: 136, quantity, on: { pick: (index) => this.pick(index), mark: (mark) => this.seek(mark.start_s) } });
-        axis.set({ readings: data.readings, events: data.judged.events, marks: data.marks, effects: data.judged.effects, armed: data.judged.armed, missed: data.judged.missed, unknown: data.judged.unknown, level: data.judged.line?.level ?? null });
+        axis = new TimeAxis(this.$refs.axis, data.take, { lanes, readingHeight: 150, left: 136, quantity, on: {
+          pick: (index) => this.pick(index), mark: (mark) => this.seek(mark.start_s) } });
+        axis.set({ readings: data.readings, events: data.judged.events, marks: data.marks, effects: data.judged.effects,
+          armed: data.judged.armed, missed: data.judged.missed, unknown: data.judged.unknown,
+            level: data.judged.line?.level ?? null });
         const at = Number(new URLSearchParams(location.search).get("event") ?? -1);
         if (at >= 0 && at < this.events.length) this.pick(at);
       },
@@ -48,7 +53,8 @@ document.addEventListener("alpine:init", () => {
       seek(t) { axis.setCursor(t); },
       exportAxis(as) {
         if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs.axis, "rehearsal");
-        return saveCsv([["raised_s", "cleared_s", "region", "verdict", "outcome"], ...this.events.map((e) => [e.raised_s, e.cleared_s, e.region, e.verdict, e.outcome.text])], "rehearsal");
+        return saveCsv([["raised_s", "cleared_s", "region", "verdict", "outcome"], ...this.events.map((e) =>
+          [e.raised_s, e.cleared_s, e.region, e.verdict, e.outcome.text])], "rehearsal");
       },
     };
   });

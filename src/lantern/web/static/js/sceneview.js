@@ -14,7 +14,8 @@ const MANY = 400; // tracks of one verdict: their dashes cannot be told apart an
 export class SceneView extends RegionView {
   constructor(take, parts, on = {}) {
     super(take, parts, on);
-    Object.assign(this, { take, tracks: null, paths: [], overdrawn: false, still: null, codes: [], shown: null, object: -1, t: 0, band: 0, map: null, live: null, hideTracks: false });
+    Object.assign(this, { take, tracks: null, paths: [], overdrawn: false, still: null, codes: [], shown: null,
+      object: -1, t: 0, band: 0, map: null, live: null, hideTracks: false });
     this.context = this.canvas.getContext("2d");
     this.layer = document.createElement("canvas");
   }
@@ -40,12 +41,14 @@ export class SceneView extends RegionView {
       const points = [];
       for (let at = from; at < to; at += step) points.push(this.#place(Math.floor(at), down));
       if (to > from) points.push(this.#place(to - 1, down));
-      this.paths.push({ points: thinned(points, SLIGHT_PX * this.unit), from: t_s[from], to: t_s[to - 1], first: from, stop: to });
+      this.paths.push({ points: thinned(points, SLIGHT_PX * this.unit), from: t_s[from], to: t_s[to - 1], first: from,
+        stop: to });
     }
     this.drawTracks();
   }
 
-  #place(i, down) { const { box } = this.tracks; return [box[4 * i] + box[4 * i + 2] / 2, box[4 * i + 1] + box[4 * i + 3] * down]; }
+  #place(i, down) { const { box } = this.tracks; return [box[4 * i] + box[4 * i + 2] / 2,
+    box[4 * i + 1] + box[4 * i + 3] * down]; }
 
   // Tracks whose verdict has changed are drawn over the others at once, for the eye follows those; all anew when the hand rests.
   setCodes(codes) {
@@ -70,7 +73,8 @@ export class SceneView extends RegionView {
 
   fitted() {
     const ratio = Math.min(window.devicePixelRatio || 1, 2);
-    for (const canvas of [this.canvas, this.layer]) { canvas.width = Math.round(this.stage.clientWidth * ratio); canvas.height = Math.round(this.stage.clientHeight * ratio); }
+    for (const canvas of [this.canvas, this.layer]) { canvas.width = Math.round(this.stage.clientWidth * ratio);
+      canvas.height = Math.round(this.stage.clientHeight * ratio); }
     this.zoom = this.canvas.width / this.take.width;
     this.drawTracks();
   }
@@ -96,7 +100,8 @@ export class SceneView extends RegionView {
     if (!this.still) return;
     const [width, height] = [this.layer.width, this.layer.height];
     const night = this.token("night-veil");
-    context.globalAlpha = night ? 1 : 0.5; // a veil of paper, so that ink can be read on it; by night the picture itself is darkened
+    context.globalAlpha = night ? 1 : 0.5;
+      // a veil of paper, so that ink can be read on it; by night the picture itself is darkened
     context.drawImage(this.still, 0, 0, width, height);
     context.globalAlpha = 1;
     if (!night) return;
@@ -121,7 +126,8 @@ export class SceneView extends RegionView {
   // Those of `which` (indices); `over`: they must cover what they were before.
   #paths(context, which, over = false) {
     const groups = {};
-    for (const i of which) if (!this.shown || this.shown(i)) (groups[this.codes[i] ?? "away"] ??= []).push(this.paths[i]);
+    for (const i of which) if (!this.shown ||
+      this.shown(i)) (groups[this.codes[i] ?? "away"] ??= []).push(this.paths[i]);
     const order = Object.keys(LOOKS).reverse();
     context.setTransform(this.zoom, 0, 0, this.zoom, 0, 0);
     context.lineJoin = "round";
@@ -133,10 +139,12 @@ export class SceneView extends RegionView {
       const many = paths.length > MANY;
       context.lineWidth = many ? 0.99 / this.zoom : width * this.unit;
       context.setLineDash(many ? [] : dash.map((d) => d * this.unit));
-      context.globalAlpha = over ? 1 : paths.length > 1500 ? 0.25 : paths.length > 150 ? 0.4 : code === "away" ? 0.8 : 0.75;
+      context.globalAlpha = over ? 1 : paths.length > 1500 ? 0.25 : paths.length > 150 ? 0.4 : code === "away"
+        ? 0.8 : 0.75;
       for (let at = 0; at < paths.length; at += MANY) {
         context.beginPath();
-        for (const { points } of paths.slice(at, at + MANY)) points.forEach(([x, y], k) => (k ? context.lineTo(x, y) : context.moveTo(x, y)));
+        for (const { points } of paths.slice(at, at + MANY)) points.forEach(([x, y], k) => (k ? context.lineTo(x,
+          y) : context.moveTo(x, y)));
         context.stroke();
       }
       context.setLineDash([]);
@@ -153,10 +161,12 @@ export class SceneView extends RegionView {
     context.beginPath();
     for (const { points } of paths) {
       const [x, y] = points[points.length - 1];
-      if (end === "cross") { context.moveTo(x - r, y - r); context.lineTo(x + r, y + r); context.moveTo(x + r, y - r); context.lineTo(x - r, y + r); }
+      if (end === "cross") { context.moveTo(x - r, y - r); context.lineTo(x + r, y + r); context.moveTo(x + r, y - r);
+        context.lineTo(x - r, y + r); }
       else if (end === "bar") { context.moveTo(x - r, y); context.lineTo(x + r, y); }
       else if (end === "dot") { context.moveTo(x + r / 2, y); context.arc(x, y, r / 2, 0, 7); }
-      else { context.moveTo(x, y - r); context.lineTo(x + r, y); context.lineTo(x, y + r); context.lineTo(x - r, y); context.closePath(); }
+      else { context.moveTo(x, y - r); context.lineTo(x + r, y); context.lineTo(x, y + r); context.lineTo(x - r, y);
+        context.closePath(); }
     }
     if (end === "lozenge" || end === "dot") context.fill(); else context.stroke();
   }
@@ -180,14 +190,16 @@ export class SceneView extends RegionView {
       context.strokeStyle = this.token(colour);
       context.lineWidth = width * this.unit;
       context.beginPath();
-      for (let i = first; i < stop; i++) { const [x, y] = this.#place(i, down); if (i > first) context.lineTo(x, y); else context.moveTo(x, y); }
+      for (let i = first; i < stop; i++) { const [x, y] = this.#place(i, down); if (i > first) context.lineTo(x, y);
+        else context.moveTo(x, y); }
       context.stroke();
     }
   }
 
   #box(context, { x, y, w, h, text, code, index }) {
     const chosen = index !== undefined && index === this.object;
-    if (w === 0) { context.beginPath(); context.arc(x, y, (chosen ? 6 : 4) * this.unit, 0, 7); context.fillStyle = this.token(code ? look(code).colour : "ink"); context.fill(); return; } // a point on a plan
+    if (w === 0) { context.beginPath(); context.arc(x, y, (chosen ? 6 : 4) * this.unit, 0, 7);
+      context.fillStyle = this.token(code ? look(code).colour : "ink"); context.fill(); return; } // a point on a plan
     context.lineWidth = (chosen ? 3 : 1.6) * this.unit;
     context.strokeStyle = this.token("panel");
     context.strokeRect(x - this.unit, y - this.unit, w + 2 * this.unit, h + 2 * this.unit);
@@ -213,9 +225,12 @@ export class SceneView extends RegionView {
     this.paths.forEach((path, index) => {
       if (t < path.from - 1e-3 || t > path.to + reach || (this.shown && !this.shown(index))) return;
       let [low, high] = [path.first, path.stop - 1];
-      while (low < high) { const middle = (low + high + 1) >> 1; if (t_s[middle] <= t + 1e-3) low = middle; else high = middle - 1; }
+      while (low < high) { const middle = (low + high + 1) >> 1; if (t_s[middle] <= t + 1e-3) low = middle;
+        else high = middle - 1; }
       if (t - t_s[low] > 1) return; // lost for the moment
-      out.push({ index, x: box[4 * low], y: box[4 * low + 1], w: box[4 * low + 2], h: box[4 * low + 3], text: `${ids[index]} ${label[low] >= 0 ? classes[label[low]] : "unknown"}`, code: this.blind ? null : this.codes[index] });
+      out.push({ index, x: box[4 * low], y: box[4 * low + 1], w: box[4 * low + 2], h: box[4 * low + 3],
+        text: `${ids[index]} ${label[low] >= 0 ? classes[label[low]] : "unknown"}`, code: this.blind
+          ? null : this.codes[index] });
     });
     return out;
   }
@@ -226,7 +241,8 @@ export class SceneView extends RegionView {
   // ---- picking ----
 
   struck([x, y]) {
-    const box = (this.live ?? this.boxesAt(this.t)).findLast((b) => x >= b.x && x <= b.x + b.w && y >= b.y && y <= b.y + b.h);
+    const box = (this.live ?? this.boxesAt(this.t)).findLast((b) => x >= b.x && x <= b.x + b.w && y >= b.y &&
+      y <= b.y + b.h);
     const index = box?.index ?? this.#nearest(x, y);
     if (index !== undefined && index >= 0) this.on.pickObject?.(index);
     else { this.on.pickObject?.(-1); this.on.choose?.(-1); }
@@ -257,13 +273,18 @@ export class SceneView extends RegionView {
     const [nx, ny] = [-(y1 - y0) / length, (x1 - x0) / length]; // towards B
     const [mx, my] = [(x0 + x1) / 2, (y0 + y1) / 2];
     const parts = [];
-    if (this.band > 0) parts.push(el("polygon", { class: "band", points: [[x0 + nx * this.band, y0 + ny * this.band], [x1 + nx * this.band, y1 + ny * this.band], [x1 - nx * this.band, y1 - ny * this.band], [x0 - nx * this.band, y0 - ny * this.band]].map((p) => p.join(",")).join(" ") }));
+    if (this.band > 0) parts.push(el("polygon", { class: "band", points: [[x0 + nx * this.band, y0 + ny * this.band],
+      [x1 + nx * this.band, y1 + ny * this.band], [x1 - nx * this.band, y1 - ny * this.band], [x0 - nx * this.band,
+        y0 - ny * this.band]].map((p) => p.join(",")).join(" ") }));
     const arm = 26 * unit;
-    const head = (sign, class_) => { const [tx, ty] = [mx + sign * nx * arm, my + sign * ny * arm]; const [px, py] = [-ny, nx]; const h = 6 * unit; return el("path", { class: class_, d: `M${mx} ${my}L${tx} ${ty}M${tx - sign * nx * h + px * h * 0.6} ${ty - sign * ny * h + py * h * 0.6}L${tx} ${ty}L${tx - sign * nx * h - px * h * 0.6} ${ty - sign * ny * h - py * h * 0.6}` }); };
+    const head = (sign, class_) => { const [tx, ty] = [mx + sign * nx * arm, my + sign * ny * arm]; const [px,
+      py] = [-ny, nx]; const h = 6 * unit; return el("path", { class: class_,
+        d: `M${mx} ${my}L${tx} ${ty}M${tx - sign * nx * h + px * h * 0.6} ${ty - sign * ny * h + py * h * 0.6}L${tx} ${ty}L${tx - sign * nx * h - px * h * 0.6} ${ty - sign * ny * h - py * h * 0.6}` }); };
     for (const sign of this.arrows ?? [1]) parts.push(head(sign, "arrow-shadow"), head(sign, "arrow"));
     for (const [sign, word] of [[-1, "A"], [1, "B"]]) {
       const [tx, ty] = [x0 + (mx - x0) * 0.35 + sign * nx * 15 * unit, y0 + (my - y0) * 0.35 + sign * ny * 15 * unit];
-      parts.push(el("circle", { class: "side-disc", cx: tx, cy: ty, r: 8 * unit }), el("text", { class: "side-word", x: tx, y: ty + 4 * unit, "font-size": 11.5 * unit }, word));
+      parts.push(el("circle", { class: "side-disc", cx: tx, cy: ty, r: 8 * unit }), el("text", { class: "side-word",
+        x: tx, y: ty + 4 * unit, "font-size": 11.5 * unit }, word));
     }
     return parts;
   }

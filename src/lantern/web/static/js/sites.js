@@ -1,7 +1,8 @@
 // The demo is set up by a worker: begin, follow, cancel; survives a reload, for the server holds the state.
 import { ask, pageData } from "./http.js";
 
-const WORDS = { waiting: "waiting for the worker", running: "simulating its takes", done: "it is here", cancelled: "cancelled, nothing was stored", failed: "it failed; the log says why", refused: "refused" };
+const WORDS = { waiting: "waiting for the worker", running: "simulating its takes", done: "it is here",
+  cancelled: "cancelled, nothing was stored", failed: "it failed; the log says why", refused: "refused" };
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("demo", () => ({
@@ -13,10 +14,12 @@ document.addEventListener("alpine:init", () => {
     get total() { return this.job?.total || 1; },
     get words() {
       if (!this.job || (!this.job.open && this.job.state === "done")) return "";
-      return this.job.state === "running" ? `${WORDS.running} ${Math.round((100 * this.done) / this.total)} %` : WORDS[this.job.state];
+      return this.job.state === "running"
+        ? `${WORDS.running} ${Math.round((100 * this.done) / this.total)} %` : WORDS[this.job.state];
     },
     async begin() { await this.try(async () => { this.job = await ask("POST", "~/sites/demo"); this.follow(); }); },
-    async cancel() { await this.try(async () => { this.job = await ask("POST", `~/sites/jobs/${this.job.id}/cancel`); }); },
+    async cancel() { await this.try(async () => { this.job = await ask("POST", `~/sites/jobs/${this.job.id}/cancel`);
+      }); },
     async follow() {
       while (this.open) {
         await new Promise((go) => setTimeout(go, 400));

@@ -21,7 +21,8 @@ export class Strip {
       this.#move(event, false);
     });
     svg.addEventListener("pointermove", (event) => { if (this.dragging) this.#move(event, false); });
-    svg.addEventListener("pointerup", (event) => { if (this.dragging) this.#move(event, true); this.dragging = false; });
+    svg.addEventListener("pointerup", (event) => { if (this.dragging) this.#move(event, true); this.dragging = false;
+      });
   }
 
   #move(event, done) {
@@ -39,27 +40,33 @@ export class Strip {
     const up = (n) => (n ? 3 + (REACH_UP - 3) * Math.sqrt(n / most) : 0);
     const down = (n) => (n ? 3 + (REACH_DOWN - 3) * (n / mostMissed) : 0);
     const parts = [];
-    if (data.margin) parts.push(el("rect", { class: "margin", x: x(data.margin[0]), y: 2, width: Math.max(x(data.margin[1]) - x(data.margin[0]), 1), height: BASE + REACH_DOWN - 2 }));
-    parts.push(this.#area(data.pieces, x, (p) => BASE - up(p[3]), "false-fill", 3), this.#area(data.pieces, x, (p) => BASE + down(p[2]), "miss-fill", 2));
+    if (data.margin) parts.push(el("rect", { class: "margin", x: x(data.margin[0]), y: 2,
+      width: Math.max(x(data.margin[1]) - x(data.margin[0]), 1), height: BASE + REACH_DOWN - 2 }));
+    parts.push(this.#area(data.pieces, x, (p) => BASE - up(p[3]), "false-fill", 3), this.#area(data.pieces, x, (p) =>
+      BASE + down(p[2]), "miss-fill", 2));
     parts.push(el("line", { class: "base", x1: 0, x2: WIDTH, y1: BASE, y2: BASE }));
     const q = this.quantity;
     ticks(show(q, data.low), show(q, data.high), 5).forEach((shown) => {
       const at = x(read(q, shown));
-      parts.push(el("text", { x: at, y: HEIGHT - 3, "text-anchor": at < 12 ? "start" : at > WIDTH - 14 ? "end" : "middle" }, short(shown)));
+      parts.push(el("text", { x: at, y: HEIGHT - 3, "text-anchor": at < 12 ? "start" : at > WIDTH - 14
+        ? "end" : "middle" }, short(shown)));
     });
     if (data.proposed !== null) {
       const at = x(data.proposed);
-      parts.push(el("line", { class: "open-line", x1: at, x2: at, y1: BASE, y2: BASE + 17 }), el("path", { class: "open-pin", d: `M${at - 5} 6h10v13l-5 6-5-6Z`, "data-proposed": "1" }));
+      parts.push(el("line", { class: "open-line", x1: at, x2: at, y1: BASE, y2: BASE + 17 }), el("path", {
+        class: "open-pin", d: `M${at - 5} 6h10v13l-5 6-5-6Z`, "data-proposed": "1" }));
     }
     const at = x(value);
-    parts.push(el("line", { class: "pin-line", x1: at, x2: at, y1: BASE, y2: BASE + 18 }), el("path", { class: "pin", d: `M${at - 5.5} 5h11v13.5l-5.5 6.5-5.5-6.5Z` }));
+    parts.push(el("line", { class: "pin-line", x1: at, x2: at, y1: BASE, y2: BASE + 18 }), el("path", { class: "pin",
+      d: `M${at - 5.5} 5h11v13.5l-5.5 6.5-5.5-6.5Z` }));
     redraw(this.svg, parts);
   }
 
   // What is drawn, as rows for a file.
   rows() {
     const q = this.quantity;
-    return [["from", "to", "unit", "misses", "false_alarms", "longest_delay_s"], ...this.data.pieces.map((p) => [show(q, p[0]), show(q, p[1]), q.unit, p[2], p[3], p[4]])];
+    return [["from", "to", "unit", "misses", "false_alarms", "longest_delay_s"], ...this.data.pieces.map((p) => [show(q,
+      p[0]), show(q, p[1]), q.unit, p[2], p[3], p[4]])];
   }
 
   // Steps along neighbouring pieces; where there is nothing to show, the line stays clean.

@@ -2,7 +2,9 @@
 import { address, ask, pageData } from "./http.js";
 
 const PART = 4 * 1024 * 1024;
-const WORDS = { asking: "asks:", uploading: "uploading", waiting: "waiting for the worker", reading: "reading", done: "stored", refused: "refused, nothing was stored", cancelled: "cancelled, nothing was stored", failed: "failed, nothing was stored" };
+const WORDS = { asking: "asks:", uploading: "uploading", waiting: "waiting for the worker", reading: "reading",
+  done: "stored", refused: "refused, nothing was stored", cancelled: "cancelled, nothing was stored",
+    failed: "failed, nothing was stored" };
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("takes", () => ({
@@ -22,14 +24,17 @@ document.addEventListener("alpine:init", () => {
     answered(job) { this.put(job); this.follow(); },
     sidecarLink(job) { return address(`/takes/imports/${job.id}/sidecar.json`); },
     takeLink(job) { return `#take-${job.take}`; },
-    put(job) { this.jobs = this.jobs.some((j) => j.id === job.id) ? this.jobs.map((j) => (j.id === job.id ? job : j)) : [job, ...this.jobs]; },
+    put(job) { this.jobs = this.jobs.some((j) => j.id === job.id) ? this.jobs.map((j) => (j.id === job.id
+      ? job : j)) : [job, ...this.jobs]; },
     async choose(list) {
       const files = [...list];
       if (!files.length) return;
       this.trouble = "";
       // a chosen folder's own name is not part of the take
-      const name = (file) => (file.webkitRelativePath ? file.webkitRelativePath.split("/").slice(1).join("/") : file.name);
-      const label = files[0].webkitRelativePath ? files[0].webkitRelativePath.split("/")[0] : files.map((f) => f.name).filter((n) => !n.endsWith(".json"))[0] ?? files[0].name;
+      const name = (file) => (file.webkitRelativePath
+        ? file.webkitRelativePath.split("/").slice(1).join("/") : file.name);
+      const label = files[0].webkitRelativePath ? files[0].webkitRelativePath.split("/")[0] : files.map((f) =>
+        f.name).filter((n) => !n.endsWith(".json"))[0] ?? files[0].name;
       try {
         const job = await ask("POST", "/takes/imports", { name: label });
         this.put(job);
@@ -39,7 +44,8 @@ document.addEventListener("alpine:init", () => {
           for (let part = 0; part === 0 || part * PART < file.size; part++) {
             if (this.jobs.find((j) => j.id === job.id)?.state === "cancelled") { this.status = ""; return; }
             const data = file.slice(part * PART, (part + 1) * PART);
-            await ask("PUT", `/takes/imports/${job.id}/parts?file=${encodeURIComponent(name(file))}&part=${part}`, await data.arrayBuffer(), { raw: true });
+            await ask("PUT", `/takes/imports/${job.id}/parts?file=${encodeURIComponent(name(file))}&part=${part}`,
+              await data.arrayBuffer(), { raw: true });
             sent += data.size;
             this.put({ ...this.jobs.find((j) => j.id === job.id), done: sent, total });
           }
@@ -61,7 +67,8 @@ document.addEventListener("alpine:init", () => {
         }
       }
     },
-    async cancel(job) { try { this.put(await ask("POST", `/takes/imports/${job.id}/cancel`)); } catch (error) { this.trouble = error.message; } },
+    async cancel(job) { try { this.put(await ask("POST", `/takes/imports/${job.id}/cancel`)); } catch (error) {
+      this.trouble = error.message; } },
     startMove(take) {
       this.moved = take;
       this.trouble = "";
@@ -77,7 +84,8 @@ document.addEventListener("alpine:init", () => {
     async importMarks(take, files) {
       if (!files.length) return;
       try {
-        const { added, in_file: count } = await ask("PUT", `/takes/${take}/marks.csv`, await files[0].arrayBuffer(), { raw: true });
+        const { added, in_file: count } = await ask("PUT", `/takes/${take}/marks.csv`, await files[0].arrayBuffer(), {
+          raw: true });
         this.status = `${added} of ${count} marks added; the others were there already.`;
         if (added) location.reload();
       } catch (error) { this.trouble = error.message; }

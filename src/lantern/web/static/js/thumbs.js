@@ -21,4 +21,5 @@ async function paint(canvas) {
   if (caption) caption.textContent = `${show(level, celsius(low)).toFixed(0)} to ${fixed(level, celsius(high), 0)}`;
 }
 
-document.querySelectorAll("canvas[data-thumb]").forEach((canvas) => paint(canvas).catch(() => canvas.closest("figure").remove()));
+document.querySelectorAll("canvas[data-thumb]").forEach((canvas) => paint(canvas).catch(() =>
+  canvas.closest("figure").remove()));

@@ -38,18 +38,22 @@ document.addEventListener("alpine:init", () => {
         const before = this.news(this.state);
         this.state = state;
         if (this.news(state) !== before) this.loadEvents();
-        if (state.feed?.seq !== undefined && state.feed.seq !== drawn.seq) { drawn.seq = state.feed.seq; this.plot(); this.loadFrame(); }
+        if (state.feed?.seq !== undefined && state.feed.seq !== drawn.seq) { drawn.seq = state.feed.seq; this.plot();
+          this.loadFrame(); }
       },
       news: (state) => state?.news.length ? state.news[state.news.length - 1].at : 0,
       get mine() { return this.state?.detectors.find((d) => d.id === data.detectorId); },
-      get quantity() { const unit = this.mine?.unit; return unit === "K" ? data.scale.difference : ["objects", "people"].includes(unit) ? { ...PLAIN, unit } : data.scale.level; },
+      get quantity() { const unit = this.mine?.unit; return unit === "K" ? data.scale.difference : ["objects",
+        "people"].includes(unit) ? { ...PLAIN, unit } : data.scale.level; },
       get ofObjects() { return !["heat", "skin"].includes(data.kind); },
       get level() { return this.mine?.level ?? null; },
       get readings() {
         const mine = this.mine;
         if (!mine) return [];
         const q = this.quantity;
-        return Object.entries(mine.readings).map(([name, x]) => ({ name, text: this.ofObjects ? String(x) : fixed(q, x), raised: mine.standing[name]?.state === "raised", state: mine.standing[name]?.state ?? "", why: mine.standing[name]?.why ?? "" }));
+        return Object.entries(mine.readings).map(([name, x]) => ({ name, text: this.ofObjects ? String(x) : fixed(q, x),
+          raised: mine.standing[name]?.state === "raised", state: mine.standing[name]?.state ?? "",
+            why: mine.standing[name]?.why ?? "" }));
       },
       get nothingYet() { return this.state !== null && !this.state.feed?.received; },
       get feedWords() {
@@ -62,7 +66,8 @@ document.addEventListener("alpine:init", () => {
       },
       get feedTrouble() {
         const feed = this.state?.feed;
-        return [feed?.error, feed?.unreadable ? `Frames that cannot be read are dropped; the last: ${feed.unreadable_why}` : ""].filter(Boolean);
+        return [feed?.error, feed?.unreadable
+          ? `Frames that cannot be read are dropped; the last: ${feed.unreadable_why}` : ""].filter(Boolean);
       },
       get cutOff() { return (this.state?.modules ?? []).filter((m) => !m.reachable); },
       get outputs() {
@@ -71,12 +76,17 @@ document.addEventListener("alpine:init", () => {
           const active = module?.active[o.name] ?? false;
           const read = module?.coils[o.name];
           const coil = read === undefined ? "not read yet" : `coil ${o.coil} ${read ? "on" : "off"}`;
-          return { name: o.name, device: o.device, active, words: `${o.module}, ${o.contact.replace("_", " ")}${o.mode ? "" : ", not linked here"}`, latched: o.mode === "latched", state: module?.reachable ? `${active ? "active" : "idle"}, ${coil}` : `unknown, last ${coil}` };
+          return { name: o.name, device: o.device, active,
+            words: `${o.module}, ${o.contact.replace("_", " ")}${o.mode ? "" : ", not linked here"}`,
+              latched: o.mode === "latched", state: module?.reachable
+                ? `${active ? "active" : "idle"}, ${coil}` : `unknown, last ${coil}` };
         });
       },
       eventReading(e) { return this.ofObjects ? this.eventWhat(e) : fixed(this.quantity, e.reading); },
       clockOf: (at) => new Date((at + data.offsetS) * 1000).toISOString().slice(11, 19),
-      cleared(e) { return e.cleared === null ? "still raised" : `cleared ${this.clockOf(e.cleared)}${e.clearedBy === "reading" ? "" : ` by ${e.clearedBy}`}`; },
+      cleared(e) { return e.cleared === null
+        ? "still raised" : `cleared ${this.clockOf(e.cleared)}${e.clearedBy === "reading" ? "" : ` by ${e.clearedBy}`}`;
+          },
       effectWords(f) {
         const what = `${f.output} ${f.active ? "on" : "off"}`;
         if (f.state === "delivered") return `${what} ${this.clockOf(f.delivered)}${f.attempts > 1 ? `, ${f.attempts} tries` : ""}`;
@@ -87,7 +97,8 @@ document.addEventListener("alpine:init", () => {
         const feed = this.state.feed;
         if (feed.objects) return this.scene(feed);
         if (!drawn.view) {
-          drawn.view = new HeatView(feed, { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay, scale: this.$refs.scale }, {}, data.scale.level);
+          drawn.view = new HeatView(feed, { stage: this.$refs.stage, canvas: this.$refs.canvas,
+            overlay: this.$refs.overlay, scale: this.$refs.scale }, {}, data.scale.level);
           drawn.view.setRegions(data.detector.regions);
           drawn.view.level = this.mine?.unit === "K" ? null : this.level;
         }
@@ -95,23 +106,29 @@ document.addEventListener("alpine:init", () => {
         if (!pixels || pixels.length !== feed.width * feed.height) return;
         const first = drawn.view.pixels === null;
         drawn.view.show(pixels);
-        if (first) { const [low, high] = drawn.view.range(); drawn.view.setScale(low, Math.max(high, (drawn.view.level ?? low) + 10)); drawn.view.fit(); }
+        if (first) { const [low, high] = drawn.view.range(); drawn.view.setScale(low, Math.max(high,
+          (drawn.view.level ?? low) + 10)); drawn.view.fit(); }
         drawn.view.readings = Object.fromEntries(this.readings.map((r) => [r.name, r.text]));
         drawn.view.drawRegions();
       },
       scene(feed) {
         if (!drawn.view) {
-          drawn.view = new SceneView({ ...feed, intervalS: 1 / feed.fps }, { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay });
+          drawn.view = new SceneView({ ...feed, intervalS: 1 / feed.fps }, { stage: this.$refs.stage,
+            canvas: this.$refs.canvas, overlay: this.$refs.overlay });
           drawn.view.band = data.detector.dials.band ?? 0;
-          drawn.view.arrows = data.kind === "count" ? [data.detector.dials.reverse ? -1 : 1] : { a_to_b: [1], b_to_a: [-1], both: [1, -1] }[data.detector.dials.direction ?? (data.kind === "path" ? "a_to_b" : "both")];
+          drawn.view.arrows = data.kind === "count" ? [data.detector.dials.reverse ? -1 : 1] : { a_to_b: [1],
+            b_to_a: [-1], both: [1, -1] }[data.detector.dials.direction ?? (data.kind === "path" ? "a_to_b" : "both")];
           drawn.view.numbered = data.kind === "path";
           drawn.view.setRegions(data.detector.regions);
-          if (data.still) { const image = new Image(); image.src = address(data.still); image.decode().then(() => { drawn.view.still = image; drawn.view.drawTracks(); }); }
+          if (data.still) { const image = new Image(); image.src = address(data.still); image.decode().then(() => {
+            drawn.view.still = image; drawn.view.drawTracks(); }); }
         }
-        drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h, text: `${id} ${label || "unknown"}` }));
+        drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h,
+          text: `${id} ${label || "unknown"}` }));
         drawn.view.paint();
       },
-      eventWhat(e) { return e.object === null ? `${e.region}: ${short(e.reading)}` : `${[e.region, e.direction?.replaceAll("_", " ")].filter(Boolean).join(" ")}, object ${e.object}`; },
+      eventWhat(e) { return e.object === null
+        ? `${e.region}: ${short(e.reading)}` : `${[e.region, e.direction?.replaceAll("_", " ")].filter(Boolean).join(" ")}, object ${e.object}`; },
       get waiting() { return this.mine === undefined; },
       // one in, one out: what was counted since the button was pressed
       verify: null,
@@ -125,7 +142,8 @@ document.addEventListener("alpine:init", () => {
       async empty() { await this.attempt(() => ask("POST", `/walk/${data.detectorId}/empty`)); },
       exportChart(as) {
         const [times, values] = drawn.series;
-        if (as === "csv") return saveCsv([["time_s", this.quantity.unit || "reading"], ...times.map((t, i) => [t.toFixed(3), values[i]])], "running");
+        if (as === "csv") return saveCsv([["time_s", this.quantity.unit || "reading"], ...times.map((t, i) =>
+          [t.toFixed(3), values[i]])], "running");
         const canvas = this.$refs.chart.querySelector("canvas");
         if (canvas && as === "png") saveCanvas(canvas, "running");
       },
@@ -143,21 +161,30 @@ document.addEventListener("alpine:init", () => {
         drawn.chart = new window.uPlot({
           width: this.$refs.chart.clientWidth, height: 130, cursor: { show: false }, legend: { show: false },
           tzDate: (at) => window.uPlot.tzDate(new Date(at * 1000), "UTC"),
-          axes: [{ ...axis, values: (_, ticks) => ticks.map((t) => new Date(t * 1000).toISOString().slice(11, 19)), space: 90 }, { ...axis, size: 44 }],
-          scales: { y: { range: (_, low, high) => (this.ofObjects ? [0, Math.max(high, level ?? 0) + 1] : [Math.min(low, level ?? low) - 2, Math.max(high, level ?? high) + 2]) } },
-          series: [{}, { stroke: token("--ink"), width: 1.5, points: { show: false } }, { stroke: token("--oxide"), width: 1.5, points: { show: false } }],
+          axes: [{ ...axis, values: (_, ticks) => ticks.map((t) => new Date(t * 1000).toISOString().slice(11, 19)),
+            space: 90 }, { ...axis, size: 44 }],
+          scales: { y: { range: (_, low, high) => (this.ofObjects ? [0, Math.max(high, level ?? 0) + 1] : [Math.min(low,
+            level ?? low) - 2, Math.max(high, level ?? high) + 2]) } },
+          series: [{}, { stroke: token("--ink"), width: 1.5, points: { show: false } }, { stroke: token("--oxide"),
+            width: 1.5, points: { show: false } }],
         }, all, this.$refs.chart);
-        new ResizeObserver(() => drawn.chart.setSize({ width: this.$refs.chart.clientWidth, height: 130 })).observe(this.$refs.chart);
+        new ResizeObserver(() => drawn.chart.setSize({ width: this.$refs.chart.clientWidth,
+          height: 130 })).observe(this.$refs.chart);
       },
-      async acknowledge({ device, name }) { await this.attempt(() => ask("POST", "/walk/acknowledge", { device, output: name })); },
+      async acknowledge({ device, name }) { await this.attempt(() => ask("POST", "/walk/acknowledge", { device,
+        output: name })); },
       get cameraWords() {
         const c = this.cameraState;
         return c ? `camera ${c.code} ${c.playing ? "plays" : "is paused"} at ${Math.floor(c.at_s / 60)}:${String(Math.floor(c.at_s % 60)).padStart(2, "0")} of ${Math.round(c.length_s / 60)} min, ${c.speed}x` : "";
       },
-      async askStandins() { try { const s = await ask("GET", "/walk/standins/state"); this.cameraState = s.cameras.find((c) => c.code === data.device) ?? null; } catch (error) { this.trouble = error.message; } },
-      async camera(what, body) { await this.attempt(() => ask("POST", `/walk/standins/camera/${data.device}/${what}`, body)); this.askStandins(); },
+      async askStandins() { try { const s = await ask("GET", "/walk/standins/state");
+        this.cameraState = s.cameras.find((c) => c.code === data.device) ?? null; } catch (error) {
+          this.trouble = error.message; } },
+      async camera(what, body) { await this.attempt(() => ask("POST", `/walk/standins/camera/${data.device}/${what}`,
+        body)); this.askStandins(); },
       async relay(what) { await this.attempt(() => ask("POST", `/walk/standins/relay/${what}`)); },
-      async attempt(work) { this.trouble = ""; try { await work(); this.loadEvents(); } catch (error) { this.trouble = error.message; } },
+      async attempt(work) { this.trouble = ""; try { await work(); this.loadEvents(); } catch (error) {
+        this.trouble = error.message; } },
     };
   });
 });

@@ -14,7 +14,8 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   strips: {},
   texts: {},
   faults: {},
-  chosenDial: data.saved.line?.dial ?? (infos.sustain_s ? "sustain_s" : data.dials.find((d) => d.numeric && data.saved.matters.includes(d.name) && filled(data.detector.dials)[d.name] !== null)?.name),
+  chosenDial: data.saved.line?.dial ?? (infos.sustain_s ? "sustain_s" : data.dials.find((d) => d.numeric &&
+    data.saved.matters.includes(d.name) && filled(data.detector.dials)[d.name] !== null)?.name),
 
   get changes() {
     const count = Object.keys(this.dials).filter((name) => !same(this.dials[name], this.saved.dials[name])).length;
@@ -23,12 +24,14 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   get changesText() {
     if (this.trouble) return this.trouble;
     if (this.changes === 0) return "";
-    const effect = this.before.misses === this.now.misses && this.before.false_alarms === this.now.false_alarms ? "no change in the score" : `misses ${this.before.misses} → ${this.now.misses}, false ${this.before.false_alarms} → ${this.now.false_alarms}`;
+    const effect = this.before.misses === this.now.misses && this.before.false_alarms === this.now.false_alarms
+      ? "no change in the score" : `misses ${this.before.misses} → ${this.now.misses}, false ${this.before.false_alarms} → ${this.now.false_alarms}`;
     return `${this.changes} unsaved ${this.changes === 1 ? "change" : "changes"}: ${effect}`;
   },
   shows(name) { return this.matters.includes(name); },
   hasStrip(name) { return this.strips[name] !== undefined && this.dials[name] !== null; },
-  dialClass(name) { return { chosen: this.chosenDial === name, changed: !same(this.dials[name], this.saved.dials[name]) }; },
+  dialClass(name) { return { chosen: this.chosenDial === name, changed: !same(this.dials[name],
+    this.saved.dials[name]) }; },
   choiceOf(name) { return this.dials[name]; },
   flagOf(name) { return this.dials[name] ? "yes" : "no"; },
   fault(name) { return this.faults[name] ?? ""; },
@@ -37,9 +40,11 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   hasProposal(name) { return typeof this.strips[name]?.proposed === "number" && !this.faults[name]; },
   proposalText(name) { return `${this.strips[name].text.startsWith("nearest") ? "nearest" : "proposed"} ${typed(infos[name].shown, Number(this.strips[name].proposed.toPrecision(7)))} ${infos[name].shown.unit}`.trim(); },
   afterProposal(name) { return this.stripText(name).replace(/^(proposed|nearest) [^:]*:/, ""); },
-  rate(card) { return card.false_per_hour === null ? "no quiet time" : `${short(card.false_per_hour, 3)} (${short(card.false_per_hour_low, 2)} to ${short(card.false_per_hour_high, 2)})`; },
+  rate(card) { return card.false_per_hour === null
+    ? "no quiet time" : `${short(card.false_per_hour, 3)} (${short(card.false_per_hour_low, 2)} to ${short(card.false_per_hour_high, 2)})`; },
   share(card) { return card.hit_rate === null ? "no marks" : `${card.hits} of ${card.hits + card.misses}`; },
-  shareInterval(card) { return card.hit_rate === null ? "" : `${Math.round(100 * card.hit_rate_low)} to ${Math.round(100 * card.hit_rate_high)} %`; },
+  shareInterval(card) { return card.hit_rate === null
+    ? "" : `${Math.round(100 * card.hit_rate_low)} to ${Math.round(100 * card.hit_rate_high)} %`; },
   delay(card) { return card.median_delay_s === null ? "none" : `${short(card.median_delay_s, 3)} s`; },
   level(c) { return fixed(data.scale.level, c, 1); },
   difference(k) { return fixed(width(data.scale.level), k, 2); },
@@ -47,18 +52,21 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   startStrips() {
     this.$root.querySelectorAll("svg[data-strip]").forEach((svg) => {
       const name = svg.dataset.strip;
-      const move = (value, done) => { this.chosenDial = name; this.setDial(name, this.onStep(name, value), !done); if (done) this.settle(); };
+      const move = (value, done) => { this.chosenDial = name; this.setDial(name, this.onStep(name, value), !done);
+        if (done) this.settle(); };
       drawn.strips[name] = new Strip(svg, { move }, infos[name].shown);
     });
   },
-  drawStrip(name) { if (this.strips[name] && drawn.strips[name] && this.dials[name] !== null) drawn.strips[name].draw(this.strips[name], this.dials[name]); },
+  drawStrip(name) { if (this.strips[name] && drawn.strips[name] &&
+    this.dials[name] !== null) drawn.strips[name].draw(this.strips[name], this.dials[name]); },
   exportStrip(name, as) {
     const strip = drawn.strips[name];
     if (as === "csv") saveCsv(strip.rows(), `evidence-${name}`);
     else (as === "svg" ? saveSvg : savePng)(strip.svg, `evidence-${name}`);
   },
 
-  resetTexts() { for (const name of Object.keys(this.dials)) this.texts[name] = typeof this.dials[name] === "number" ? typed(infos[name].shown, this.dials[name]) : ""; },
+  resetTexts() { for (const name of Object.keys(this.dials)) this.texts[name] = typeof this.dials[name] === "number"
+    ? typed(infos[name].shown, this.dials[name]) : ""; },
   onStep(name, value) {
     const { step, low, high, low_excluded: excluded } = infos[name];
     const least = excluded ? low + step : low;
@@ -81,7 +89,8 @@ export const dials = ({ data, infos, filled, drawn }) => ({
     this.texts[name] = text;
     if (text.trim() === "" && infos[name].optional) return this.setDial(name, null);
     const value = Number(text.replace(",", "."));
-    if (text.trim() === "" || !Number.isFinite(value)) { this.faults[name] = `${text || "empty"}: expected ${infos[name].allowed}`; return; }
+    if (text.trim() === "" || !Number.isFinite(value)) {
+      this.faults[name] = `${text || "empty"}: expected ${infos[name].allowed}`; return; }
     this.setDial(name, read(infos[name].shown, value));
   },
   nudge(name, by) {
@@ -93,8 +102,10 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   setChoice(name, value) { this.remember(); this.dials[name] = value; this.refresh(); },
   // a list of names, typed with commas
   listOf(name) { return (this.dials[name] ?? []).join(", "); },
-  typeList(name, text) { const names = text.split(",").map((word) => word.trim()).filter(Boolean); this.setChoice(name, names.length ? names : null); },
+  typeList(name, text) { const names = text.split(",").map((word) => word.trim()).filter(Boolean); this.setChoice(name,
+    names.length ? names : null); },
   setFlag(name, value) { this.setChoice(name, value === "yes"); },
   takeProposal(name) { this.setDial(name, this.strips[name].proposed); },
-  shownValue(name) { return typeof this.dials[name] === "number" ? short(show(infos[name].shown, this.dials[name])) : String(this.dials[name]); },
+  shownValue(name) { return typeof this.dials[name] === "number" ? short(show(infos[name].shown,
+    this.dials[name])) : String(this.dials[name]); },
 });

@@ -24,7 +24,8 @@ export const evidence = ({ data, infos, drawn }) => ({
   get draft() { return { ...data.detector, dials: this.dials, regions: this.regions }; },
   get wished() {
     const number = (text) => (String(text).trim() === "" ? null : Number(String(text).replace(",", ".")));
-    return { false_per_day: number(this.wishes.false_per_day), delay_s: number(this.wishes.delay_s), misses: number(this.wishes.misses) ?? 0 };
+    return { false_per_day: number(this.wishes.false_per_day), delay_s: number(this.wishes.delay_s),
+      misses: number(this.wishes.misses) ?? 0 };
   },
   refresh() {
     this.drawView();
@@ -34,7 +35,8 @@ export const evidence = ({ data, infos, drawn }) => ({
     this.writeAddress();
   },
   async post(parts, extra = {}) {
-    return ask("POST", `/bench/${data.detectorId}/judge`, { take: data.take.id, detector: this.draft, parts, together: this.together, page: this.page, turn: this.turn, ...extra });
+    return ask("POST", `/bench/${data.detectorId}/judge`, { take: data.take.id, detector: this.draft, parts,
+      together: this.together, page: this.page, turn: this.turn, ...extra });
   },
   async judge(superseded) {
     const began = performance.now();
@@ -42,7 +44,8 @@ export const evidence = ({ data, infos, drawn }) => ({
     this.judging = new Promise((resolve) => { done = resolve; });
     try {
       await this.judgeFirst?.();
-      if (this.judgeFirst && superseded() && began - this.scoredAt < SCORE_MS) return; // the hand still moves: the picture first
+      if (this.judgeFirst && superseded() && began - this.scoredAt < SCORE_MS) return;
+        // the hand still moves: the picture first
       const { judged } = await this.post(["judged"]);
       this.judged = judged;
       this.scoredAt = performance.now();
@@ -51,7 +54,8 @@ export const evidence = ({ data, infos, drawn }) => ({
       if (this.chosenEvent !== null && this.chosenEvent >= judged.events.length) this.chosenEvent = null;
       this.trouble = "";
       this.faults = {};
-      if (!this.moved) this.drawAxis(); // a line that is dragged: the picture and the score follow it, the axis once it is let go
+      if (!this.moved) this.drawAxis();
+        // a line that is dragged: the picture and the score follow it, the axis once it is let go
       this.judgedMs = performance.now() - began;
     } catch (error) { this.explain(error); } finally { done(); }
   },
@@ -66,8 +70,10 @@ export const evidence = ({ data, infos, drawn }) => ({
   },
   // Evidence is worked out for what can be seen: some dials, the shutter's above all, want every frame looked at anew.
   dialsInSight() {
-    const names = [...this.$root.querySelectorAll("[data-dial]")].filter((dial) => !dial.closest("details:not([open])")).map((dial) => dial.dataset.dial);
-    return names.filter((name) => this.dials[name] !== null && this.matters.includes(name)).sort((a, b) => (b === this.chosenDial) - (a === this.chosenDial));
+    const names = [...this.$root.querySelectorAll("[data-dial]")].filter((dial) =>
+      !dial.closest("details:not([open])")).map((dial) => dial.dataset.dial);
+    return names.filter((name) => this.dials[name] !== null && this.matters.includes(name)).sort((a, b) =>
+      (b === this.chosenDial) - (a === this.chosenDial));
   },
   // Dial by dial, the chosen one first: on a long take a step of a dial must not wait for the evidence of all the others.
   async fetchStrips(superseded) {
@@ -76,7 +82,8 @@ export const evidence = ({ data, infos, drawn }) => ({
       for (const [place, name] of this.dialsInSight().entries()) {
         await this.judging;
         if (superseded()) return;
-        const { strips, noise } = await this.post(place === 0 ? this.stripParts : ["strips"], { wishes: this.wished, strips: [name] });
+        const { strips, noise } = await this.post(place === 0 ? this.stripParts : ["strips"], { wishes: this.wished,
+          strips: [name] });
         if (noise !== undefined) this.noise = noise;
         fresh = { ...fresh, ...strips };
         this.strips = { ...this.strips, ...strips };
@@ -102,7 +109,8 @@ export const evidence = ({ data, infos, drawn }) => ({
 
   setTogether(on) { this.together = on; this.stripsSoon(); this.writeAddress(); },
   setWish(name, text) { this.wishes[name] = text; this.stripsSoon(); this.writeAddress(); },
-  async fetchTakes() { try { ({ takes: this.takes } = await this.post(["takes"])); } catch (error) { this.explain(error); } },
+  async fetchTakes() { try { ({ takes: this.takes } = await this.post(["takes"])); } catch (error) {
+    this.explain(error); } },
   async setAside(id, aside) {
     this.aside = { ...this.aside, [id]: aside }; // follows the hand at once
     try {
@@ -121,7 +129,8 @@ export const evidence = ({ data, infos, drawn }) => ({
   get noiseText() {
     if (!this.noise?.sigma_c) return "";
     const words = { window: "against the window", points: "two points", slope: "slope", level: "this level" };
-    const by = Object.entries(this.noise.by).map(([way, n]) => `${words[way]} ${n < 0.001 ? "under 0.001" : short(n, 2)}`);
+    const by = Object.entries(this.noise.by).map(([way, n]) =>
+      `${words[way]} ${n < 0.001 ? "under 0.001" : short(n, 2)}`);
     const drift = this.noise.drift;
     const after = (pair) => `${short(pair[0] * drift.interval_s, 2)} s (false once in ${short((pair[1] * drift.interval_s) / 60, 2)} min)`;
     const slow = drift ? `; a drift of one noise is seen after ${after(drift.plain)} by a plain 3-sigma test, ${after(drift.ewma)} by an EWMA chart, ${after(drift.cusum)} by a CUSUM` : "";

@@ -26,7 +26,8 @@ export const marks = ({ data }) => ({
   },
   markTime(key) { return this.markChosen ? short(this.markChosen[key], 7) : ""; },
   get markWhy() { return this.judged.marks?.[this.chosenMark]?.text ?? ""; },
-  pickEvent(index) { this.chosenEvent = index; this.chosenMark = null; this.seek(this.judged.events[index].raised_s, true); this.drawAxis(); this.eventPicked?.(this.judged.events[index]); },
+  pickEvent(index) { this.chosenEvent = index; this.chosenMark = null; this.seek(this.judged.events[index].raised_s,
+    true); this.drawAxis(); this.eventPicked?.(this.judged.events[index]); },
   pickMark(mark) { this.chosenMark = mark.id; this.chosenEvent = null; this.drawAxis(); },
 
   startOrEndMark() {
@@ -40,7 +41,8 @@ export const marks = ({ data }) => ({
     const e = this.eventChosen;
     if (!e) return;
     const end = e.cleared_s === null ? data.take.lengthS : Math.max(e.cleared_s, e.raised_s + data.take.intervalS);
-    this.addMark({ start_s: e.raised_s, end_s: end, label: right ? "expect" : "quiet", detector: data.detector.name, note: right ? "was right" : "was wrong" });
+    this.addMark({ start_s: e.raised_s, end_s: end, label: right ? "expect" : "quiet", detector: data.detector.name,
+      note: right ? "was right" : "was wrong" });
   },
   async addMark(values) {
     const mark = await this.sendMark("POST", `/takes/${data.take.id}/marks`, values);
@@ -88,16 +90,19 @@ export const marks = ({ data }) => ({
       const answer = await ask(method, url, body);
       if (method === "POST") { this.marks = [...this.marks, answer]; this.chosenMark = answer.id; }
       if (method === "PUT" && this.stands(answer.id, body)) this.putMark(answer);
-      if (method === "DELETE") { this.marks = this.marks.filter((m) => m.id !== answer.deleted); this.chosenMark = null; }
+      if (method === "DELETE") { this.marks = this.marks.filter((m) => m.id !== answer.deleted); this.chosenMark = null;
+        }
       this.trouble = "";
-      this.marksChanged().catch((error) => this.explain(error)); // what it does to the score follows; undo need not wait for it
+      this.marksChanged().catch((error) => this.explain(error));
+        // what it does to the score follows; undo need not wait for it
       return answer;
     } catch (error) { this.explain(error); return null; }
   },
   async marksChanged() {
     this.drawAxis();
     const saved = { ...data.detector, dials: this.saved.dials, regions: this.saved.regions };
-    const { judged } = await ask("POST", `/bench/${data.detectorId}/judge`, { take: data.take.id, detector: saved, parts: ["judged"] });
+    const { judged } = await ask("POST", `/bench/${data.detectorId}/judge`, { take: data.take.id, detector: saved,
+      parts: ["judged"] });
     this.before = judged.card;
     this.judgeSoon();
     this.stripsSoon();

@@ -10,7 +10,8 @@ export const physics = ({ data, drawn }) => ({
   regionsChanged() { this.fan = null; this.fetchOnce(); },
   regionChosen() { this.drawFigure(); },
   statisticsText(region) {
-    if (this.tab !== "regions" || this.shownFrame < 0) return ""; // worked out with each frame, so only where it is seen
+    if (this.tab !== "regions" || this.shownFrame < 0) return "";
+      // worked out with each frame, so only where it is seen
     const pixels = drawn.pixels[region.name];
     if (!pixels?.length || !drawn.view?.pixels) return "";
     const { low, high, mean } = drawn.view.figures(pixels);
@@ -24,10 +25,12 @@ export const physics = ({ data, drawn }) => ({
     this.fetchFan(index, name);
   },
   async fetchFan(index, material) {
-    try { this.fan = { index, ...(await ask("POST", `/bench/${data.detectorId}/fan`, { take: data.take.id, detector: this.draft, region: this.regions[index].name, material })) }; } catch (error) { this.explain(error); }
+    try { this.fan = { index, ...(await ask("POST", `/bench/${data.detectorId}/fan`, { take: data.take.id,
+      detector: this.draft, region: this.regions[index].name, material })) }; } catch (error) { this.explain(error); }
   },
   hasFan(index) { return this.fan !== null && this.fan.index === index; },
-  fanText(blade) { return blade.reading_c === null ? blade.refused : `${blade.misses} missed, ${blade.false_alarms} false`; },
+  fanText(blade) { return blade.reading_c === null
+    ? blade.refused : `${blade.misses} missed, ${blade.false_alarms} false`; },
   fanReading(blade) { return blade.reading_c === null ? "refused" : this.level(blade.reading_c); },
   get fanWords() {
     if (!this.fan) return "";
@@ -42,7 +45,8 @@ export const physics = ({ data, drawn }) => ({
   get spotText() {
     if (!this.spot) return "";
     const base = `at ${this.spot.distance_m} m a pixel covers ${this.spot.pixel_mm.toFixed(0)} mm; 3 x 3 of them, ${this.spot.measuring_mm.toFixed(0)} mm, are the smallest target that is measured`;
-    const small = this.spot.small.map((s) => `${s.region}: a target of ${s.target_mm} mm at ${this.level(s.target_c)} would read ${this.level(s.reads_c)}; go nearer than ${s.farthest_m} m`);
+    const small = this.spot.small.map((s) =>
+      `${s.region}: a target of ${s.target_mm} mm at ${this.level(s.target_c)} would read ${this.level(s.reads_c)}; go nearer than ${s.farthest_m} m`);
     return [base, ...small].join(". ");
   },
   async fetchOnce() { // what changes only with the regions

@@ -12,7 +12,8 @@ export const regions = ({ data, drawn }) => ({
     this.remember();
     let number = this.regions.length + 1;
     while (this.regions.some((r) => r.name === `${shape} ${number}`)) number += 1;
-    this.regions = [...this.regions, { name: `${shape} ${number}`, shape, points, emissivity: null, reflected_c: null, role: "watch", target_mm: null }];
+    this.regions = [...this.regions, { name: `${shape} ${number}`, shape, points, emissivity: null, reflected_c: null,
+      role: "watch", target_mm: null }];
     this.chosenRegion = this.regions.length - 1;
     this.tab = "regions";
     this.changedRegions();
@@ -25,21 +26,26 @@ export const regions = ({ data, drawn }) => ({
     this.changedRegions();
   },
   chooseRegion(index) { this.chosenRegion = index; this.drawView(); this.regionChosen(); },
-  setRegion(index, change) { this.remember(); this.regions[index] = { ...this.regions[index], ...change }; this.changedRegions(); },
-  renameRegion(index, name) { if (name.trim() && name !== this.regions[index].name) this.setRegion(index, { name: name.trim() }); },
+  setRegion(index, change) { this.remember(); this.regions[index] = { ...this.regions[index], ...change };
+    this.changedRegions(); },
+  renameRegion(index, name) { if (name.trim() && name !== this.regions[index].name) this.setRegion(index, {
+    name: name.trim() }); },
   turnLine(index) { this.setRegion(index, { points: [...this.regions[index].points].reverse() }); },
   roleOf(region) { return region.role ?? "watch"; },
   typePoints(index, text) {
     const points = text.trim().split(/\s+/).map((pair) => pair.split(",").map(Number));
-    if (points.some((p) => p.length !== 2 || !p.every(Number.isFinite))) { this.trouble = `Points ${text}: expected x,y pairs with spaces between, such as 10,20 80,20 80,60`; return; }
+    if (points.some((p) => p.length !== 2 || !p.every(Number.isFinite))) {
+      this.trouble = `Points ${text}: expected x,y pairs with spaces between, such as 10,20 80,20 80,60`; return; }
     this.setRegion(index, { points });
   },
   pointsText(region) { return region.points.map((p) => p.join(",")).join(" "); },
-  optionText(region, key) { return region[key] === null || region[key] === undefined ? "" : key === "reflected_c" ? typed(data.scale.level, region[key]) : region[key]; },
+  optionText(region, key) { return region[key] === null || region[key] === undefined ? "" : key === "reflected_c"
+    ? typed(data.scale.level, region[key]) : region[key]; },
   // a number or empty; the server refuses what makes no sense and says what would
   typeRegion(index, key, text) {
     const value = text.trim() === "" ? null : Number(text.replace(",", "."));
-    if (value !== null && !Number.isFinite(value)) { this.trouble = `${key} ${text}: expected a number, or empty`; return; }
+    if (value !== null && !Number.isFinite(value)) { this.trouble = `${key} ${text}: expected a number, or empty`;
+      return; }
     this.setRegion(index, { [key]: value !== null && key === "reflected_c" ? read(data.scale.level, value) : value });
   },
   changedRegions() { this.trouble = ""; this.refresh(); this.regionsChanged(); },

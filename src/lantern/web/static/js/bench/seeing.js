@@ -33,12 +33,14 @@ export const seeing = ({ data, infos, drawn }) => ({
   highText() { return typed(data.scale.level, this.high); },
 
   stripParts: ["strips", "noise"],
-  extraKeys: { h() { this.setFigure("histogram"); }, l() { this.setFigure("profile"); }, d() { this.toggleDifference(); } },
+  extraKeys: { h() { this.setFigure("histogram"); }, l() { this.setFigure("profile"); }, d() { this.toggleDifference();
+    } },
 
   startView() {
     this.showFrame = latest((index) => this.loadFrame(index));
     if (data.take.kind !== "heat") return;
-    const parts = { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay, scale: this.$refs.scale };
+    const parts = { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay,
+      scale: this.$refs.scale };
     drawn.view = new HeatView(data.take, parts, {
       read: (at) => { this.readout = at ? `x ${at.x}  y ${at.y}   ${fixed(data.scale.level, at.c)}` : ""; },
       choose: (index) => this.chooseRegion(index),
@@ -74,7 +76,8 @@ export const seeing = ({ data, infos, drawn }) => ({
     if (!drawn.view) return;
     const at = Math.min(index, data.take.samples - 1);
     try {
-      const pixels = await fetchFrame(address(`/takes/${data.take.id}/frames/${at}`), data.take.dtype === "uint16" ? "uint16" : "float32");
+      const pixels = await fetchFrame(address(`/takes/${data.take.id}/frames/${at}`), data.take.dtype === "uint16"
+        ? "uint16" : "float32");
       const first = drawn.view.pixels === null;
       drawn.view.show(pixels);
       this.shownFrame = at;
@@ -108,7 +111,8 @@ export const seeing = ({ data, infos, drawn }) => ({
   setPalette(name) { this.palette = name; drawn.view.setPalette(name); },
   setIsotherm(text) {
     const value = text.trim() === "" ? null : read(data.scale.level, Number(text.replace(",", ".")));
-    if (value !== null && !Number.isFinite(value)) { this.trouble = `Isotherm ${text}: expected a temperature, or empty`; return; }
+    if (value !== null && !Number.isFinite(value)) {
+      this.trouble = `Isotherm ${text}: expected a temperature, or empty`; return; }
     drawn.view.isotherm = value;
     this.isothermText = text;
     drawn.view.paint();
@@ -130,7 +134,8 @@ export const seeing = ({ data, infos, drawn }) => ({
   typeLine(text) {
     const ends = text.trim().split(/\s+/).map((pair) => pair.split(",").map(Number));
     const within = ([x, y]) => x >= 0 && y >= 0 && x <= data.take.width && y <= data.take.height;
-    if (ends.length !== 2 || ends.some((p) => p.length !== 2 || !within(p))) { this.trouble = `Profile ${text}: expected two ends within the picture, such as 10,20 80,60`; return; }
+    if (ends.length !== 2 || ends.some((p) => p.length !== 2 || !within(p))) {
+      this.trouble = `Profile ${text}: expected two ends within the picture, such as 10,20 80,60`; return; }
     this.trouble = "";
     this.setTool(null);
     drawn.view.line = ends;
@@ -145,14 +150,17 @@ export const seeing = ({ data, infos, drawn }) => ({
   drawFigure() {
     if (!this.figure || !drawn.view?.pixels) return;
     const points = this.figurePoints();
-    if (points.length) this.$nextTick(() => drawFigure(this.$refs.figure, points, { bars: this.figure === "histogram", quantity: data.scale.level, level: drawn.view.level }));
+    if (points.length) this.$nextTick(() => drawFigure(this.$refs.figure, points, { bars: this.figure === "histogram",
+      quantity: data.scale.level, level: drawn.view.level }));
   },
 
   // ---- files ----
 
   exportPicture() { saveCanvas(this.$refs.canvas, `frame-${this.shownFrame}`); },
   exportFigure(as) {
-    if (as === "csv") saveCsv([this.figure === "profile" ? ["pixel", data.scale.level.unit] : [data.scale.level.unit, "pixels"], ...this.figurePoints().map(([x, y]) => (this.figure === "profile" ? [x, show(data.scale.level, y)] : [show(data.scale.level, x), y]))], this.figure);
+    if (as === "csv") saveCsv([this.figure === "profile" ? ["pixel", data.scale.level.unit] : [data.scale.level.unit,
+      "pixels"], ...this.figurePoints().map(([x, y]) => (this.figure === "profile" ? [x, show(data.scale.level,
+        y)] : [show(data.scale.level, x), y]))], this.figure);
     else (as === "svg" ? saveSvg : savePng)(this.$refs.figure, this.figure);
   },
   dialUnit(name) { return infos[name].shown.unit; },

@@ -9,13 +9,17 @@ const LOOK_MS = 300;
 
 export const studies = ({ data, infos, drawn }) => ({
   studies: data.studies,
-  pair: infos.sustain_s ? { x: "sustain_s", y: data.saved.line?.dial ?? "hysteresis_c" } : { x: "rearm_s", y: infos.band ? "band" : "dwell_s" },
+  pair: infos.sustain_s ? { x: "sustain_s", y: data.saved.line?.dial ?? "hysteresis_c" } : { x: "rearm_s", y: infos.band
+    ? "band" : "dwell_s" },
   pairRead: "",
 
-  get pairDials() { return data.dials.filter((d) => d.numeric && this.matters.includes(d.name) && this.dials[d.name] !== null); },
+  get pairDials() { return data.dials.filter((d) => d.numeric && this.matters.includes(d.name) &&
+    this.dials[d.name] !== null); },
   startStudies() {
-    drawn.map = new PairMap(this.$refs.map, { read: (cell) => this.readCell(cell), pick: (cell) => this.pickCell(cell) });
-    this.$watch("tab", (tab) => { if (tab === "map") this.$nextTick(() => this.drawMap()); if (tab === "regions") this.$nextTick(() => this.drawLineMap?.()); });
+    drawn.map = new PairMap(this.$refs.map, { read: (cell) => this.readCell(cell), pick: (cell) =>
+      this.pickCell(cell) });
+    this.$watch("tab", (tab) => { if (tab === "map") this.$nextTick(() => this.drawMap());
+      if (tab === "regions") this.$nextTick(() => this.drawLineMap?.()); });
     for (const what of ["map", "advice", "rejudge", "line"]) if (this.studies[what]?.open) this.follow(what);
     this.$nextTick(() => this.drawMap());
   },
@@ -23,11 +27,14 @@ export const studies = ({ data, infos, drawn }) => ({
   isOpen(what) { return this.studies[what]?.open === true; },
   isDone(what) { return this.studies[what]?.state === "done"; },
   progressOf(what) { const s = this.studies[what]; return s && s.total ? Math.round((100 * s.done) / s.total) : 0; },
-  progressText(what) { const s = this.studies[what]; return !s ? "" : s.state === "waiting" ? "waiting for the worker" : `${s.done} of ${s.total}`; },
-  studyFaults(what) { return (this.studies[what]?.faults ?? []).map((f) => `${f.where}: ${f.what}; expected ${f.expected}`).join(". "); },
+  progressText(what) { const s = this.studies[what]; return !s ? "" : s.state === "waiting"
+    ? "waiting for the worker" : `${s.done} of ${s.total}`; },
+  studyFaults(what) { return (this.studies[what]?.faults ?? []).map((f) =>
+    `${f.where}: ${f.what}; expected ${f.expected}`).join(". "); },
   async askStudy(what, extra = {}) {
     try {
-      this.studies[what] = await ask("POST", `/bench/${data.detectorId}/studies`, { take: data.take.id, detector: this.draft, together: this.together, wishes: this.wished, what, ...extra });
+      this.studies[what] = await ask("POST", `/bench/${data.detectorId}/studies`, { take: data.take.id,
+        detector: this.draft, together: this.together, wishes: this.wished, what, ...extra });
       this.trouble = "";
       await this.follow(what);
     } catch (error) { this.explain(error); }
@@ -51,7 +58,8 @@ export const studies = ({ data, infos, drawn }) => ({
     const map = this.map;
     if (!map || this.tab !== "map") return;
     const [qx, qy] = [infos[map.dial_x].shown, infos[map.dial_y].shown];
-    drawn.map.draw(map, { qx, qy, at: { x: this.dials[map.dial_x] ?? map.x[0], y: this.dials[map.dial_y] ?? map.y[0] }, labels: { x: `${infos[map.dial_x].label}, ${qx.unit}`, y: `${infos[map.dial_y].label}, ${qy.unit}` } });
+    drawn.map.draw(map, { qx, qy, at: { x: this.dials[map.dial_x] ?? map.x[0], y: this.dials[map.dial_y] ?? map.y[0] },
+      labels: { x: `${infos[map.dial_x].label}, ${qx.unit}`, y: `${infos[map.dial_y].label}, ${qy.unit}` } });
   },
   cellText({ row, column }) {
     const map = this.map;
@@ -68,14 +76,17 @@ export const studies = ({ data, infos, drawn }) => ({
     this.refresh();
     this.drawMap();
   },
-  get front() { return (this.map?.front ?? []).slice(0, 8).map(([row, column]) => ({ row, column, key: `${row}-${column}`, text: this.cellText({ row, column }) })); },
-  get robustText() { const map = this.map; return map ? this.cellText({ row: map.robust[0], column: map.robust[1] }) : ""; },
+  get front() { return (this.map?.front ?? []).slice(0, 8).map(([row, column]) => ({ row, column,
+    key: `${row}-${column}`, text: this.cellText({ row, column }) })); },
+  get robustText() { const map = this.map; return map ? this.cellText({ row: map.robust[0],
+    column: map.robust[1] }) : ""; },
   pickRobust() { this.pickCell({ row: this.map.robust[0], column: this.map.robust[1] }); },
   exportMap(as) {
     const map = this.map;
     if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs.map, "map");
     const [qx, qy] = [infos[map.dial_x].shown, infos[map.dial_y].shown];
-    const rows = map.y.flatMap((y, r) => map.x.map((x, c) => [show(qx, x), show(qy, y), map.misses[r][c], map.false_alarms[r][c], map.delay_s[r][c]]));
+    const rows = map.y.flatMap((y, r) => map.x.map((x, c) => [show(qx, x), show(qy, y), map.misses[r][c],
+      map.false_alarms[r][c], map.delay_s[r][c]]));
     return saveCsv([[map.dial_x, map.dial_y, "misses", "false_alarms", "longest_delay_s"], ...rows], "map");
   },
 
@@ -87,6 +98,7 @@ export const studies = ({ data, infos, drawn }) => ({
     return `${short(show(q, a.low))} to ${short(show(q, a.high))} ${q.unit}, sustain ${a.changes.sustain_s} s`;
   },
   adviceScore(a) { return `${a.misses} missed, ${a.false_alarms} false${a.longest_delay_s === null ? "" : `, within ${short(a.longest_delay_s, 3)} s`}; ${a.sureness < 10 ? short(a.sureness, 2) : Math.round(a.sureness)} times the noise wide`; },
-  tryAdvice(a) { this.remember(); Object.assign(this.dials, a.changes); this.resetTexts(); this.refresh(); this.tab = "dials"; },
+  tryAdvice(a) { this.remember(); Object.assign(this.dials, a.changes); this.resetTexts(); this.refresh();
+    this.tab = "dials"; },
   get rejudged() { const s = this.studies.rejudge; return s?.state === "done" ? s.result : null; },
 });

@@ -23,10 +23,12 @@ export const timeline = ({ data, drawn }) => ({
     const alone = this.$root.classList.contains("of-readings"); // readings without a picture have the picture's room
     const room = alone ? innerHeight - ABOVE_PX - OTHER_LANES_PX : 0;
     drawn.axis = new TimeAxis(this.$refs.axis, data.take, {
-      lanes, readingHeight: Math.max(READING_PX, room), left: alone ? 100 : 214, quantity: this.readingQuantity(readings),
+      lanes, readingHeight: Math.max(READING_PX, room), left: alone ? 100 : 214,
+        quantity: this.readingQuantity(readings),
       on: {
         cursor: (t) => this.seek(t, false),
-        level: (value) => { const name = this.judged.line?.dial; if (name) this.setDial(name, this.onStep(name, value), true); },
+        level: (value) => { const name = this.judged.line?.dial; if (name) this.setDial(name, this.onStep(name, value),
+          true); },
         levelDone: () => this.settle(),
         mark: (mark) => this.pickMark(mark),
         markDone: (mark) => this.changeMark(mark.id, { start_s: mark.start_s, end_s: mark.end_s }),
@@ -44,7 +46,9 @@ export const timeline = ({ data, drawn }) => ({
     const level = this.lineLevel();
     const away = this.judged.line?.away ?? -1;
     const relaxed = level === null || !this.dials.hysteresis_c ? null : level + away * this.dials.hysteresis_c;
-    drawn.axis.set({ events: this.judged.events, effects: this.judged.effects, missed: this.judged.missed, unknown: this.judged.unknown, marks: this.marks, level, relaxed, chosenMark: this.chosenMark, chosen: this.chosenEvent });
+    drawn.axis.set({ events: this.judged.events, effects: this.judged.effects, missed: this.judged.missed,
+      unknown: this.judged.unknown, marks: this.marks, level, relaxed, chosenMark: this.chosenMark,
+        chosen: this.chosenEvent });
   },
 
   seek(t, move) {
@@ -60,7 +64,8 @@ export const timeline = ({ data, drawn }) => ({
     const tick = (time) => {
       if (!this.playing) return;
       const next = this.t + ((time - last) / 1000) * Number(this.speed);
-      if (next - this.t >= Math.max(data.take.intervalS, Number(this.speed) / 30)) { // no sooner than there is another frame, nor more than 30 a second
+      if (next - this.t >= Math.max(data.take.intervalS, Number(this.speed) / 30)) {
+        // no sooner than there is another frame, nor more than 30 a second
         last = time;
         if (next >= data.take.lengthS) this.playing = false;
         this.seek(next, true);
