@@ -27,3 +27,8 @@ class AtSite(TestClient):
     def request(self, method: str, url: Any, **named: Any) -> httpx.Response:
         at_site = isinstance(url, str) and url.startswith(OF_A_SITE)
         return super().request(method, f"{SITE}{url}" if at_site else url, **named)
+
+
+def words_of(answer: httpx.Response) -> str:
+    """Return a page with each run of white space as one blank, as a browser shows it."""
+    return " ".join(answer.text.split())

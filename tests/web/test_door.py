@@ -38,7 +38,7 @@ from lantern.web.streams import Streams
 from loops import in_a_loop
 from seeded import Small
 from takes_on_disk import DETECTOR
-from web.client import AtSite
+from web.client import AtSite, words_of
 
 HTML = {"accept": "text/html"}
 
@@ -428,6 +428,6 @@ def test_health_says_which_part_keeps_ending(client: TestClient, monkeypatch: py
     assert (answer.status_code, answer.json()["ok"]) == (503, False)
     log_in(client)
     for path in ("/survey", "/takes", "/walk/1"):
-        assert "engine keeps ending: 9 times within a minute" in client.get(path, headers=HTML).text
+        assert "engine keeps ending: 9 times within a minute" in words_of(client.get(path, headers=HTML))
     (settings().state_dir / "parts.json").write_text(json.dumps([part | {"running": True}]))
     assert client.get("/health").status_code == 200

@@ -14,7 +14,7 @@ from lantern.takes.tables import TakeRow
 from lantern.web.app import make_app
 from seeded import Small
 from takes_on_disk import DETECTOR, pictures, raw
-from web.client import AtSite
+from web.client import AtSite, words_of
 from web.test_door import HTML, log_in
 
 
@@ -224,7 +224,7 @@ def test_comparing_two_revisions_on_the_same_take(client: TestClient, small: Sma
     body = {"detector": DETECTOR | {"dials": DETECTOR["dials"] | {"sustain_s": 9}}, "reason": "longer", "base": 1}
     client.post(f"/bench/{small.detector}/revisions", json=body)
     d = small.detector
-    page = client.get(f"/compare?a={d}&b={d}", headers=HTML).text
+    page = words_of(client.get(f"/compare?a={d}&b={d}", headers=HTML))
     assert "hot, revision 1 against T1 hot, revision 2" in page
     assert "2 only in the first, 0 only in the second" in page
     assert "Sustain" in page
