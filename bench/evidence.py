@@ -10,8 +10,9 @@ import numpy as np
 from bench.figures import Figure, seconds
 from bench.sweep import a_day
 from lantern.core.events import Detector, Region
+from lantern.core.kinds import judge
+from lantern.core.readings.subject import Subject
 from lantern.core.signals import Series
-from lantern.core.subject import Subject, subject_of_series
 from lantern.core.tuning.pairs import map_pair
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.sweep import counts_of, sweep_exact
@@ -33,7 +34,7 @@ def an_hour() -> tuple[Subject, list[Mark]]:
         marks.append(Mark(at / 4, (at + length) / 4, "expect" if k % 2 else "quiet"))
     region = Region(name="r", shape="spot", points=((0, 0),))
     detector = Detector(name="d", kind="heat", regions=(region,), dials={"threshold_c": 30})
-    return subject_of_series(detector, {"r": Series(t, x, "°C", "r")}), marks
+    return judge(detector, "series", {"r": Series(t, x, "°C", "r")}), marks
 
 
 def run() -> Iterator[Figure]:
@@ -64,7 +65,7 @@ def run() -> Iterator[Figure]:
     )
     series, marks = a_day()
     columns = {r.name: Series(series.t_s, series.x + i * 0.7, "°C", r.name) for i, r in enumerate(regions)}
-    day = subject_of_series(detector, columns)
+    day = judge(detector, "series", columns)
     exact = day.kind.exact(day.dials)
 
     def sweep_all() -> int:

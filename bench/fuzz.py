@@ -30,7 +30,9 @@ import tifffile
 from bench.figures import Figure
 from lantern.core.events import Detector
 from lantern.core.faults import LanternError, Refused
-from lantern.core.subjects import subject_of
+from lantern.core.kinds import judge
+from lantern.core.objects.tracks import Tracks
+from lantern.core.signals import Frames
 from lantern.formats import limits
 from lantern.formats.documents import read_detector
 from lantern.formats.looks import look_at
@@ -240,7 +242,7 @@ def drive(reader: str, files: Files, folder: Path) -> None:
     else:
         with open_take(path) as take:
             _believe(take, reader, promises=_promises(files))
-            name = next(iter(take.columns), "all") if take.columns else "all"  # a region of readings is a column
+            name = next(iter(take.value), "all") if take.signal.name == "series" else "all"  # a region is a column
             hot = HOT | {"regions": [HOT["regions"][0] | {"name": name[:80]}]}
             _events(Detector.model_validate(hot if take.info.kind in ("heat", "series") else COUNT), take)
 
@@ -260,7 +262,7 @@ def _evaluated(detector: Detector, files: Files, folder: Path) -> None:
 
 
 def _events(detector: Detector, take: Take) -> None:
-    for event in subject_of(detector, take.signal).evaluated():
+    for event in judge(detector, take.signal.name, take.value).evaluated():
         numbers = [event.raised_s, event.peak, *([] if event.cleared_s is None else [event.cleared_s])]
         _hold(all(math.isfinite(n) for n in numbers), f"an event of {numbers}")
         _hold(abs(event.peak) <= limits.MOST_READING, f"a peak of {event.peak:g}")
@@ -270,21 +272,21 @@ def _believe(take: Take, reader: str, *, promises: bool) -> None:
     """Everything that was read lies within the limits."""
     _hold(0 <= take.length_s <= limits.LONGEST_S, f"a length of {take.length_s:g} s")
     _hold(limits.FIRST_YEAR <= take.info.start.year <= limits.LAST_YEAR, f"a start in {take.info.start.year}")
-    if take.frames is not None:
+    if isinstance(take.value, Frames):
         pages, celsius = 0, np.zeros(1)
-        for block in take.frames.blocks():  # faults of pixels are told after the last: until then nothing is believed
-            celsius = np.append(celsius, block * take.frames.scale + take.frames.offset_c)
+        for block in take.value.blocks():  # faults of pixels are told after the last: until then nothing is believed
+            celsius = np.append(celsius, block * take.value.scale + take.value.offset_c)
             pages += block.shape[0]
         _hold(bool(np.isfinite(celsius).all()), "a temperature that is not finite")
         _hold(celsius.min() >= limits.COLDEST_C - 1e-3, f"a temperature of {celsius.min():g}")
         _hold(celsius.max() <= limits.HOTTEST_C + 1e-3, f"a temperature of {celsius.max():g}")
-        _hold(pages == len(take.frames), f"{pages} pages")
-        _hold(take.frames.t_s[0] >= 0, "a time before the start")
+        _hold(pages == len(take.value), f"{pages} pages")
+        _hold(take.value.t_s[0] >= 0, "a time before the start")
         whole = {"tiff16": 24, "tiff32": 24, "tiffzip": 8, "bigtiff": 8, "folder": 6, "zip": 24, "zip of matrices": 6}
         # a file that is cut where a page ends, and whose promise is damaged too, is a whole file of fewer pages to anybody
         _hold(pages >= whole.get(reader, 0) or not promises, f"{pages} pages of {whole.get(reader)}")
-    if take.tracks is not None and len(take.tracks):
-        tracks = take.tracks
+    if isinstance(take.value, Tracks) and len(take.value):
+        tracks = take.value
         most = limits.MOST_M if tracks.on_plan else limits.MOST_PX
         far = np.abs(np.column_stack((tracks.box[:, :2], tracks.box[:, :2] + tracks.box[:, 2:])))
         _hold(bool(np.isfinite(tracks.box).all() and far.max() <= most), f"a box {far.max():g} out")
@@ -296,7 +298,7 @@ def _believe(take: Take, reader: str, *, promises: bool) -> None:
         if tracks.height_m is not None:
             tall = tracks.height_m[~np.isnan(tracks.height_m)]
             _hold(not tall.size or bool((tall > 0).all() and (tall <= limits.TALLEST_M).all()), "a height")
-    for series in (take.columns or {}).values():
+    for series in take.value.values() if isinstance(take.value, dict) else ():
         _hold(bool((np.abs(series.x) <= limits.MOST_READING).all()), f"a reading of {np.abs(series.x).max():g}")
         _hold(bool(np.isfinite(series.t_s).all() and (np.diff(series.t_s) > 0).all()), "times that do not run forward")
 

@@ -10,8 +10,8 @@ import numpy as np
 
 from bench.figures import Figure
 from lantern.core.events import Region
-from lantern.core.heat.dials import HeatDials
-from lantern.core.heat.reading import readings
+from lantern.core.readings.heat.dials import HeatDials
+from lantern.core.readings.heat.reading import readings
 from lantern.core.signals import Frames
 
 HOURS, WIDTH, HEIGHT, BLOCK = 24, 160, 120, 512

@@ -40,6 +40,7 @@ def _measured() -> Iterator[Figure]:
 
     from bench.live import site_of_cameras
     from lantern.core.decide import Change, State
+    from lantern.core.watch import Turn
     from lantern.db.base import transaction
     from lantern.links.tables import armed_links
     from lantern.live import outbox
@@ -60,7 +61,8 @@ def _measured() -> Iterator[Figure]:
             outbox.latched(session, 2, "lamp 0")
 
     def raised() -> None:
-        record(Happening(1, 1, 1, "r", datetime.now(UTC), (Change("raise", 1.0),), State(raised=True), 60.0, {}), links)
+        turn = Turn("r", (Change("raise", 1.0),), State(raised=True), 60.0, {})
+        record(Happening(1, 1, 1, datetime.now(UTC), turn), links)
 
     reference_ms = _median_ms(over_all, rounds=3)
     yield Figure(f"states of outputs, looked up in {2 * EVENTS:,} effects: reference", reference_ms, "ms")

@@ -12,7 +12,8 @@ import shapely
 
 from bench.figures import Figure, seconds
 from lantern.core.events import Detector, Region
-from lantern.core.objects.subject import TrackSubject, subject_of_tracks
+from lantern.core.kinds import judge
+from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.tracks import Tracks, make_tracks
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.sweep import ALL
@@ -42,7 +43,7 @@ def crowd() -> Tracks:
 
 def held(tracks: Tracks, kind: str, region: Region, **dials: object) -> TrackSubject:
     """On tracks that remember nothing from an earlier look."""
-    return subject_of_tracks(Detector(name="d", kind=kind, regions=(region,), dials=dials), replace(tracks))
+    return judge(Detector(name="d", kind=kind, regions=(region,), dials=dials), "tracks", replace(tracks))
 
 
 def run() -> Iterator[Figure]:

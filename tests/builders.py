@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from hypothesis import strategies as st
 
+from lantern.core.events import Detector
+from lantern.core.kinds import judge
+from lantern.core.objects.tracks import Tracks
 from lantern.core.rule import Rule
-from lantern.core.signals import Series
+from lantern.core.signals import Frames, Series
 from lantern.core.tuning.scoring import Mark
 
 
@@ -63,3 +67,12 @@ def any_marks(draw: st.DrawFn, *, length_s: float = 60.0) -> list[Mark]:
 def at_value(readings: dict, swept: str, value: float) -> dict:
     """The same readings with the rule's swept field at another value."""
     return {name: (series, replace(rule, **{swept: value})) for name, (series, rule) in readings.items()}
+
+
+def subject_of(detector: Detector, value: Any) -> Any:
+    """A detector held against what a take holds, whose signal is told by what it is."""
+    if isinstance(value, Tracks):
+        signal = "plan-tracks" if value.on_plan else "tracks"
+    else:
+        signal = "heat" if isinstance(value, Frames) else "series"
+    return judge(detector, signal, value)

@@ -21,7 +21,7 @@ from xdist.workermanage import WorkerController
 from lantern.cluster import Cluster, free_port
 from lantern.db.base import engine
 from lantern.settings import settings
-from lantern.tune.judging import REDUCTIONS, TRACKS
+from lantern.tune.judging import MEMORY
 from seeded import Small, small_site
 
 CHROMIUM = "/usr/bin/chromium"
@@ -79,8 +79,7 @@ def use_database(url: str, folder: Path) -> None:
     os.environ |= {"LANTERN_DATABASE_URL": url, "LANTERN_STATE_DIR": str(folder), "LANTERN_ENGINE_SECRET": "test"}
     settings.cache_clear()
     engine.cache_clear()
-    REDUCTIONS.forget()
-    TRACKS.forget()
+    MEMORY.forget()
 
 
 @pytest.fixture(scope="session")

@@ -6,8 +6,8 @@ import pytest
 
 from lantern.core.dials import describe, read_dials
 from lantern.core.faults import Refused
-from lantern.core.heat.dials import HeatDials
 from lantern.core.kinds import KINDS, kind_of
+from lantern.core.readings.heat.dials import HeatDials
 
 
 def refusal(values: dict) -> str:
@@ -71,5 +71,5 @@ def test_every_dial_is_described(kind) -> None:
 
 
 def test_unknown_kind_is_refused_with_those_there_are() -> None:
-    with pytest.raises(Refused, match="one of heat"):
+    with pytest.raises(Refused, match="one of crossing, zone, count, path, heat, skin"):
         kind_of("haet")

@@ -5,12 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from builders import subject_of
 from lantern.core.dials import describe
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
-from lantern.core.kinds import KINDS, Kind, SeriesKind, kind_of
+from lantern.core.kind import Kind
+from lantern.core.kinds import KINDS, kind_of
+from lantern.core.readings.kind import SeriesKind
 from lantern.core.signals import Frames, RecordedAs, Series, frames_of
-from lantern.core.subject import subject_of_frames, subject_of_series
 from lantern.core.tuning.chains import CHAINS
 from lantern.core.tuning.scoring import Mark
 
@@ -60,7 +62,7 @@ def test_exact_dials_are_numeric_and_known_to_the_sweep(kind: SeriesKind) -> Non
 def test_readings_change_only_with_the_dials_of_their_key(kind: SeriesKind) -> None:
     """A dial outside the key moved by a step leaves the reading as it is; that is what lets a drag answer at once."""
     frames = picture()
-    held = subject_of_frames(detector(kind), frames)
+    held = subject_of(detector(kind), frames)
     for info in describe(kind.dials):
         value = getattr(held.dials, info.name)
         if not info.numeric or value is None or info.step is None:
@@ -77,7 +79,7 @@ def test_readings_change_only_with_the_dials_of_their_key(kind: SeriesKind) -> N
 
 @EVERY_READING
 def test_every_alternative_can_be_looked_at(kind: SeriesKind) -> None:
-    held = subject_of_frames(detector(kind), picture())
+    held = subject_of(detector(kind), picture())
     ways = kind.alternatives(held.dials)
     assert len({words for words, _ in ways}) == len(ways)
     for _, changes in ways:
@@ -86,7 +88,7 @@ def test_every_alternative_can_be_looked_at(kind: SeriesKind) -> None:
 
 @EVERY_READING
 def test_events_stand_in_order_and_explain_themselves(kind: SeriesKind) -> None:
-    held = subject_of_frames(detector(kind), picture())
+    held = subject_of(detector(kind), picture())
     events = held.events()
     assert events
     assert [e.raised_s for e in events] == sorted(e.raised_s for e in events)
@@ -98,12 +100,12 @@ def test_events_stand_in_order_and_explain_themselves(kind: SeriesKind) -> None:
 def test_the_command_line_and_the_bench_say_the_same(kind: SeriesKind) -> None:
     frames, setting = picture(), detector(kind)
     direct = kind.evaluate(frames, "d", REGIONS, kind.read_dials(setting))
-    assert [e.as_dict() for e in subject_of_frames(setting, frames).events()] == [e.as_dict() for e in direct]
+    assert [e.as_dict() for e in subject_of(setting, frames).events()] == [e.as_dict() for e in direct]
 
 
 @EVERY_READING
 def test_sweeps_by_range_and_exact_ones_agree(kind: SeriesKind) -> None:
-    held = subject_of_frames(detector(kind), picture())
+    held = subject_of(detector(kind), picture())
     marks = [Mark(1, 9, "expect"), Mark(31, 39, "expect")]
     for dial in kind.exact(held.dials):
         info = next(i for i in describe(kind.dials) if i.name == dial)
@@ -142,8 +144,8 @@ def test_a_kind_says_the_unit_of_its_reading() -> None:
 def test_what_does_not_fit_together_is_refused() -> None:
     s = Series(np.arange(3.0), np.zeros(3))
     with pytest.raises(Refused, match="a skin detector reads no series"):
-        subject_of_series(detector(kind_of("skin")), {"face": s})
-    with pytest.raises(Refused, match="one of heat, skin"):
+        subject_of(detector(kind_of("skin")), {"face": s})
+    with pytest.raises(Refused, match="no detector kind 'scent'"):
         kind_of("scent")
 
 

@@ -21,7 +21,7 @@ ALLOWED = {
 SCRIPT = """
 import sys
 before = set(sys.modules)
-import lantern.core.subject, lantern.core.rehearsal, lantern.core.site, lantern.core.tuning.strips
+import lantern.core.kinds, lantern.core.rehearsal, lantern.core.site, lantern.core.tuning.strips
 for name in sorted(set(sys.modules) - before):
     module = sys.modules[name]
     if getattr(module, "__file__", None) and "site-packages" in module.__file__ or name.startswith("lantern"):

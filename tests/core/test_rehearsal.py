@@ -5,14 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import UTC, datetime
 
-from builders import series
+from builders import series, subject_of
 from lantern.core.events import Detector, Region
 from lantern.core.linking.links import Effect, LinkRule
 from lantern.core.logic.timetable import Hours, Timetable
 from lantern.core.rehearsal import Armed, Rehearsal, rehearse
 from lantern.core.rule import Rule
 from lantern.core.silence import why_silent
-from lantern.core.subject import subject_of_series
 from lantern.core.tuning.scoring import Mark
 
 START = datetime(2025, 6, 2, 0, 59, 50, tzinfo=UTC)  # a Monday
@@ -26,7 +25,7 @@ DETECTOR = Detector(
 
 
 def done(x: list[float], links: list[Armed], marks: tuple[Mark, ...] = ()) -> Rehearsal:
-    subject = subject_of_series(DETECTOR, {"r": series(x)})
+    subject = subject_of(DETECTOR, {"r": series(x)})
     return rehearse(subject.events(), subject.why_silent, list(marks), links, start=START, length_s=subject.length_s)
 
 

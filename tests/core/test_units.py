@@ -6,7 +6,7 @@ import pytest
 
 from lantern.core.dials import describe_dial
 from lantern.core.faults import Refused
-from lantern.core.heat.dials import HeatDials
+from lantern.core.readings.heat.dials import HeatDials
 from lantern.core.units import Scale
 
 

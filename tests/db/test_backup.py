@@ -9,13 +9,17 @@ from typing import Any
 
 import psycopg
 import pytest
+from sqlalchemy import select
 
 from conftest import open_folder, use_database
 from lantern.cluster import DATABASE, Cluster
 from lantern.core.faults import Refused
 from lantern.db.backup import BackupError, back_up, backup_before_migrating, holds_data, restore, schema_in
-from lantern.db.base import engine
+from lantern.db.base import engine, transaction
 from lantern.db.migrate import NewerSchemaError, migrate, newest_schema
+from lantern.formats.signals.register import signal_of
+from lantern.takes.store import value_of_take
+from lantern.takes.tables import TakeRow
 from seeded import small_site
 
 OLD = Path(__file__).parent / "dumps" / "0003.dump"
@@ -153,6 +157,16 @@ def test_detectors_of_one_name_on_a_site_are_told_apart_with_their_links_and_mar
     assert any("renamed a detector" in row["what"] for row in after["change"])  # and the site's log says so
 
 
+def facts_by_hand(row: dict[str, Any]) -> dict[str, Any]:
+    """What the columns of a take of before become, by its kind."""
+    if row["kind"] == "series":
+        return {"columns": row["columns"], "holds": row["columns"], "recorded": row["recorded"]}
+    picture = {"width": row["width"], "height": row["height"]}
+    if row["kind"] == "heat":
+        return picture | {key: row[key] for key in ("dtype", "scale", "offset_c", "recorded")}
+    return picture | {"holds": row["columns"]}
+
+
 def test_landed_data_is_backed_up_and_brought_up_row_by_row(own: Cluster, tmp_path: Path) -> None:
     """The dump was made by the program of schema 0003: takes of each kind, events, effects in every state, jobs left half-done."""
     dump = tmp_path / "0003.dump"
@@ -176,6 +190,21 @@ def test_landed_data_is_backed_up_and_brought_up_row_by_row(own: Cluster, tmp_pa
     dropped = before["upload_part"]  # of imports that have ended: what cancelled uploads had left behind
     before["upload_part"] = [part for part in dropped if part["import_id"] == 1]
     assert len(before["upload_part"]) == 1 < len(dropped)
+    was = before.pop("take")  # what its signal says of a take moved into `facts`
+    now = after["take"]
+    assert {row["kind"] for row in was} == {"heat", "series", "tracks", "plan-tracks"} == {row["signal"] for row in now}
+    own_columns = {"kind", "width", "height", "dtype", "scale", "offset_c", "recorded", "columns"}
+    for old, new in zip(was, now, strict=True):
+        assert {k: v for k, v in old.items() if k not in own_columns} == {
+            k: new[k] for k in old if k not in own_columns
+        }
+        assert (old["kind"], new["facts"]) == (new["signal"], facts_by_hand(old))
+    with transaction() as session:  # and they are read as before
+        for take in session.scalars(select(TakeRow)):
+            signal = signal_of(take.signal)
+            value = value_of_take(session, take)
+            assert (signal.samples(value), signal.length_s(value)) == (take.samples, pytest.approx(take.length_s))
+            assert signal.view != "frames" or sum(len(block) for block in value.blocks()) == take.samples
     for table, held in before.items():
         kept = [{column: row[column] for column in held[0]} for row in after[table]]
         assert kept == held, table

@@ -11,9 +11,9 @@ import pytest
 import tifffile
 from PIL import Image
 
+from builders import subject_of
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
-from lantern.core.subject import subject_of_frames, subject_of_series
 from lantern.formats.limits import Limits
 from lantern.formats.takes import open_take
 from takes_on_disk import DETECTOR, INFO, csv_folder, pictures, raw, tiff_take, zipped
@@ -26,16 +26,13 @@ EXPECTED = [
 
 def events(path: Path) -> list[tuple[float, float | None]]:
     with open_take(path) as take:
-        return [
-            (e.raised_s, e.cleared_s)
-            for e in subject_of_frames(Detector.model_validate(DETECTOR), take.frames).events()
-        ]
+        return [(e.raised_s, e.cleared_s) for e in subject_of(Detector.model_validate(DETECTOR), take.value).events()]
 
 
 def refusals(path: Path, limits: Limits = Limits()) -> list[str]:
     with pytest.raises(Refused) as caught, open_take(path, limits) as take:
-        if take.frames is not None:
-            for _ in take.frames.blocks():
+        if take.signal.view == "frames":
+            for _ in take.value.blocks():
                 pass
     return [str(fault) for fault in caught.value.faults]
 
@@ -103,7 +100,7 @@ def test_series(tmp_path: Path) -> None:
     with open_take(path) as take:
         regions = [{"name": "left", "shape": "spot", "points": [[0, 0]]}]
         detector = Detector.model_validate(DETECTOR | {"regions": regions})
-        assert [e.raised_s for e in subject_of_series(detector, take.columns).events()] == [2.0]
+        assert [e.raised_s for e in subject_of(detector, take.value).events()] == [2.0]
 
 
 @pytest.mark.parametrize(

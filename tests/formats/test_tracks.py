@@ -176,12 +176,10 @@ def take(folder: Path, name: str, data: bytes, **info: object) -> Path:
 
 def test_takes_of_tracks_open_by_their_kind(tmp_path: Path) -> None:
     with open_take(take(tmp_path, "gt.txt", MOT, kind="tracks", fps=25, classes={"1": "person"})) as opened:
-        assert opened.tracks is not None
-        assert opened.tracks.classes == ("2", "person")
+        assert opened.value.classes == ("2", "person")
     xml = stream(frame(0, thing("1", -0.5, 0.5, 0, 0)))
     with open_take(take(tmp_path, "m.xml", xml, kind="tracks", width=100, height=100)) as opened:
-        assert opened.tracks is not None
-        assert np.allclose(opened.tracks.box, [[25, 25, 25, 25]])
+        assert np.allclose(opened.value.box, [[25, 25, 25, 25]])
     for name, keys, word in (
         ("a.txt", {}, "fps: is missing"),
         ("b.xml", {"fps": 5}, "width: is missing"),

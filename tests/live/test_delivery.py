@@ -19,11 +19,13 @@ from sqlalchemy import select, update
 from lantern.cluster import free_port
 from lantern.core.decide import Change, State
 from lantern.core.linking.links import Effect
+from lantern.core.watch import Turn
 from lantern.db.base import transaction
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.formats.wire import FrameHeader
 from lantern.links.tables import armed_links
 from lantern.live.engine import Engine
+from lantern.live.feeds import Picture
 from lantern.live.outbox import acknowledge
 from lantern.live.recorder import Happening, record
 from lantern.live.tables import DecisionRow, EffectRow, EventRow
@@ -56,7 +58,7 @@ def effects() -> list[tuple[str, bool, str]]:
 def happening(small: Small, *, repeat: bool = False, at: datetime | None = None) -> Happening:
     change = Change("repeat" if repeat else "raise", 1.0)
     return Happening(
-        small.site, small.detector, 1, "all", at or datetime.now(UTC), (change,), State(raised=True), 60.0, {}
+        small.site, small.detector, 1, at or datetime.now(UTC), Turn("all", (change,), State(raised=True), 60.0, {})
     )
 
 
@@ -74,9 +76,8 @@ def camera_of(engine: Engine) -> int:
 async def play(engine: Engine, first: int = 0, stop: int = 40, t0: float = 1_700_000_000.0) -> None:
     """Send the test pictures, two a second of camera time, as fast as they go."""
     for i, pixels in enumerate(raw(pictures())[first:stop], first):
-        await engine.take(
-            camera_of(engine), FrameHeader(seq=i, t=t0 + i / 2, width=8, height=6), np.ascontiguousarray(pixels)
-        )
+        header = FrameHeader(seq=i, t=t0 + i / 2, width=8, height=6)
+        await engine.take(camera_of(engine), Picture(header, np.ascontiguousarray(pixels)))
 
 
 def with_engine(
@@ -296,7 +297,8 @@ def test_frames_from_the_past_are_dropped_and_counted(small: Small) -> None:
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         await play(engine, stop=5)
         pixels = raw(pictures())[0]
-        await engine.take(camera_of(engine), FrameHeader(seq=9, t=1_700_000_000.0, width=8, height=6), pixels)
+        header = FrameHeader(seq=9, t=1_700_000_000.0, width=8, height=6)
+        await engine.take(camera_of(engine), Picture(header, pixels))
         assert (engine.feeds[small.camera].received, engine.feeds[small.camera].dropped) == (5, 1)
 
     with_engine(small, body)
@@ -313,8 +315,8 @@ def test_a_new_revision_is_taken_up(small: Small) -> None:
             model = row.model.model_copy(update={"dials": row.model.dials | {"threshold_c": 90}})
             save_revision(session, row, model, reason="higher", user_id=None, base=1)
         await engine.reload()
-        assert engine.watches[small.camera][0].revision == 2
-        assert not any(state.raised for state in engine.watches[small.camera][0].states.values())
+        assert engine.runs[small.camera][0].revision == 2
+        assert not any(state.raised for state in engine.runs[small.camera][0].watch.states.values())
         await play(engine, first=14)
 
     with_engine(small, body)

@@ -22,7 +22,7 @@ from lantern.links.actions import save_link
 from lantern.live import engine as live_engine
 from lantern.live.app import make_app, make_ingest
 from lantern.live.engine import Engine
-from lantern.live.feeds import ObjectFeed
+from lantern.live.feeds import ObjectFeed, Scene
 from lantern.live.listening import listen
 from lantern.live.plans import load_plans
 from lantern.live.recorder import record
@@ -58,7 +58,7 @@ def test_an_event_waits_for_the_store_and_frames_wait_for_it(small: Small, monke
     tries: list[str] = []
 
     def unsure(one: Any, armed: Any) -> Any:
-        tries.append(one.region)
+        tries.append(one.turn.region)
         if len(tries) == 2:
             record(one, armed)
         if len(tries) < 4:
@@ -88,13 +88,13 @@ def test_a_detector_that_fails_stops_neither_the_others_nor_the_feed(
         add_detector(session, device_id=small.camera, detector=other, reason="second", user_id=None)
 
     async def body(engine: Engine, relay: Any) -> None:
-        broken, _ = engine.watches[small.camera]
+        broken, _ = engine.runs[small.camera]
 
         def fails(*frame: Any) -> Iterator[Any]:
             raise ZeroDivisionError
             yield
 
-        monkeypatch.setattr(broken, "take", fails)
+        monkeypatch.setattr(broken.watch, "step", fails)
         await play(engine, stop=14)
         assert "ZeroDivisionError" in engine.state(small.camera)["detectors"][0]["error"]
         assert engine.state(small.camera)["detectors"][1]["error"] == ""
@@ -110,8 +110,8 @@ def test_a_detector_that_fails_stops_neither_the_others_nor_the_feed(
 def test_a_frame_that_cannot_be_read_is_dropped_counted_and_said_and_the_next_comes() -> None:
     got: list[float] = []
 
-    async def take(t: float, found: Any) -> None:
-        got.append(t)
+    async def take(frame: Scene) -> None:
+        got.append(frame.t)
         if len(got) == 2:
             raise RuntimeError("a fault of the program")
 
@@ -233,9 +233,9 @@ def test_a_change_is_told_and_taken_up(small: Small) -> None:
                 document = LINK.model_dump(mode="json") | {"name": "second", "delay_s": 3}
                 save_link(session, row, document, link_id=None)
 
-        assert len(engine.watches[small.camera][0].links) == 1
+        assert len(engine.runs[small.camera][0].links) == 1
         await asyncio.to_thread(save)
-        await until(lambda: len(engine.watches[small.camera][0].links) == 2)
+        await until(lambda: len(engine.runs[small.camera][0].links) == 2)
 
     with_engine(small, body)
 

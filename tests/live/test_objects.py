@@ -1,4 +1,4 @@
-"""Live detectors of objects: passages, zones and counts; a counter's stream over HTTP, from the box to the coil's order."""
+"""A counter's stream over HTTP, from the box to the coil's order."""
 
 from __future__ import annotations
 
@@ -23,7 +23,6 @@ from lantern.devices.metadata import StreamError, metadata, next_part
 from lantern.formats.onvif import read_frame, write_frame
 from lantern.links.actions import save_link
 from lantern.live.engine import Engine
-from lantern.live.objects import ObjectWatch
 from lantern.live.tables import EffectRow, EventRow
 from lantern.people.tables import add_user
 from lantern.standins.tracker import CONTENT_TYPE, as_part
@@ -33,64 +32,11 @@ from lantern.tune.actions import add_detector
 from loops import in_a_loop
 
 DOOR = Region(name="door", shape="line", points=((0, 50), (100, 50)))  # A above, B below: in is downwards
-ROOM = Region(name="room", shape="box", points=((0, 50), (100, 100)))
+DOWN = [30.0, 40.0, 55.0, 70.0]
 
 
 def seen(number: int, y: float, label: str = "person") -> list[Seen]:
     return [Seen(number, (40.0, y - 10, 20.0, 20.0), 0.9, label)]
-
-
-def watch(kind: str, region: Region, **dials: object) -> ObjectWatch:
-    plain = {"anchor": "centre", "rearm_s": 0.0} | ({} if kind == "zone" else {"band": 2.0})
-    model = Detector(name="d", kind=kind, regions=(region,), dials=plain | dials)
-    return ObjectWatch(1, 1, 1, model, [], frame_px=(100, 100))
-
-
-def walk(one: ObjectWatch, number: int, start_s: float, ys: list[float]) -> list[tuple[str, str, str | None]]:
-    out = []
-    for i, y in enumerate(ys):
-        for happening in (each for first in one.take(start_s + i / 10, seen(number, y)) for each in first.chain()):
-            out += [(change.what, happening.region, happening.direction) for change in happening.changes]
-    return out
-
-
-DOWN = [30.0, 40.0, 55.0, 70.0]
-
-
-def test_a_count_knows_who_is_inside() -> None:
-    one = watch("count", DOOR, capacity=2)
-    assert walk(one, 1, 0, DOWN) == [("raise", "door", "in"), ("clear", "door", "in")]
-    assert walk(one, 2, 1, DOWN)[-1] == ("raise", "occupancy", None)
-    said = one.as_dict(feed_live=True)
-    assert said["readings"] == {"inside": 2, "in": 2, "out": 0}
-    assert said["standing"]["inside"]["state"] == "raised"
-    assert one.as_dict(feed_live=False)["standing"]["inside"] == {"state": "unknown", "why": "no frames"}
-    assert walk(one, 3, 2, DOWN[::-1])[-1] == ("clear", "occupancy", None)
-
-
-def test_occupancy_outlives_a_restart_and_a_new_revision() -> None:
-    one = watch("count", DOOR, capacity=1)
-    walk(one, 1, 0, DOWN)
-    fresh = watch("count", DOOR, capacity=1)
-    assert fresh.resume({"occupancy": (1, {"inside": 1, "came": 1, "left": 0, "clamped": 0, "raised": True})})
-    assert fresh.as_dict(feed_live=True)["readings"]["inside"] == 1
-    uncapped = watch("count", DOOR)
-    assert not uncapped.resume({"occupancy": (1, {"inside": 1, "came": 1, "left": 0, "clamped": 0, "raised": True})})
-    heir = watch("count", DOOR, capacity=1)
-    heir.inherit(one)
-    assert heir.inside == one.inside
-    assert one.empty().inside == 0
-
-
-def test_a_zone_stands_raised_until_left() -> None:
-    one = watch("zone", ROOM, when="inside", dwell_s=0.2)
-    assert walk(one, 1, 0, [30, 60, 60, 60]) == [("raise", "room", None)]
-    assert one.as_dict(feed_live=True)["standing"]["room"]["state"] == "raised"
-    assert walk(one, 1, 0.5, [30]) == [("clear", "room", None)]
-    assert walk(one, 2, 5, [60, 60, 60]) == [("raise", "room", None)]
-    assert [c.cleared_by for h in one.take(20.0, []) for c in h.changes] == ["lost"]
-    one.shift(-100)  # the device began anew: so does everything that was in view
-    assert one.as_dict(feed_live=True)["readings"]["room"] == 0
 
 
 # ---- over HTTP -------------------------------------------------------------------------------------------------------

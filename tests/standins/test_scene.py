@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from lantern.core.decide import run
-from lantern.core.heat.dials import HeatDials
-from lantern.core.heat.kind import readings
+from lantern.core.readings.heat.dials import HeatDials
+from lantern.core.readings.heat.kind import readings
 from lantern.core.rule import Rule
 from lantern.demo.skerrow import skerrow
 from lantern.standins.scene import OFFSET_C, SCALE, PelletStore

@@ -88,16 +88,15 @@ def test_a_table_is_asked_about_and_the_answers_become_its_sidecar(
     take_id = work(import_id, tmp_path)
     with transaction() as session:
         take = session.get_one(TakeRow, take_id)
-        assert (take.name, take.kind, take.samples, take.length_s) == ("Shift", "series", 30, 29.0)
-        assert take.columns == [["Kiln (C)", "°C"]]
+        assert (take.name, take.signal, take.samples, take.length_s) == ("Shift", "series", 30, 29.0)
+        assert take.facts["columns"] == [["Kiln (C)", "°C"]]
     assert state(import_id)["parts"] == 0
     sidecar = client.get(f"{address}/sidecar.json")
     assert "kiln.csv.json" in sidecar.headers["content-disposition"]
     (tmp_path / "kiln.csv").write_text(READINGS)  # kept beside the file, it does what the answers did
     (tmp_path / "kiln.csv.json").write_bytes(sidecar.content)
     with open_take(tmp_path / "kiln.csv") as again:
-        assert again.columns is not None
-        assert (again.length_s, again.columns["Kiln (C)"].x[0]) == (29.0, 40.5)
+        assert (again.length_s, again.value["Kiln (C)"].x[0]) == (29.0, 40.5)
 
 
 def test_an_unknown_device_is_made_on_the_way_with_the_files_picture(small: Small, tmp_path: Path) -> None:

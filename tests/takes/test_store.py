@@ -14,10 +14,10 @@ from sqlalchemy import func, select
 from lantern.core.faults import Refused
 from lantern.core.tuning.scoring import Mark
 from lantern.db.base import transaction
+from lantern.formats.packing import pack, unpack
 from lantern.settings import settings as app_settings
 from lantern.takes import actions
-from lantern.takes.codec import pack, unpack
-from lantern.takes.store import frame_of_take, frames_of_take, series_of_take
+from lantern.takes.store import frame_of_take, value_of_take
 from lantern.takes.tables import FrameBlockRow, ImportRow, TakeRow, UploadPartRow, marks_of
 from seeded import small_site
 from takes_on_disk import pictures, raw, tiff_take
@@ -47,7 +47,7 @@ def test_frames_come_back_as_they_went_in(tmp_path: Path, dtype: str) -> None:
     take_id = actions.import_path(tiff_take(tmp_path, data, "b.tif", emissivity_set=0.9), site_id=small.site)
     with transaction() as session:
         take = session.get_one(TakeRow, take_id)
-        frames = frames_of_take(session, take)
+        frames = value_of_take(session, take)
         assert (np.concatenate(list(frames.blocks())) == data).all()
         assert frames.recorded.emissivity_set == 0.9
         assert frames.t_s.tolist() == [i / 2 for i in range(100)]
@@ -166,7 +166,7 @@ def test_a_series_is_stored_and_read(tmp_path: Path) -> None:
     )
     take_id = actions.import_path(path, site_id=small.site)
     with transaction() as session:
-        columns = series_of_take(session, session.get_one(TakeRow, take_id))
+        columns = value_of_take(session, session.get_one(TakeRow, take_id))
     assert {name: (s.t_s.tolist(), s.x.tolist(), s.unit) for name, s in columns.items()} == {
         "all": ([0, 1, 2.5], [20, 60, 20], "°C"),
         "other": ([0, 1, 2.5], [1.25, 2.5, 3], ""),

@@ -13,10 +13,10 @@ from lantern.core.faults import Refused
 from lantern.core.objects.tracks import make_tracks
 from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction
+from lantern.formats.packing import pack_tracks, unpack_tracks
 from lantern.survey.actions import add_site
 from lantern.takes.actions import import_path
-from lantern.takes.codec import pack_tracks, unpack_tracks
-from lantern.takes.store import tracks_of_take
+from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow
 
 SITE = Site(
@@ -74,12 +74,12 @@ def test_an_import_keeps_tracks_still_and_figures(database: str, tmp_path: Path)
     take_id = import_path(take_of_tracks(tmp_path / "t"), site_id=site)
     with transaction() as session:
         row = session.get_one(TakeRow, take_id)
-        assert (row.kind, row.samples, row.width, row.height, row.still_type) == ("tracks", 4, 64, 48, "image/png")
-        assert row.columns == [[4, "boxes"], [2, "objects"]]
+        assert (row.signal, row.samples, row.width, row.height, row.still_type) == ("tracks", 4, 64, 48, "image/png")
+        assert row.facts["holds"] == [[4, "boxes"], [2, "objects"]]
         assert row.length_s == pytest.approx(0.3)
         assert row.interval_s == pytest.approx(0.1)
         assert row.still is not None
-        held = tracks_of_take(session, row)
+        held = value_of_take(session, row)
         assert held.ids == (1, 2)
         assert held.classes == ("person", "trolley")
         assert held.t_s.tolist() == [0.0, 0.1, 0.3, 0.1]

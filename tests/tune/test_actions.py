@@ -99,10 +99,11 @@ def test_thinning_keeps_every_extreme() -> None:
 
 
 def test_a_reduction_is_kept_and_the_frames_are_not_read_again(small: Small, monkeypatch: pytest.MonkeyPatch) -> None:
+    from lantern.core.readings.heat import reductions
     from lantern.tune import judging
 
-    monkeypatch.setattr(judging, "REDUCTIONS", judging.ReductionStore())  # a fresh process: nothing in memory
-    monkeypatch.setattr(judging, "reduce_frames", lambda *a: pytest.fail("frames were read again"))
+    judging.MEMORY.forget()  # a fresh process: nothing in memory
+    monkeypatch.setattr(reductions, "_reduce", lambda *a: pytest.fail("frames were read again"))
     with transaction() as session:
         row, take = session.get_one(DetectorRow, small.detector), session.get_one(TakeRow, small.take)
         assert [e.raised_s for e in judging.subject(session, row.model, take).events()] == [6.0, 13.5]

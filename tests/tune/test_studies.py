@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 
+from lantern.benches.readings import physics
 from lantern.core.faults import Refused
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wishes import Wishes
@@ -15,7 +16,7 @@ from lantern.db.base import transaction
 from lantern.survey.tables import DeviceRow
 from lantern.takes.actions import add_marks, import_path
 from lantern.takes.tables import TakeRow
-from lantern.tune import bench, evidence, studies, thermal
+from lantern.tune import bench, evidence, studies
 from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, revisions_of
 from seeded import Small
 from takes_on_disk import pictures, raw, tiff_take
@@ -133,7 +134,7 @@ def test_every_numeric_dial_that_plays_a_part_has_a_strip(small: Small) -> None:
             for strip in got.values():
                 assert strip["pieces"][0][0] == pytest.approx(strip["low"])
                 assert strip["pieces"][-1][1] == pytest.approx(strip["high"])
-        figures = thermal.noise_figures(evidence.hold(session, row.model, [take]))
+        figures = physics.noise_figures(evidence.hold(session, row.model, [take]))
         assert set(figures) == {"sigma_c", "by", "drift"}
 
 
@@ -141,7 +142,7 @@ def test_an_error_fan_over_a_material(small: Small) -> None:
     with transaction() as session:
         row, take = session.get_one(DetectorRow, small.detector), session.get_one(TakeRow, small.take)
         [held] = evidence.hold(session, row.model, [take])
-        fan = thermal.error_fan(held, take, row.model.regions[0], "rusty steel")
+        fan = physics.error_fan(held, take, row.model.regions[0], "rusty steel")
         assert [fan["blades"][0]["emissivity"], fan["blades"][-1]["emissivity"]] == [0.7, 0.9]
         # recorded as a black body at 60 °C: the lower the true emissivity, the hotter it must be
         readings = [blade["reading_c"] for blade in fan["blades"]]
@@ -149,23 +150,23 @@ def test_an_error_fan_over_a_material(small: Small) -> None:
         assert readings[-1] > 60
         assert all(blade["misses"] == 0 for blade in fan["blades"])
         with pytest.raises(Refused, match="one of skin"):
-            thermal.error_fan(held, take, row.model.regions[0], "moon dust")
+            physics.error_fan(held, take, row.model.regions[0], "moon dust")
 
 
 def test_the_smallest_target_and_a_region_that_is_too_small(small: Small) -> None:
     with transaction() as session:
         row, take = session.get_one(DetectorRow, small.detector), session.get_one(TakeRow, small.take)
-        assert thermal.spot_of(session, take, row.model) is None  # no lens known
+        assert physics.spot_of(session, take, row.model) is None  # no lens known
         device = session.get_one(DeviceRow, small.camera)
         device.ability = device.ability | {"pitch_um": 12, "focal_mm": 9}
         region = row.model.regions[0].model_copy(update={"target_mm": 26.7})
         model = row.model.model_copy(
             update={"regions": (region,), "dials": row.model.dials | {"distance_m": 20.0, "air_c": 20.0}}
         )
-        spot = thermal.spot_of(session, take, model)
+        spot = physics.spot_of(session, take, model)
         assert spot is not None
         assert spot["measuring_mm"] == pytest.approx(80)  # domain D14
         [small_one] = spot["small"]
         # a ninth of the spot at 50 °C before 20 °C: 8 to 14 um, far nearer to what lies around it
         assert 22 < small_one["reads_c"] < 26
-        assert thermal.pixels_shown(take, model)["all"] == list(range(48))
+        assert physics.pixels_shown(take, model)["all"] == list(range(48))

@@ -251,13 +251,13 @@ BROKEN = {
     "lasts no number of seconds": "length_s = 'NaN'",
     "lasts for ever": "length_s = 'Infinity'",
     "has fewer than no samples": "samples = -5",
-    "has no size": "width = NULL, height = NULL",
-    "has no pixels that anybody knows": "dtype = 'int7'",
-    "was recorded as nobody records": """recorded = '{"mood": 3}'""",
+    "has no size": 'facts = facts || \'{"width": null, "height": null}\'',
+    "has no pixels that anybody knows": 'facts = facts || \'{"dtype": "int7"}\'',
+    "was recorded as nobody records": """facts = facts || '{"recorded": {"mood": 3}}'""",
     "has other times than frames": "times = '\\x0102'",
-    "is of no kind": "kind = 'smells'",
-    "is said to be tracks": "kind = 'tracks'",
-    "is said to be a series": "kind = 'series', columns = '[[1]]'",
+    "is of no kind": "signal = 'smells'",
+    "is said to be tracks": "signal = 'tracks'",
+    "is said to be a series": "signal = 'series', facts = facts || '{\"columns\": [[1]]}'",
 }
 
 

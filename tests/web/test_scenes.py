@@ -131,7 +131,7 @@ def test_counts_by_hand_come_go_and_are_held_against(client: TestClient, pier: P
     made = client.post(
         f"/takes/{pier.take}/tallies", json={"who": "Ida", "passages": [[1.0, "in"], [2.0, "in"], [3, "out"]]}
     )
-    counts = judge(client, pier, "counts", every_s=60)["counts"]
+    counts = judge(client, pier, "counts", also={"every_s": 60})["counts"]
     assert (counts["who"], counts["observers"][0]["what"]) == (made.json()["id"], "tally")
     assert (counts["audit"]["in"]["counted"], counts["audit"]["in"]["by_hand"], counts["inside"]) == (5, 2, 5)
     assert counts["needs"]["has"] == 3
@@ -239,19 +239,19 @@ def test_points_on_a_plan_are_seen_in_metres(client: TestClient, pier: Pier, tmp
     take = import_path(path, site_id=1)
     with transaction() as session:
         row = session.get_one(TakeRow, take)
-        assert (row.kind, row.width, row.height, row.samples) == ("plan-tracks", 11, 6, 3)
+        assert (row.signal, row.width, row.height, row.samples) == ("plan-tracks", 11, 6, 3)
     line = {"name": "line", "shape": "line", "points": [[5, 6], [5, 0]]}
     body = {"take": take, "detector": pier.body | {"regions": [line]}, "parts": ["judged", "objects"]}
     found = client.post(f"/bench/{pier.detector}/judge", json=body).json()
     assert [(e["raised_s"], e["object"], e["direction"]) for e in found["judged"]["events"]] == [(2.0, "a", "in")]
 
 
-def test_a_scene_has_no_error_fan_and_says_so(client: TestClient, pier: Pier) -> None:
+def test_a_part_of_another_bench_is_refused_with_those_there_are(client: TestClient, pier: Pier) -> None:
     answer = client.post(
         f"/bench/{pier.detector}/judge", json={"take": pier.take, "detector": pier.body, "parts": ["noise"]}
     )
     assert answer.status_code == 422
-    assert "watches no reading" in answer.text
+    assert "one that this bench has: objects, beside, counts" in answer.text
 
 
 def test_what_is_asked_beside_a_state_ends_once_the_page_tells_a_later_one(client: TestClient, pier: Pier) -> None:

@@ -89,13 +89,17 @@ def schema(what: Annotated[str, typer.Argument(help="site, detector or take")]) 
     from lantern.core.events import Detector
     from lantern.core.faults import Fault
     from lantern.core.site import Site
-    from lantern.formats.takes import TakeInfo
+    from lantern.formats.takes import take_schema
 
-    models: dict[str, Any] = {"site": Site, "detector": Detector, "take": TakeInfo}
+    models: dict[str, Any] = {
+        "site": Site.model_json_schema,
+        "detector": Detector.model_json_schema,
+        "take": take_schema,
+    }
     with told():
         if what not in models:
             raise Refused([Fault("schema", f"{what!r}", f"one of {', '.join(models)}")])
-        document = models[what].model_json_schema()
+        document = models[what]()
         document["$schema"] = "https://json-schema.org/draft/2020-12/schema"
         sys.stdout.buffer.write(orjson.dumps(document, option=orjson.OPT_INDENT_2 | orjson.OPT_APPEND_NEWLINE))
 
@@ -132,13 +136,13 @@ def _slack(early_s: float, late_s: float) -> Any:
 
 @contextmanager
 def _subject(detector: str, take: Path, site: Path | None) -> Iterator[Any]:
-    from lantern.core.subjects import subject_of
+    from lantern.core.kinds import judge
     from lantern.formats.takes import open_take
     from lantern.settings import settings
 
     with open_take(take, settings().limits) as opened:
         say_left(opened.left)
-        yield subject_of(_detector(detector, site), opened.signal)
+        yield judge(_detector(detector, site), opened.signal.name, opened.value)
 
 
 def _detector(given: str, site: Path | None) -> Any:

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from lantern.core.faults import FaultList
-from lantern.core.kinds import KINDS, Kind
+from lantern.core.kind import Kind
+from lantern.core.kinds import KINDS
 
 MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, from memory
 

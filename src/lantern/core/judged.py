@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Self
 from lantern.core.dials import DialInfo, describe_dial, read_dials
 from lantern.core.events import Detector, Event
 from lantern.core.faults import Fault, Refused
-from lantern.core.kinds import Kind
+from lantern.core.kind import Kind
 from lantern.core.reasons import Reason
 from lantern.core.signals import Series
 from lantern.core.tuning.scoring import Mark, ScoreCard, Slack, score
@@ -77,6 +77,12 @@ class Judged(ABC):
     def shown(self, info: DialInfo) -> tuple[float, float] | float:
         """Which part of a dial's range is worth showing: both ends, or how far from its low end at least."""
         return 0.0
+
+    def line(self) -> dict[str, Any] | None:
+        """A level to draw over the traces: the `dial` that sets it (None: none does), `level`, and `away`, which way the hysteresis
+        lies (1 up, -1 down); None: there is none.
+        """
+        return None
 
     def evaluated(self) -> list[Event]:
         """The events as a file holds them: with figures that would be too dear for every drag."""

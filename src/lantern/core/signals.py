@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,12 +16,6 @@ Pixels = NDArray[np.uint16] | NDArray[np.float32] | NDArray[np.float64]
 
 KELVIN_AT_0_C = 273.15
 DECIMALS_C = {"uint16": 9, "float32": 5, "float64": 9}
-SIGNALS = {  # kinds of take, in words
-    "heat": "thermal pictures, as a multi-page TIFF or CSV matrices",
-    "series": "readings over time, as a CSV file",
-    "tracks": "objects on their way, as a CSV file of boxes or ONVIF metadata",
-    "plan-tracks": "objects on their way over the floor in metres, as a CSV file",
-}
 
 
 def check_times(t_s: Floats, *, where: str) -> None:
@@ -83,12 +78,21 @@ class RecordedAs:
     air_c: float | None = None
 
 
+class Keep(Protocol):
+    """Keeps what was costly to work out of a take, so that it is done once: columns (n,) by key."""
+
+    def get(self, keys: Sequence[str]) -> dict[str, Floats]:
+        """Return those of the columns that are kept."""
+
+    def put(self, key: str, column: Floats) -> None: ...
+
+
 @dataclass(frozen=True)
 class Frames:
     """A thermal picture over time, read block by block: a take need not fit in memory.
 
     `t_s` (n,) in s; `blocks()` yields arrays (k, height, width) of `dtype` (`uint16`, `float32` or `float64`) in order, n
-    pages in all; °C = raw x `scale` + `offset_c`.
+    pages in all; °C = raw x `scale` + `offset_c`. `keep`: where reductions of them are kept, if anywhere.
     """
 
     t_s: Floats
@@ -99,6 +103,7 @@ class Frames:
     blocks: Callable[[], Iterator[Pixels]] = field(repr=False)
     recorded: RecordedAs = RecordedAs()
     dtype: str = "uint16"
+    keep: Keep | None = field(default=None, repr=False, compare=False)
 
     def __post_init__(self) -> None:
         check_times(self.t_s, where="frames")

@@ -7,5 +7,6 @@ from lantern.people import tables as people
 from lantern.survey import tables as survey
 from lantern.takes import tables as takes
 from lantern.tune import tables as tune
+from lantern.walk import tables as walk
 
-__all__ = ["attempts", "links", "live", "people", "roles", "sessions", "survey", "takes", "tune"]
+__all__ = ["attempts", "links", "live", "people", "roles", "sessions", "survey", "takes", "tune", "walk"]

@@ -19,7 +19,8 @@ import numpy as np
 from lantern.core.signals import Frames, Pixels
 from lantern.core.tuning.scoring import Mark
 from lantern.demo.skerrow import CROWDS, OBSERVERS, TAKES
-from lantern.formats.takes import Still, Take, TakeInfo
+from lantern.formats.sidecar import TakeInfo
+from lantern.formats.takes import Still, Take
 from lantern.keeper import ends_with_parent
 from lantern.standins import places
 from lantern.standins.crowd import Crowd
@@ -96,7 +97,7 @@ def _thermal(code: str, share: float, pool: Executor) -> Simulated:
         dtype="uint16",
     )
     marks = [mark for mark in scene.marks() if mark.end_s <= float(t_s[-1]) + 1]
-    return Simulated(Take(_info(*TAKES[code], kind="heat", fps=scene.fps, **recorded), frames=frames), marks)
+    return Simulated(Take(_info(*TAKES[code], kind="heat", fps=scene.fps, **recorded), value=frames), marks)
 
 
 def _blocks(code: str, count: int, pool: Executor) -> Iterator[Pixels]:
@@ -129,7 +130,7 @@ def _crowd(code: str) -> Crowd:
 def _people(code: str, crowd: Crowd) -> Simulated:
     width, height = crowd.tracks.frame_px or (None, None)
     info = _info(*CROWDS[code], kind="tracks", fps=crowd.tracks.fps, width=width, height=height)
-    take = Take(info, tracks=crowd.tracks, still=Still(crowd.still, "image/png") if crowd.still else None)
+    take = Take(info, value=crowd.tracks, still=Still(crowd.still, "image/png") if crowd.still else None)
     if not crowd.passages:
         return Simulated(take, crowd.marks)
     careful = [list(passage) for passage in crowd.passages]

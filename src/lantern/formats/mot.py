@@ -13,7 +13,7 @@ from lantern.core.faults import MOST_FAULTS, FaultList
 from lantern.core.objects.tracks import Tracks, arrange, make_tracks
 from lantern.core.signals import Floats
 from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_ID, MOST_M, MOST_PX, TALLEST_M, Limits
-from lantern.formats.text import Source, bounded, name, number, numbers_at_once, shown
+from lantern.formats.text import Source, bounded, is_whole, name, number, numbers_at_once, shown
 
 COLUMNS = ("frame", "id", "left", "top", "width", "height", "confidence", "class", "visibility")
 LEAST_COLUMNS = 6
@@ -209,12 +209,6 @@ class Names:
             if len(text) > 17 or abs(int(text)) >= MOST_ID:
                 faults.add(where, shown(text), "a whole number below 2^53")
         return [int(text) if len(text) <= 17 else 0 for text in texts]
-
-
-def is_whole(text: str) -> bool:
-    """Nothing but digits, with a minus sign or without: "²" is none."""
-    digits = text.removeprefix("-")
-    return digits.isascii() and digits.isdigit()
 
 
 def _metres(cell: str, faults: FaultList, where: str) -> float:

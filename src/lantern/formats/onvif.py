@@ -27,9 +27,9 @@ from lantern.core.objects.following import Seen
 from lantern.core.objects.tracks import Tracks, arrange
 from lantern.formats.border import border
 from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_PX, TALLEST_M, Limits
-from lantern.formats.mot import Names, is_whole
+from lantern.formats.mot import Names
 from lantern.formats.progress import beat
-from lantern.formats.text import Source, bounded, name, number, shown
+from lantern.formats.text import Source, bounded, is_whole, name, number, shown
 
 TT = "{http://www.onvif.org/ver10/schema}"
 BD = "{http://www.onvif.org/ver20/analytics/humanbody}"

@@ -168,3 +168,9 @@ def _some(lines: Iterator[str]) -> list[str]:
         if len(some) == CHUNK_LINES:
             break
     return some
+
+
+def is_whole(text: str) -> bool:
+    """Nothing but digits, with a minus sign or without: "²" is none."""
+    digits = text.removeprefix("-")
+    return digits.isascii() and digits.isdigit()

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Body, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy import select
 
-from lantern.core.kinds import sources_of
+from lantern.core.kinds import kind_of
 from lantern.core.logic.timetable import merged
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
@@ -30,7 +30,7 @@ def links_page(request: Request, detector_id: Id) -> HTMLResponse:
         site = the_site(request, session)
         data = {
             "detectorId": row.id,
-            "regions": sources_of(row.model),
+            "regions": kind_of(row.model.kind).sources(row.model),
             "links": [_link(link) for link in links_of(session, row.id)],
             "outputs": [
                 {"device": device.code, **output.model_dump()} for device, output in outputs_of(session, site.id)

@@ -19,7 +19,7 @@ from starlette.middleware.base import BaseHTTPMiddleware
 from lantern.core.faults import Refused
 from lantern.formats.wire import unpack_frame
 from lantern.live.engine import Engine
-from lantern.live.feeds import Feed, FrameFeed
+from lantern.live.feeds import Feed, FrameFeed, Picture
 from lantern.settings import settings
 
 log = structlog.get_logger()
@@ -58,7 +58,7 @@ async def _take(engine: Engine, feed: Feed, message: bytes) -> None:
         engine.tell()
         return
     try:
-        await engine.take(feed.device_id, header, pixels)
+        await engine.take(feed.device_id, Picture(header, pixels))
     except Exception as error:
         log.exception("feed failed", device=feed.code)
         feed.error = f"an error of the program, {type(error).__name__}: the log says more"

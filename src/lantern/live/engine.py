@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import secrets
 import time
-from collections.abc import AsyncIterator, Callable, Iterable, Sequence
+from collections.abc import AsyncIterator, Sequence
 from datetime import UTC, datetime
 from functools import partial
 from typing import Any
@@ -13,22 +13,19 @@ from typing import Any
 import structlog
 from sqlalchemy.dialects.postgresql import insert
 
+from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, LanternError, Refused
-from lantern.core.kinds import TrackKind, kind_of
-from lantern.core.objects.following import Seen
+from lantern.core.watch import Sample, Turn
 from lantern.db.base import StoreAwayError, transaction
 from lantern.db.changes import changes
-from lantern.formats.wire import FrameHeader
 from lantern.live.delivery import Delivery
-from lantern.live.feeds import Feed, FrameFeed, ObjectFeed
+from lantern.live.feeds import Feed, Frame, FrameFeed, ObjectFeed
 from lantern.live.listening import listen
-from lantern.live.objects import ObjectWatch
 from lantern.live.plans import Plan, load_plans
-from lantern.live.readings import ReadingWatch
-from lantern.live.recorder import Happening, close_open_events, forget_inside, record, remembered
+from lantern.live.recorder import Happening, close_open_events, record, record_reset, remembered
+from lantern.live.running import Running, running
 from lantern.live.tables import DeviceStateRow
 from lantern.live.tasks import Patience, end
-from lantern.live.watch import Watch
 from lantern.survey.tables import DeviceRow
 
 log = structlog.get_logger()
@@ -43,7 +40,7 @@ class Engine:
         self.feeds: dict[int, Feed] = {}  # by device, as all that follows
         self.listeners: dict[int, asyncio.Task[None]] = {}  # of devices that are asked for their frames
         self.tokens: dict[int, tuple[str, str]] = {}  # code and token of devices that send
-        self.watches: dict[int, list[Watch]] = {}
+        self.runs: dict[int, list[Running]] = {}
         self.delivery = Delivery(self.tell)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
@@ -75,61 +72,46 @@ class Engine:
                 return device_id
         return None
 
-    async def take(self, device_id: int, header: FrameHeader, pixels: Any) -> None:
+    async def take(self, device_id: int, frame: Frame) -> None:
         """One frame of one device through all its detectors; returns when what it caused is stored."""
         feed = self.feeds[device_id]
-        assert isinstance(feed, FrameFeed)
         began = time.perf_counter()
-        last = feed.header
-        if last is not None and header.t <= last.t and header.seq < last.seq:
-            for watch in self.watches.get(device_id, []):  # the device started anew: its clock may stand anywhere
-                watch.shift(header.t - last.t)
+        runs = self.runs.get(device_id, [])
+        jump_s = feed.jump_s(frame)
+        if jump_s is not None:
+            for run in runs:
+                run.watch.shift(jump_s)
             feed.restart()
-        if not feed.accept(header, pixels):
+        if not feed.accept(frame):
             return
-        for watch in self.watches.get(device_id, []):
-            if isinstance(watch, ReadingWatch):
-                await self._step(feed, watch, partial(watch.take, header, pixels, feed.interval_s))
+        sample = frame.sample()
+        for run in runs:
+            if sample.signal in run.watch.kind.signals:
+                await self._step(feed, run, sample)
         feed.error = ""
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
 
-    async def take_objects(self, device_id: int, t: float, seen: Sequence[Seen]) -> None:
-        """One frame of one device that sends objects; returns when what it caused is stored."""
-        feed = self.feeds[device_id]
-        assert isinstance(feed, ObjectFeed)
-        began = time.perf_counter()
-        if feed.t is not None and t < feed.t - feed.interval_s:  # the device started anew
-            for watch in self.watches.get(device_id, []):
-                watch.shift(t - feed.t)
-            feed.t = None
-        if not feed.accept(t, seen):
-            return
-        for watch in self.watches.get(device_id, []):
-            if isinstance(watch, ObjectWatch):
-                await self._step(feed, watch, partial(watch.take, t, seen))
-        feed.waits_ms.append((time.perf_counter() - began) * 1000)
-        self.tell()
-
-    async def _step(self, feed: Feed, watch: Watch, take: Callable[[], Iterable[Happening]]) -> None:
-        """One detector over one frame. What fails in it is shown at it, and stops neither the others nor the feed."""
+    async def _step(self, feed: Feed, run: Running, sample: Sample) -> None:
+        """One detector over one sample. What fails in it is shown at it, and stops neither the others nor the feed."""
         try:
-            for happening in take():
-                await self._store(feed, watch, happening)
-            watch.error = ""
+            for turn in run.watch.step(sample, feed.interval_s):
+                at = datetime.now(UTC)
+                await self._store(feed, run, Happening(run.site_id, run.detector_id, run.revision, at, turn))
+            run.error = ""
         except LanternError as error:
-            watch.error = str(error)
+            run.error = str(error)
         except Exception as error:
-            if not watch.error:
-                log.exception("detector failed", detector=watch.detector_id)
-            watch.error = f"an error of the program, {type(error).__name__}: the log says more"
+            if not run.error:
+                log.exception("detector failed", detector=run.detector_id)
+            run.error = f"an error of the program, {type(error).__name__}: the log says more"
 
-    async def _store(self, feed: Feed, watch: Watch, happening: Happening) -> None:
+    async def _store(self, feed: Feed, run: Running, happening: Happening) -> None:
         """Store it, however long the store is away; the feed waits meanwhile."""
         patience = Patience()
         while True:
             try:
-                outcomes = await asyncio.to_thread(record, happening, watch.links)
+                outcomes = await asyncio.to_thread(record, happening, run.links)
                 break
             except StoreAwayError as error:
                 feed.error = f"an event waits to be stored: {error}"
@@ -141,39 +123,35 @@ class Engine:
                 log.error("event cannot be stored", device=feed.code, happening=repr(happening))
                 raise
         feed.error = ""
-        for each in happening.chain():
-            self._tell_news(watch, each, outcomes)
+        for turn in happening.turn.chain():
+            self._tell_news(happening, turn, outcomes)
         self.news = self.news[-100:]
 
-    def _tell_news(self, watch: Watch, happening: Happening, outcomes: list[str]) -> None:
-        if happening.changes:
+    def _tell_news(self, happening: Happening, turn: Turn, outcomes: list[str]) -> None:
+        if turn.changes:
             self.delivery.wake()
-        for change in happening.changes:
+        for change in turn.changes:
             outcome = outcomes.pop(0) if change.what != "clear" else f"cleared by {change.cleared_by}"
             self.news.append(
                 {
                     "at": happening.at.timestamp(),
-                    "detector": watch.detector_id,
-                    "region": happening.region,
+                    "detector": happening.detector_id,
+                    "region": turn.region,
                     "what": change.what,
-                    "reading": round(happening.reading, 2),
-                    "object": happening.object,
-                    "direction": happening.direction,
+                    "reading": round(turn.reading, 2),
+                    "object": turn.object,
+                    "direction": turn.direction,
                     "outcome": outcome,
                 }
             )
 
-    async def empty(self, detector_id: int) -> int:
-        """Set a count's occupancy to nobody. Refused while anybody is in view: they would be counted out again."""
-        watch = next((w for each in self.watches.values() for w in each if w.detector_id == detector_id), None)
-        if not isinstance(watch, ObjectWatch) or watch.kind.name != "count":
-            raise Refused([Fault("detector", f"{detector_id} counts nobody", "a detector of kind count")])
-        if watch.in_view:
-            raise Refused(
-                [Fault("occupancy", f"{watch.in_view} in view", "nobody in view: wait until the door is clear")]
-            )
-        before = watch.inside.inside
-        await asyncio.to_thread(forget_inside, watch.detector_id, watch.revision, watch.empty())
+    async def empty(self, detector_id: int) -> float:
+        """Set a count's occupancy to nobody; returns how many were inside. Raises `Refused` while anybody is in view."""
+        run = next((run for runs in self.runs.values() for run in runs if run.detector_id == detector_id), None)
+        if run is None:
+            raise Refused([Fault("detector", f"{detector_id} does not run", "a detector that runs live")])
+        before, turn = run.watch.nobody_inside()
+        await asyncio.to_thread(record_reset, run.detector_id, run.revision, turn)
         self.tell()
         return before
 
@@ -184,28 +162,28 @@ class Engine:
         plans = await asyncio.to_thread(load_plans)
         if plans.signature == self._signature:
             return
-        held = {watch.detector_id: watch for watches in self.watches.values() for watch in watches}
-        fresh: dict[int, list[Watch]] = {}
+        held = {run.detector_id: run for runs in self.runs.values() for run in runs}
+        fresh: dict[int, list[Running]] = {}
         for plan in plans.detectors:
             try:
-                watch = await self._watch(plan, held.get(plan.detector_id))
+                run = await self._take_up(plan, held.get(plan.detector_id))
             except StoreAwayError:
                 raise
             except Exception:
                 log.exception("detector cannot be taken up; the others go on", detector=plan.detector_id)
             else:
-                fresh.setdefault(plan.device_id, []).append(watch)
+                fresh.setdefault(plan.device_id, []).append(run)
         for gone in held.keys() - {plan.detector_id for plan in plans.detectors}:
             await asyncio.to_thread(close_open_events, gone, by="lost")
-        self.watches = fresh
+        self.runs = fresh
         self._adopt(plans.devices)
         self._signature = plans.signature
         self.tell()
 
     def _adopt(self, devices: Sequence[DeviceRow]) -> None:
         """Feeds of the devices there are; of those that are gone nothing is kept."""
-        sending = {device.id: device for device in devices if device.kind == "thermal"}
-        asked = {device.id: device for device in devices if device.kind in ("camera", "counter")}
+        sending = {device.id: device for device in devices if DEVICE_KINDS[device.kind].reached == "sends"}
+        asked = {device.id: device for device in devices if DEVICE_KINDS[device.kind].reached == "asked"}
         self.feeds = {key: feed for key, feed in self.feeds.items() if key in sending or key in asked}
         self.tokens = {device.id: (device.code, device.token) for device in sending.values()}
         for gone in self.listeners.keys() - asked.keys():
@@ -214,7 +192,7 @@ class Engine:
             self.feeds.setdefault(device.id, FrameFeed(device.code, device.id, site_id=device.site_id))
         for device in asked.values():
             self._follow(device)
-        self.delivery.adopt([device for device in devices if device.kind == "io_module"])
+        self.delivery.adopt([device for device in devices if DEVICE_KINDS[device.kind].reached == "written"])
 
     def _follow(self, device: DeviceRow) -> None:
         """Listen to a device that sends objects, at the address that it has now."""
@@ -229,21 +207,16 @@ class Engine:
             del self.listeners[device.id]
             held = None
         if url and held is None:
-
-            async def take(t: float, seen: Sequence[Seen]) -> None:
-                await self.take_objects(device.id, t, seen)
-
+            take = partial(self.take, device.id)
             self.listeners[device.id] = asyncio.create_task(listen(feed, url, take), name=url)
 
-    async def _watch(self, plan: Plan, held: Watch | None) -> Watch:
-        what = (plan.detector_id, plan.site_id, plan.revision, plan.model, plan.links)
-        by_objects = isinstance(kind_of(plan.model.kind), TrackKind)
-        watch: Watch = ObjectWatch(*what, frame_px=plan.frame_px) if by_objects else ReadingWatch(*what)
-        if held is not None and held.revision == watch.revision:
-            watch.inherit(held)
-        elif not watch.resume(await asyncio.to_thread(remembered, watch.detector_id)):
-            await asyncio.to_thread(close_open_events, watch.detector_id, by="lost")
-        return watch
+    async def _take_up(self, plan: Plan, held: Running | None) -> Running:
+        run = running(plan)
+        if held is not None and held.revision == run.revision:
+            run.watch.inherit(held.watch)
+        elif not run.resume(await asyncio.to_thread(remembered, run.detector_id)):
+            await asyncio.to_thread(close_open_events, run.detector_id, by="lost")
+        return run
 
     async def _follow_changes(self) -> None:
         async for _ in changes():
@@ -265,13 +238,13 @@ class Engine:
 
     def state(self, device_id: int) -> dict[str, Any]:
         feed = self.feeds.get(device_id)
-        watches = self.watches.get(device_id, [])
-        mine = {watch.detector_id for watch in watches}
+        runs = self.runs.get(device_id, [])
+        mine = {run.detector_id for run in runs}
         modules = [m for m in self.delivery.modules.values() if feed is not None and m.site_id == feed.site_id]
         return {
             "now": time.time(),
             "feed": feed.as_dict() if feed else None,
-            "detectors": [watch.as_dict(feed_live=feed is not None and feed.live) for watch in watches],
+            "detectors": [run.as_dict(feed_live=feed is not None and feed.live) for run in runs],
             "modules": [module.as_dict() for module in modules],
             "news": [item for item in self.news if item["detector"] in mine][-12:],
         }

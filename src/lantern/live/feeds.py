@@ -1,4 +1,4 @@
-"""What is known of one device that sends: its last frame, its pace, and how its clock stands."""
+"""What is known of one device that gives samples: its last frame, its pace, and how its clock stands."""
 
 from __future__ import annotations
 
@@ -6,16 +6,53 @@ import time
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import KW_ONLY, dataclass, field
-from typing import Any
+from typing import Any, Protocol
 
 import structlog
 
 from lantern.core.objects.following import Seen
+from lantern.core.watch import Sample
 from lantern.formats.wire import FrameHeader
 
 log = structlog.get_logger()
 KEPT_READINGS = 1200
 LOG_UNREADABLE_S = 10.0  # a device that sends nothing else must not fill the disk with it
+
+
+class Frame(Protocol):
+    """What came over the wire, at `t` of the device's clock."""
+
+    @property
+    def t(self) -> float: ...
+
+    def sample(self) -> Sample:
+        """Return it as the detectors take it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """A frame of a thermal camera: pixels (height, width), raw."""
+
+    header: FrameHeader
+    pixels: Any
+
+    @property
+    def t(self) -> float:
+        return self.header.t
+
+    def sample(self) -> Sample:
+        return Sample("heat", self.header.t, self.header.frames(self.pixels))
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """All objects that a device saw at one moment."""
+
+    t: float
+    seen: Sequence[Seen]
+
+    def sample(self) -> Sample:
+        return Sample("tracks", self.t, self.seen)
 
 
 @dataclass
@@ -37,8 +74,26 @@ class Feed:
     waits_ms: deque[float] = field(default_factory=lambda: deque(maxlen=KEPT_READINGS))
     _logged: float = -LOG_UNREADABLE_S
 
-    def follows(self, t: float) -> bool:
-        """Does a frame of this time follow the last one? If so it counts as the last; if not it is dropped and counted."""
+    def jump_s(self, frame: Any) -> float | None:
+        """How far the device's clock jumped before this frame, for it started anew; None: it did not."""
+        raise NotImplementedError
+
+    def restart(self) -> None:
+        """The device started anew: its clock may stand anywhere."""
+        self.t = None
+
+    def keep(self, frame: Any) -> None:
+        """Keep what pages show of the last frame."""
+        raise NotImplementedError
+
+    def accept(self, frame: Frame) -> bool:
+        """Take over a frame if it follows the last; if not it is dropped and counted."""
+        if not self._follows(frame.t):
+            return False
+        self.keep(frame)
+        return True
+
+    def _follows(self, t: float) -> bool:
         if self.t is not None:
             step_s = t - self.t
             if step_s <= 0:
@@ -84,16 +139,17 @@ class FrameFeed(Feed):
     header: FrameHeader | None = None
     pixels: Any = None
 
-    def accept(self, header: FrameHeader, pixels: Any) -> bool:
-        """Take over a frame, if it follows the last."""
-        if not self.follows(header.t):
-            return False
-        self.header, self.pixels = header, pixels
-        return True
+    def jump_s(self, frame: Picture) -> float | None:
+        last = self.header
+        anew = last is not None and frame.t <= last.t and frame.header.seq < last.seq
+        return frame.t - last.t if last is not None and anew else None
 
     def restart(self) -> None:
-        """The device started anew: its clock may stand anywhere."""
-        self.header = self.t = None
+        super().restart()
+        self.header = None
+
+    def keep(self, frame: Picture) -> None:
+        self.header, self.pixels = frame.header, frame.pixels
 
     def as_dict(self) -> dict[str, Any]:
         if self.header is None:
@@ -117,12 +173,12 @@ class ObjectFeed(Feed):
     seen: Sequence[Seen] = ()
     interval_s: float = field(default=0.1, kw_only=True)
 
-    def accept(self, t: float, seen: Sequence[Seen]) -> bool:
-        """Take over a frame, if it follows the last."""
-        if not self.follows(t):
-            return False
-        self.seen = seen
-        return True
+    def jump_s(self, frame: Scene) -> float | None:
+        anew = self.t is not None and frame.t < self.t - self.interval_s
+        return frame.t - self.t if self.t is not None and anew else None
+
+    def keep(self, frame: Scene) -> None:
+        self.seen = frame.seen
 
     def as_dict(self) -> dict[str, Any]:
         width, height = self.frame_px

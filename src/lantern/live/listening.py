@@ -3,23 +3,22 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Awaitable, Callable
 from contextlib import aclosing
 
 import structlog
 
 from lantern.core.faults import LanternError
-from lantern.core.objects.following import Seen
 from lantern.devices.metadata import metadata
 from lantern.formats.onvif import read_frame
-from lantern.live.feeds import ObjectFeed
+from lantern.live.feeds import ObjectFeed, Scene
 from lantern.live.tasks import Patience
 
 log = structlog.get_logger()
 ENDED = "the device ended its stream"
 
 
-async def listen(feed: ObjectFeed, url: str, take: Callable[[float, Sequence[Seen]], Awaitable[None]]) -> None:
+async def listen(feed: ObjectFeed, url: str, take: Callable[[Scene], Awaitable[None]]) -> None:
     """Give each frame of a device's metadata to `take`. A frame that cannot be read is dropped, counted and said; when
     anything else fails, in the device or in `take`, the stream is asked for anew, ever less often until it works.
     """
@@ -30,7 +29,7 @@ async def listen(feed: ObjectFeed, url: str, take: Callable[[float, Sequence[See
                 async for body in bodies:
                     frame = _read(feed, body, url)
                     if frame is not None:
-                        await take(*frame)
+                        await take(frame)
                         feed.error = ""
                         patience.rest()
             _tell(feed, ENDED)
@@ -44,10 +43,10 @@ async def listen(feed: ObjectFeed, url: str, take: Callable[[float, Sequence[See
         await asyncio.sleep(patience.lose())
 
 
-def _read(feed: ObjectFeed, body: bytes, url: str) -> tuple[float, list[Seen]] | None:
+def _read(feed: ObjectFeed, body: bytes, url: str) -> Scene | None:
     width, height = feed.frame_px
     try:
-        return read_frame(body, where=url, width=width, height=height)
+        return Scene(*read_frame(body, where=url, width=width, height=height))
     except LanternError as error:
         feed.cannot_read(str(error))
     except Exception as error:

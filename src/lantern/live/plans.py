@@ -27,7 +27,7 @@ class Plan:
     site_id: int
     revision: int
     model: Detector
-    frame_px: tuple[int, int] | None
+    facts: dict[str, Any]  # of its device
     links: list[Armed]
 
 
@@ -65,7 +65,4 @@ def _armed(row: LinkRow, timetables: dict[tuple[int, str], Timetable]) -> Armed:
 
 
 def _plan(row: DetectorRow, device: DeviceRow, links: list[Armed]) -> Plan:
-    ability = device.ability
-    sized = {"width", "height"} <= set(ability)
-    frame_px = (int(ability["width"]), int(ability["height"])) if sized else None
-    return Plan(row.id, device.id, device.site_id, row.revision, row.model, frame_px, links)
+    return Plan(row.id, device.id, device.site_id, row.revision, row.model, device.ability, links)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from typing import Any
@@ -12,10 +12,9 @@ from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from lantern.core.decide import Change
 from lantern.core.linking.timeline import firings
-from lantern.core.objects.occupancy import REGION
 from lantern.core.rehearsal import Armed
+from lantern.core.watch import Turn
 from lantern.db.base import transaction
 from lantern.live.outbox import order
 from lantern.live.tables import DecisionRow, EventRow
@@ -24,50 +23,36 @@ from lantern.survey.tables import outputs_of
 
 @dataclass(frozen=True)
 class Happening:
-    """Changes of one decision at one frame. `at` is the engine's clock; `state` is what is remembered after it, if anything is.
-
-    Objects: `object` raised or cleared by itself, `direction` where it crossed. `key` names it, so that it can be stored again
-    where nobody knows whether it was stored: the second time changes nothing.
+    """A turn of a detector that runs. `at` is the engine's clock; `key` names it, so that it can be stored again where nobody
+    knows whether it was stored: the second time changes nothing.
     """
 
     site_id: int
     detector_id: int
     revision: int
-    region: str
     at: datetime
-    changes: tuple[Change, ...]
-    state: Any
-    reading: float
-    why: dict[str, Any]
-    object: str | None = None
-    direction: str | None = None
+    turn: Turn
     key: UUID = field(default_factory=uuid4)
-    then: Happening | None = None  # what follows from it, and is stored with it or not at all
-
-    def chain(self) -> Iterator[Happening]:
-        """It, and all that follows from it."""
-        yield self
-        if self.then is not None:
-            yield from self.then.chain()
 
 
 def record(happening: Happening, links: Sequence[Armed]) -> list[str]:
     """Store it all or nothing. Returns the outcome of each raise, for the page."""
     with transaction() as session:
-        return [outcome for each in happening.chain() for outcome in _record(session, each, links)]
+        turns = enumerate(happening.turn.chain())
+        return [outcome for place, turn in turns for outcome in _record(session, happening, place, turn, links)]
 
 
-def _record(session: Session, happening: Happening, links: Sequence[Armed]) -> list[str]:
+def _record(session: Session, happening: Happening, place: int, turn: Turn, links: Sequence[Armed]) -> list[str]:
     outcomes: list[str] = []
-    for number, change in enumerate(happening.changes):
+    for number, change in enumerate(turn.changes):
         if change.what == "clear":
-            _clear(session, happening, change.cleared_by or "reading")
+            _clear(session, happening, turn, change.cleared_by or "reading")
         else:
-            key = uuid5(happening.key, str(number))
+            key = uuid5(happening.key, f"{place}.{number}")
             stored = session.scalar(select(EventRow.outcome).where(EventRow.key == key))
-            outcomes.append(stored or _raise(session, happening, links, key, repeat=change.what == "repeat"))
-    if happening.state is not None:
-        remember(session, happening.detector_id, happening.region, happening.revision, happening.state)
+            outcomes.append(stored or _raise(session, happening, turn, links, key, repeat=change.what == "repeat"))
+    if turn.state is not None:
+        remember(session, happening.detector_id, turn.region, happening.revision, turn.state)
     return outcomes
 
 
@@ -94,18 +79,20 @@ def close_open_events(detector_id: int, *, by: str) -> None:
         )
 
 
-def forget_inside(detector_id: int, revision: int, state: Any) -> None:
-    """Occupancy was set to nobody: remember that, and let no capacity alarm stand."""
+def record_reset(detector_id: int, revision: int, turn: Turn) -> None:
+    """Somebody set a region's state by hand: remember it, and let no event of the region stand."""
     with transaction() as session:
-        remember(session, detector_id, REGION, revision, state)
+        remember(session, detector_id, turn.region, revision, turn.state)
         standing = update(EventRow).where(
-            EventRow.detector_id == detector_id, EventRow.region == REGION, EventRow.cleared_at.is_(None)
+            EventRow.detector_id == detector_id, EventRow.region == turn.region, EventRow.cleared_at.is_(None)
         )
         session.execute(standing.values(cleared_at=datetime.now(UTC), cleared_by="reset"))
 
 
-def _raise(session: Session, happening: Happening, links: Sequence[Armed], key: UUID, *, repeat: bool) -> str:
-    hearing = [each for each in links if each.link.listens_to(happening.region)]
+def _raise(
+    session: Session, happening: Happening, turn: Turn, links: Sequence[Armed], key: UUID, *, repeat: bool
+) -> str:
+    hearing = [each for each in links if each.link.listens_to(turn.region)]
     armed = [each.link for each in hearing if each.between(happening.at, happening.at)(happening.at)]
     fired = [f for link in armed for f in firings(link, event=0, raised_s=0.0, repeat=repeat)]
     outcome = "fired" if fired else "no link" if not hearing else "outside the timetable" if not armed else "no effect"
@@ -117,14 +104,14 @@ def _raise(session: Session, happening: Happening, links: Sequence[Armed], key: 
         key=key,
         detector_id=happening.detector_id,
         revision=happening.revision,
-        region=happening.region,
+        region=turn.region,
         raised_at=happening.at,
         repeat=repeat,
-        reading=happening.reading,
-        why=happening.why,
+        reading=turn.reading,
+        why=turn.why,
         outcome=outcome,
-        object=happening.object,
-        direction=happening.direction,
+        object=turn.object,
+        direction=turn.direction,
     )
     session.add(event)
     session.flush()
@@ -134,13 +121,13 @@ def _raise(session: Session, happening: Happening, links: Sequence[Armed], key: 
     return outcome
 
 
-def _clear(session: Session, happening: Happening, by: str) -> None:
+def _clear(session: Session, happening: Happening, turn: Turn, by: str) -> None:
     session.execute(
         update(EventRow)
         .where(
             EventRow.detector_id == happening.detector_id,
-            EventRow.region == happening.region,
-            EventRow.object.is_not_distinct_from(happening.object),
+            EventRow.region == turn.region,
+            EventRow.object.is_not_distinct_from(turn.object),
             EventRow.cleared_at.is_(None),
         )
         .values(cleared_at=happening.at, cleared_by=by)

@@ -32,7 +32,7 @@ def rehearse_page(request: Request, detector_id: Id, take: Id | None = None) -> 
             "take": take_shown(chosen, row.device.place.site.zone),
             "marks": [m.as_dict() for m in marks_of(session, chosen.id) if m.as_mark().concerns(row.name)],
             "judged": bench.judged(session, row.model, chosen, links, scale),
-            "readings": bench.drawn_readings(session, row.model, chosen),
+            "readings": bench.drawn_readings(session, row.model, chosen, scale),
             "detector": row.body,
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
             "links": [

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
-from lantern.core.heat.radiation import Seen, apparent_c, object_c
+from lantern.core.readings.heat.radiation import Seen, apparent_c, object_c
 from lantern.core.signals import Frames, RecordedAs
 from lantern.core.tuning.scoring import Mark
 

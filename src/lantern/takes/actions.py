@@ -19,6 +19,7 @@ from lantern.formats.border import border
 from lantern.formats.limits import MOST_NAME
 from lantern.formats.looks import look_at
 from lantern.formats.progress import beat
+from lantern.formats.signals.register import signal_of
 from lantern.formats.takes import Take, has_sidecar, open_take
 from lantern.formats.text import has_controls
 from lantern.settings import settings
@@ -137,16 +138,16 @@ class UnknownDeviceError(Refused):
         info = take.info
         what = f"the site has no device {info.device!r}"
         super().__init__([Fault("device", what, "the code of a device of this site: make it, or choose another")])
-        pictured = take.frames or take.info
+        facts = take.signal.facts(info, take.value)
         self.asked = {
             "needs": "device",
             "file": "take",
             "kinds": [info.kind],
             "facts": [f"{info.name}: {info.kind} of device {info.device}, which the site does not have"],
             "info": info.model_dump(mode="json", exclude_none=True),
-            "picture": {"width": pictured.width, "height": pictured.height, "fps": info.fps},
+            "picture": {"width": facts.get("width"), "height": facts.get("height"), "fps": info.fps},
             "guess": {"device": info.device},
-            "samples": len(take.t_s) if take.tracks is None else len(take.tracks),
+            "samples": take.signal.samples(take.value),
             "length_s": {"": take.length_s},
             "drawn": {},
         }
@@ -184,8 +185,8 @@ def import_path(
 
 def move_take(session: Session, take: TakeRow, device: DeviceRow) -> None:
     """It is of another device. Marks go along; how the old device's revisions were judged on it does not. Raises `Refused`."""
-    _check_signal(take.kind, device)
-    _check_size((take.width, take.height), device)
+    _check_signal(take.signal, device)
+    _check_size(signal_of(take.signal).picture(take.facts), device)
     session.execute(delete(JudgementRow).where(JudgementRow.take_id == take.id))
     take.device_id = device.id
 
@@ -198,14 +199,13 @@ def _check_signal(kind: str, device: DeviceRow) -> None:
 
 
 def _check_picture(take: Take, device: DeviceRow) -> None:
-    pictured = (take.info.width, take.info.height) if take.frames is None else (take.frames.width, take.frames.height)
-    _check_size(pictured, device)
+    _check_size(take.signal.picture(take.signal.facts(take.info, take.value)), device)
 
 
-def _check_size(pictured: tuple[int | None, int | None], device: DeviceRow) -> None:
+def _check_size(pictured: tuple[int, int] | None, device: DeviceRow) -> None:
     """Regions are in a device's own pixels: a picture of another size cannot be judged by its detectors."""
     width, height = device.ability.get("width"), device.ability.get("height")
-    if None not in pictured and width and height and pictured != (width, height):
+    if pictured is not None and width and height and pictured != (width, height):
         size = f"pictures of {pictured[0]} x {pictured[1]} pixels"
         raise Refused([Fault("data", size, f"{width} x {height}, as device {device.code} gives them")])
 

@@ -17,9 +17,9 @@ from sqlalchemy.orm import Session
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.db.numbers import Id
-from lantern.formats.documents import read_model
 from lantern.formats.limits import LONGEST_S
-from lantern.formats.takes import TakeInfo
+from lantern.formats.sidecar import TakeInfo
+from lantern.formats.takes import read_info
 from lantern.survey.devices import add_device, add_place
 from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow, devices_of_site
 from lantern.takes.tables import ImportRow, UploadPartRow
@@ -120,14 +120,14 @@ def _document(info: TakeInfo) -> dict[str, Any]:
 def _info(row: ImportRow, answers: Answers, code: str) -> TakeInfo:
     """The sidecar that the answers make."""
     if row.asked["needs"] != "answers":
-        return read_model(TakeInfo, row.asked["info"] | {"device": code}, where="take.json")
+        return read_info(row.asked["info"] | {"device": code}, where="take.json")
     start = _start(answers.start, answers.zone)
     given = {key: value for key, value in answers.info.items() if value is not None and value != ""}
     for named in ("classes", "units"):
         if isinstance(given.get(named), dict):
             given[named] = {key: value for key, value in given[named].items() if value}
     document = {"format": "lantern-take/1", **given, "device": code, "start": start}
-    return read_model(TakeInfo, document, where="answers")
+    return read_info(document, where="answers")
 
 
 def _start(text: str, zone: str) -> str:

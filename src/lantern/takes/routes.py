@@ -16,6 +16,7 @@ from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
+from lantern.formats.signals.register import signal_of
 from lantern.formats.tables import read_marks, write_marks
 from lantern.survey.tables import DeviceRow, devices_of_site
 from lantern.takes import actions
@@ -117,10 +118,10 @@ def frame(take_id: Id, index: Count) -> Response:
     """Raw pixels, row-major, little-endian, deflated; the page colours them. °C = raw x scale + offset of the take."""
     with transaction() as session:
         take = get_take(session, take_id)
-        if take.dtype not in DRAWN_DTYPES or not 0 <= index < take.samples:
+        if signal_of(take.signal).view != "frames" or not 0 <= index < take.samples:
             raise HTTPException(404, f"Take {take_id} has no frame {index}.")
         pixels = frame_of_take(session, take, index)
-        dtype = DRAWN_DTYPES[str(take.dtype)]
+        dtype = DRAWN_DTYPES[pixels.dtype.name]
     data = zlib.compress(pixels.astype(f"<{'u2' if dtype == 'uint16' else 'f4'}").tobytes(), 1)
     headers = {"Content-Encoding": "deflate", "Cache-Control": "private, max-age=86400, immutable", "X-Dtype": dtype}
     return Response(data, 200, headers, "application/octet-stream")

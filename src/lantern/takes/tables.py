@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any
@@ -11,10 +12,11 @@ import numpy as np
 from sqlalchemy import ForeignKey, Index, select
 from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relationship
 
-from lantern.core.signals import Floats, RecordedAs
+from lantern.core.faults import Fault, Refused
+from lantern.core.signals import Floats
 from lantern.core.tuning.scoring import Label, Mark
 from lantern.db.base import Base, now
-from lantern.formats.takes import FIRST, LAST
+from lantern.formats.sidecar import FIRST, LAST
 from lantern.survey.tables import LISTED, DeviceRow
 
 
@@ -24,17 +26,11 @@ class TakeRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), index=True)
     name: Mapped[str]
-    kind: Mapped[str]
+    signal: Mapped[str]  # its name in the register
     stored_start: Mapped[datetime] = mapped_column("start")
     samples: Mapped[int]
     length_s: Mapped[float]
-    width: Mapped[int | None]
-    height: Mapped[int | None]
-    dtype: Mapped[str | None]
-    scale: Mapped[float | None]
-    offset_c: Mapped[float | None]
-    recorded: Mapped[dict[str, Any]]
-    columns: Mapped[list[Any]]  # of a series: [name, unit] each
+    facts: Mapped[dict[str, Any]]  # what its signal says of it, see formats/signals
     packed_bytes: Mapped[int]
     set_aside: Mapped[bool] = mapped_column(default=False)  # not tuned on; kept to validate with
     created: Mapped[datetime] = mapped_column(default=now)
@@ -58,8 +54,13 @@ class TakeRow(Base):
         return np.frombuffer(self.times, dtype="<f8").astype(np.float64)
 
     @property
-    def recorded_as(self) -> RecordedAs:
-        return RecordedAs(**self.recorded)
+    def width(self) -> int | None:
+        """Of its picture, where it has one."""
+        return self.facts.get("width")
+
+    @property
+    def height(self) -> int | None:
+        return self.facts.get("height")
 
     @property
     def interval_s(self) -> float:
@@ -169,6 +170,16 @@ def takes_of_site(session: Session, site_id: int) -> list[TakeRow]:
         .order_by(DeviceRow.code, TakeRow.stored_start)
     )
     return list(session.scalars(query))
+
+
+def takes_by_id(session: Session, take_ids: Sequence[int]) -> list[TakeRow]:
+    """In the order of their numbers as given. Raises `Refused` unless all of them are there."""
+    takes = [session.get(TakeRow, take_id) for take_id in take_ids]
+    if not takes or any(take is None for take in takes):
+        raise Refused(
+            [Fault("takes", f"{list(take_ids)}: not all of them are there", "takes of the detector's device")]
+        )
+    return [take for take in takes if take is not None]
 
 
 def takes_of_device(session: Session, device_id: int) -> list[TakeRow]:

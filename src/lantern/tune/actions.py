@@ -121,7 +121,7 @@ def scores_on_takes(session: Session, detector: Detector, device_id: int) -> lis
     """The score card on each take of the device that the detector can look at."""
     out = []
     for take in takes_of_device(session, device_id):
-        if take.kind in kind_of(detector.kind).signals:
+        if take.signal in kind_of(detector.kind).signals:
             card = score_on(session, detector, take)
             out.append({"take": take.id, "name": take.name, "card": card.as_dict()})
     return out

@@ -13,7 +13,6 @@ from lantern.core.events import Detector
 from lantern.core.kinds import kind_of
 from lantern.core.rehearsal import Armed, rehearse
 from lantern.core.signals import Series
-from lantern.core.subject import Subject
 from lantern.core.tuning.holdout import validate
 from lantern.core.tuning.scoring import card, pooled
 from lantern.core.units import CELSIUS, Scale
@@ -53,23 +52,14 @@ def judged(
         "armed": done.armed_s,
         "unknown": held.unknown(),
         "matters": [name for name in held.kind.dials.model_fields if held.kind.matters(name, held.dials)],
-        "line": _line(held) if isinstance(held, Subject) else None,
+        "line": held.line(),
         "cautions": held.cautions(),
     }
 
 
-def _line(held: Subject) -> dict[str, Any] | None:
-    """The level as a line over the reading: the dial that sets it (None: none does), and which way the hysteresis lies."""
-    _, rule = next(iter(held.decisions().values()))
-    if rule.by_change or rule.learns:
-        return None
-    dial = next((name for name, swept in held.kind.exact(held.dials).items() if swept == "level"), None)
-    return {"dial": dial, "level": rule.level, "away": 1 if rule.sense == "below" else -1}
-
-
 def cards(session: Session, detector: Detector, takes: Sequence[TakeRow]) -> dict[str, Any]:
     """The score card on each take and on all that are tuned on together, and what the takes set aside say of them."""
-    fit = [take for take in takes if take.kind in kind_of(detector.kind).signals]
+    fit = [take for take in takes if take.signal in kind_of(detector.kind).signals]
     scored = [(take, score_on(session, detector, take)) for take in fit]
     tuned = [card for take, card in scored if not take.set_aside]
     aside = [card for take, card in scored if take.set_aside]
@@ -97,10 +87,13 @@ def _alone(these: dict[str, Any], those: dict[str, Any], within_s: float) -> lis
     ]
 
 
-def drawn_readings(session: Session, detector: Detector, take: TakeRow) -> dict[str, Any]:
-    """The readings thinned to what a screen can show: least and greatest value of each column."""
+def drawn_readings(session: Session, detector: Detector, take: TakeRow, scale: Scale = CELSIUS) -> dict[str, Any]:
+    """The readings thinned to what a screen can show: least and greatest value of each column; `shown`: how a value is shown."""
     held = subject(session, detector, take)
-    return {name: thinned(series, COLUMNS) for name, series in held.traces().items()}
+    return {
+        name: thinned(series, COLUMNS) | {"shown": scale.of(series.unit).as_dict()}
+        for name, series in held.traces().items()
+    }
 
 
 def thinned(series: Series, columns: int) -> dict[str, Any]:

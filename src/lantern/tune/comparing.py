@@ -65,7 +65,7 @@ def compare_page(
         if a == b and ra is None and rb is None and one.row.revision > 1:
             one = _side(session, a, one.row.revision - 1)
         signals = kind_of(one.row.kind).signals
-        takes = [t for t in takes_of_device(session, one.row.device_id) if t.kind in signals]
+        takes = [t for t in takes_of_device(session, one.row.device_id) if t.signal in signals]
         chosen = next((t for t in takes if t.id == take), takes[0] if takes else None)
         scale = scale_of(session, user_id(request))
         sides = [_judged(session, side, chosen, scale) for side in (one, other)] if chosen else []
@@ -119,7 +119,7 @@ def _side(session: Session, detector_id: int, number: int | None) -> Side:
 def _judged(session: Session, side: Side, take: TakeRow, scale: Any) -> dict[str, Any]:
     links = armed_links(session, side.row.device.site_id, side.row.id)
     judged = bench.judged(session, side.model, take, links, scale)
-    return judged | {"words": side.words, "readings": bench.drawn_readings(session, side.model, take)}
+    return judged | {"words": side.words, "readings": bench.drawn_readings(session, side.model, take, scale)}
 
 
 def _paired(sides: list[dict[str, Any]]) -> dict[str, Any]:

@@ -61,7 +61,8 @@ def new_page(request: Request, device: Id) -> HTMLResponse:
             "device": {"id": row.id, "code": row.code},
             "size": making.picture_of(session, row),
             "grounds": [
-                take_shown(take, zone) | {"still": take.still_type is not None, "columns": take.columns}
+                take_shown(take, zone)
+                | {"still": take.still_type is not None, "columns": take.facts.get("columns", [])}
                 for take in making.grounds_of(session, row)
             ],
             "kinds": {each.kind.name: each.kind.shapes for each in kinds},

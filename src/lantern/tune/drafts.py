@@ -37,26 +37,15 @@ class Draft(BaseModel):
     parts: list[str] = ["judged"]
     together: bool = False
     wishes: WishesIn = WishesIn()
-    every_s: float = Field(default=60.0, ge=10, le=3600)  # of counts against counts by hand
-    who: Id | None = None
+    also: dict[str, Any] = Field(default_factory=dict)  # what a family's own parts need to know
     page: str = Field(default="", max_length=40)  # who asks, by a name of its own
     turn: Count = 0  # which of its states this is
 
 
-class FanAsked(Draft):
-    region: str
-    material: str
-
-
-class LineAsked(Draft):
-    offset_px: float
-    angle_deg: float
-
-
 class StudyAsked(Draft):
-    """A map of two dials, advice, or where a counting line should lie."""
+    """A map of two dials, or what the family's own bench offers."""
 
-    what: Literal["map", "advice", "line"]
+    what: str = Field(max_length=40)
     dial_x: str = ""
     dial_y: str = ""
     dial_x_range: tuple[float, float] | None = None

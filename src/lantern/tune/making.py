@@ -22,7 +22,7 @@ Size = tuple[float, float]
 
 def kinds_for(session: Session, device: DeviceRow) -> list[Suitable]:
     """All detector kinds, those that the device can do first."""
-    return suitable(device.kind, [take.kind for take in takes_of_device(session, device.id)])
+    return suitable(device.kind, [take.signal for take in takes_of_device(session, device.id)])
 
 
 def picture_of(session: Session, device: DeviceRow) -> Size | None:

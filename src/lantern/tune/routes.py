@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -9,13 +10,12 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
-from lantern.core.dials import describe
+from lantern.benches.bench import Asked
+from lantern.benches.register import bench_of
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
-from lantern.core.heat.materials import MATERIALS
-from lantern.core.kinds import kind_of
+from lantern.core.kinds import family_of, kind_of
 from lantern.core.tuning.wanted import while_wanted
-from lantern.core.units import Scale
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.formats.documents import read_model
@@ -24,13 +24,13 @@ from lantern.jobs import defer_study
 from lantern.links.tables import armed_links
 from lantern.people.tables import User, scale_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
-from lantern.tune import bench, evidence, scenes, thermal
+from lantern.tune import bench, evidence
 from lantern.tune.actions import changed_keys, merge_revision, restore_revision, save_revision
-from lantern.tune.drafts import Draft, FanAsked, Saved, StudyAsked
+from lantern.tune.drafts import Draft, Saved, StudyAsked
 from lantern.tune.judging import subject
 from lantern.tune.shown import (
     changes_shown,
-    dial_shown,
+    dials_shown,
     drafted,
     get_detector,
     judgeable,
@@ -59,34 +59,37 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
         takes = judgeable(session, row)
         if chosen is None:
             return render_without_evidence(request, session, row, stage="tune")
+        kind = kind_of(row.kind)
+        dials = kind.read_dials(row.model)
         scale = scale_of(session, user_id(request))
         links = armed_links(session, row.device.site_id, row.id)
         data: dict[str, Any] = {
             "detector": row.body,
             "detectorId": row.id,
             "revision": row.revision,
-            "dials": [dial_shown(info, scale) for info in describe(kind_of(row.kind).dials)],
+            "dials": dials_shown(row.kind, chosen.signal, scale),
             "take": take_shown(chosen, row.device.place.site.zone),
             "takes": [{"id": t.id, "name": t.name, "aside": t.set_aside} for t in takes],
             "marks": [m.as_dict() for m in marks_of(session, chosen.id)],
             "saved": bench.judged(session, row.model, chosen, links, scale),
-            "readings": bench.drawn_readings(session, row.model, chosen),
+            "readings": bench.drawn_readings(session, row.model, chosen, scale),
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
-            "materials": [material.as_dict() for material in MATERIALS],
-            "verdicts": scenes.VERDICTS,
             "still": chosen.still_type is not None,
             "user": session.get_one(User, user_id(request)).name,
+            "pair": kind.pair(dials),
+            **bench_of(row.kind).page(kind, dials),
             "studies": {what: study.as_dict() for what, study in latest_studies(session, row.id).items()},
         }
         return render(
             request,
             session,
-            f"bench_{kind_of(row.kind).bench}.html",
+            f"bench_{family_of(row.kind).name}.html",
             stage="tune",
             detector=row,
             take=chosen,
             takes=takes,
             data=data,
+            view=data["take"]["view"],
             infos={info["name"]: info for info in data["dials"]},
             revisions=revisions_of(session, row.id),
             **told_beside(request, session, row),
@@ -95,47 +98,54 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
 
 @router.post("/bench/{detector_id}/judge", **may("viewer"))
 def judge_draft(request: Request, detector_id: Id, draft: Draft) -> Response:
-    """What a state would do: `parts` of judged, readings, strips, takes, noise, spot, pixels; of scenes: objects, beside, counts."""
+    """What a state would do: `parts` of judged, readings, takes, strips, and those that the family's own bench has."""
     TURNS.told(draft.page, draft.turn)
     with transaction() as session:
         row, take, detector = drafted(session, detector_id, draft)
-        scale = scale_of(session, user_id(request))
-        out: dict[str, Any] = {}
-        if {"judged", "objects"} & set(draft.parts):
-            links = armed_links(session, row.device.site_id, row.id)
-            if "judged" in draft.parts:
-                out["judged"] = bench.judged(session, detector, take, links, scale)
-            if "objects" in draft.parts:
-                out["objects"] = scenes.objects_shown(session, detector, take, links)
+        asked = Asked(
+            session=session,
+            row=row,
+            detector=detector,
+            take=take,
+            tuned=_tuned_on(session, row, take, together=draft.together),
+            draft=draft,
+            scale=scale_of(session, user_id(request)),
+        )
+        own = bench_of(row.kind)
+        at_once = [name for name in draft.parts if name == "judged" or name in own.at_once]
+        out = {name: _part(asked, name) for name in at_once}
         with while_wanted(partial(TURNS.passed, draft.page, draft.turn)):
-            out |= _beside(session, row, take, detector, draft, scale)
+            out |= {name: _part(asked, name) for name in draft.parts if name not in at_once}
         return json_answer(out)
 
 
-def _beside(
-    session: Session, row: DetectorRow, take: TakeRow, detector: Detector, draft: Draft, scale: Scale
-) -> dict[str, Any]:
-    """What is shown beside the verdicts, and may come later."""
-    out: dict[str, Any] = {}
-    if "readings" in draft.parts:
-        out["readings"] = bench.drawn_readings(session, detector, take)
-    if "takes" in draft.parts:
-        out["takes"] = bench.cards(session, detector, takes_of_device(session, row.device_id))
-    if {"strips", "noise"} & set(draft.parts):
-        held = evidence.hold(session, detector, _tuned_on(session, row, take, together=draft.together))
-        if "strips" in draft.parts:
-            out["strips"] = evidence.strips(held, draft.strips, draft.wishes.wishes(), scale)
-        if "noise" in draft.parts:
-            out["noise"] = thermal.noise_figures(held)
-    if "spot" in draft.parts:
-        out["spot"] = thermal.spot_of(session, take, detector)
-    if "pixels" in draft.parts:
-        out["pixels"] = thermal.pixels_shown(take, detector)
-    if "beside" in draft.parts:
-        out["beside"] = scenes.beside(session, detector, take)
-    if "counts" in draft.parts:
-        out["counts"] = scenes.counts_shown(session, detector, take, every_s=draft.every_s, who=draft.who)
-    return out
+def _part(asked: Asked, name: str) -> Any:
+    common = COMMON_PARTS.get(name)
+    return common(asked) if common is not None else bench_of(asked.row.kind).part(name)(asked)
+
+
+def _judged(asked: Asked) -> dict[str, Any]:
+    return bench.judged(asked.session, asked.detector, asked.take, asked.links(), asked.scale)
+
+
+def _readings(asked: Asked) -> dict[str, Any]:
+    return bench.drawn_readings(asked.session, asked.detector, asked.take, asked.scale)
+
+
+def _takes(asked: Asked) -> dict[str, Any]:
+    return bench.cards(asked.session, asked.detector, takes_of_device(asked.session, asked.row.device_id))
+
+
+def _strips(asked: Asked) -> dict[str, Any]:
+    return evidence.strips(asked.held(), asked.draft.strips, asked.draft.wishes.wishes(), asked.scale)
+
+
+COMMON_PARTS: dict[str, Callable[[Asked], Any]] = {
+    "judged": _judged,
+    "readings": _readings,
+    "takes": _takes,
+    "strips": _strips,
+}
 
 
 @router.get("/bench/{detector_id}/reading.csv", **may("viewer"))
@@ -148,28 +158,6 @@ def reading_csv(detector_id: Id, take: Id) -> Response:
         text = write_series(subject(session, row.model, chosen).traces())
         name = f"reading-{detector_id}-take-{take}.csv"
         return Response(text, 200, attachment(name), "text/csv; charset=utf-8")
-
-
-@router.post("/bench/{detector_id}/people", **may("viewer"))
-def people(request: Request, detector_id: Id, draft: Draft) -> Response:
-    """Skin screening: everybody on the take, what was refused, and how well the temperature tells the marked ones."""
-    with transaction() as session:
-        _, take, detector = drafted(session, detector_id, draft)
-        return json_answer(thermal.people(session, take, detector))
-
-
-@router.post("/bench/{detector_id}/fan", **may("viewer"))
-def error_fan(detector_id: Id, asked: FanAsked) -> Response:
-    """What a region's reading and alarms become over a material's range of emissivity."""
-    with transaction() as session:
-        _, take, detector = drafted(session, detector_id, asked)
-        region = next((r for r in detector.regions if r.name == asked.region), None)
-        if region is None:
-            raise Refused(
-                [Fault("region", repr(asked.region), f"one of {', '.join(r.name for r in detector.regions)}")]
-            )
-        [held] = evidence.hold(session, detector, [take])
-        return json_answer(thermal.error_fan(held, take, region, asked.material))
 
 
 # ---- studies ---------------------------------------------------------------------------------------------------------
@@ -221,7 +209,7 @@ def _tuned_on(session: Session, row: DetectorRow, take: TakeRow, *, together: bo
     if not together:
         return [take]
     signals = kind_of(row.kind).signals
-    tuned = [t for t in takes_of_device(session, row.device_id) if not t.set_aside and t.kind in signals]
+    tuned = [t for t in takes_of_device(session, row.device_id) if not t.set_aside and t.signal in signals]
     return tuned or [take]
 
 

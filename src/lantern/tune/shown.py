@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -14,9 +15,9 @@ from lantern.core.events import Detector, Region
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import kind_of
 from lantern.core.merging import DIAL, parts
-from lantern.core.signals import SIGNALS
 from lantern.core.units import Scale
 from lantern.formats.documents import read_model
+from lantern.formats.signals.register import SIGNALS
 from lantern.people.roles import suffices
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.drafts import Draft
@@ -47,7 +48,7 @@ def take_for(session: Session, row: DetectorRow, take_id: int | None) -> TakeRow
 def judgeable(session: Session, row: DetectorRow) -> list[TakeRow]:
     """Takes of the device that the detector's kind reads."""
     signals = kind_of(row.kind).signals
-    return [take for take in takes_of_device(session, row.device_id) if take.kind in signals]
+    return [take for take in takes_of_device(session, row.device_id) if take.signal in signals]
 
 
 def told_beside(request: Request, session: Session, row: DetectorRow) -> dict[str, Any]:
@@ -60,8 +61,8 @@ def told_beside(request: Request, session: Session, row: DetectorRow) -> dict[st
 
 def render_without_evidence(request: Request, session: Session, row: DetectorRow, *, stage: str) -> HTMLResponse:
     """What evidence a detector lacks, and how to get it."""
-    other = sorted({take.kind for take in takes_of_device(session, row.device_id)})
-    evidence = " or ".join(SIGNALS[signal] for signal in kind_of(row.kind).signals)
+    other = sorted({take.signal for take in takes_of_device(session, row.device_id)})
+    evidence = " or ".join(SIGNALS[signal].words for signal in kind_of(row.kind).signals)
     beside = told_beside(request, session, row)
     return render(
         request, session, "bench_empty.html", stage=stage, detector=row, evidence=evidence, other=other, **beside
@@ -76,8 +77,14 @@ def drafted(session: Session, detector_id: int, draft: Draft) -> tuple[DetectorR
     return row, take, read_model(Detector, draft.detector, where="detector")
 
 
-def dial_shown(info: DialInfo, scale: Scale) -> dict[str, Any]:
-    """A dial as the page needs it: its allowed range also in words, in the user's scale."""
+def dials_shown(kind_name: str, signal: str, scale: Scale) -> list[dict[str, Any]]:
+    """The dials of a kind as the page needs them, held against a take of this signal."""
+    kind = kind_of(kind_name)
+    return [_dial_shown(replace(info, unit=kind.dial_unit(info, signal)), scale) for info in describe(kind.dials)]
+
+
+def _dial_shown(info: DialInfo, scale: Scale) -> dict[str, Any]:
+    """Its allowed range also in words, in the user's scale."""
     quantity = scale.of(info.unit, difference=info.difference)
     return info.as_dict() | {
         "flag": isinstance(info.default, bool),
@@ -149,7 +156,8 @@ def take_shown(take: TakeRow, zone: str) -> dict[str, Any]:
     return {
         "id": take.id,
         "name": take.name,
-        "kind": take.kind,
+        "signal": take.signal,
+        "view": SIGNALS[take.signal].view,
         "start": take.start.timestamp(),
         "offsetS": offset.total_seconds(),
         "lengthS": take.length_s,
@@ -157,7 +165,7 @@ def take_shown(take: TakeRow, zone: str) -> dict[str, Any]:
         "width": take.width,
         "height": take.height,
         "intervalS": take.interval_s,
-        "scale": take.scale,
-        "offsetC": take.offset_c,
-        "dtype": take.dtype,
+        "scale": take.facts.get("scale"),
+        "offsetC": take.facts.get("offset_c"),
+        "dtype": take.facts.get("dtype"),
     }

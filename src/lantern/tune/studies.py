@@ -6,7 +6,7 @@ Each follows a row that the page looks at, so it shows progress, can be cancelle
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import structlog
@@ -14,22 +14,19 @@ from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from lantern.benches.bench import Tell, Work
+from lantern.benches.register import bench_of
 from lantern.core.dials import describe_dial
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import kind_of
-from lantern.core.objects.search import search
-from lantern.core.tuning.advice import advise
 from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_between
 from lantern.core.tuning.scoring import ScoreCard
-from lantern.core.tuning.wishes import Wishes
 from lantern.db.base import StoreAwayError, now, transaction
-from lantern.takes.tables import TakeRow, takes_of_device
+from lantern.takes.tables import TakeRow, takes_by_id
 from lantern.tune.actions import score_on
 from lantern.tune.evidence import hold, shown
-from lantern.tune.scenes import counted
 from lantern.tune.tables import DetectorRow, JudgementRow, RevisionRow, StudyRow, revisions_of
-from lantern.tune.thermal import readings_of
 
 log = structlog.get_logger()
 TELL_EVERY_S = 0.25
@@ -38,8 +35,9 @@ FEW_STEPS = 8  # of a dial; a range of fewer is divided finer than the dial is
 
 def begin_study(session: Session, row: DetectorRow, what: str, asked: dict[str, Any]) -> StudyRow:
     """Check what can be checked at once, and note what is asked; the worker does the rest."""
+    work_of(row.kind, what)
     if what == "map":
-        held = hold(session, Detector.model_validate(asked["detector"]), takes_asked(session, asked))
+        held = hold(session, Detector.model_validate(asked["detector"]), takes_by_id(session, asked["takes"]))
         _pair_asked(held, asked)
     study = StudyRow(detector_id=row.id, what=what, asked=asked, state="waiting", faults=[], result={})
     session.add(study)
@@ -58,7 +56,8 @@ def run_study(study_id: int) -> None:
     state, faults, result = "failed", list[dict[str, Any]](), dict[str, Any]()
     try:
         with transaction() as session:
-            result = WORK[what](session, detector_id, asked, _teller(study_id))
+            detector = session.get_one(DetectorRow, detector_id)
+            result = work_of(detector.kind, what)(session, detector, asked, _teller(study_id))
         state = "done"
     except Refused as error:
         state, faults = "refused", [fault.as_dict() for fault in error.faults]
@@ -80,7 +79,7 @@ def cancel_study(row: StudyRow) -> None:
         row.state = "cancelled"
 
 
-def _teller(study_id: int) -> Callable[[int, int], None]:
+def _teller(study_id: int) -> Tell:
     """Progress in a transaction of its own, so that the page sees it."""
     told = 0.0
 
@@ -95,19 +94,10 @@ def _teller(study_id: int) -> Callable[[int, int], None]:
     return tell
 
 
-def takes_asked(session: Session, asked: dict[str, Any]) -> list[TakeRow]:
-    takes = [session.get(TakeRow, take_id) for take_id in asked["takes"]]
-    if not takes or any(take is None for take in takes):
-        raise Refused(
-            [Fault("takes", f"{asked['takes']}: not all of them are there", "takes of the detector's device")]
-        )
-    return [take for take in takes if take is not None]
-
-
 # ---- a map of two dials ----------------------------------------------------------------------------------------------
 
 
-def _pair_asked(held: Sequence[Any], asked: dict[str, Any]) -> tuple[list[float], list[float]]:
+def _pair_asked(held: Sequence[Any], asked: Mapping[str, Any]) -> tuple[list[float], list[float]]:
     """The values of both dials: over the range that was asked for, else what their strips show."""
     first = held[0].subject
     axes = []
@@ -126,8 +116,8 @@ def _pair_asked(held: Sequence[Any], asked: dict[str, Any]) -> tuple[list[float]
     return axes[0], axes[1]
 
 
-def _map(session: Session, detector_id: int, asked: dict[str, Any], tell: Callable[[int, int], None]) -> dict[str, Any]:
-    held = hold(session, Detector.model_validate(asked["detector"]), takes_asked(session, asked))
+def _map(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
+    held = hold(session, Detector.model_validate(asked["detector"]), takes_by_id(session, asked["takes"]))
     x, y = _pair_asked(held, asked)
     made = map_pair([(h.subject, h.marks) for h in held], asked["dial_x"], asked["dial_y"], x, y, progress=tell)
     exposure_h = sum(h.exposure_h for h in held)
@@ -135,17 +125,6 @@ def _map(session: Session, detector_id: int, asked: dict[str, Any], tell: Callab
         "exposure_h": exposure_h,
         "expected": sum(m.label == "expect" for h in held for m in h.marks),
     }
-
-
-# ---- advice ----------------------------------------------------------------------------------------------------------
-
-
-def _advice(
-    session: Session, detector_id: int, asked: dict[str, Any], tell: Callable[[int, int], None]
-) -> dict[str, Any]:
-    held = hold(session, Detector.model_validate(asked["detector"]), takes_asked(session, asked))
-    found = advise([(readings_of(h), h.marks) for h in held], Wishes(**asked["wishes"]), progress=tell)
-    return {"advice": [each.as_dict() for each in found]}
 
 
 # ---- judging again ---------------------------------------------------------------------------------------------------
@@ -156,18 +135,16 @@ def judge_again(take_id: int) -> list[int]:
     with transaction() as session:
         take = session.get_one(TakeRow, take_id)
         rows = session.scalars(select(DetectorRow).where(DetectorRow.device_id == take.device_id))
-        fit = [row for row in rows if take.kind in kind_of(row.kind).signals]
+        fit = [row for row in rows if take.signal in kind_of(row.kind).signals]
         return [begin_study(session, row, "rejudge", {"take": take_id}).id for row in fit]
 
 
-def _rejudge(
-    session: Session, detector_id: int, asked: dict[str, Any], tell: Callable[[int, int], None]
-) -> dict[str, Any]:
+def _rejudge(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
     """Every saved revision on the take, newest first; what the one in use does there, against where it was tuned."""
-    row, take = session.get_one(DetectorRow, detector_id), session.get(TakeRow, asked["take"])
+    take = session.get(TakeRow, asked["take"])
     if take is None:
         raise Refused([Fault("take", f"{asked['take']} is gone", "a take that is there")])
-    revisions = revisions_of(session, detector_id)
+    revisions = revisions_of(session, row.id)
     lines = []
     for done, revision in enumerate(revisions):
         tell(done, len(revisions))
@@ -198,17 +175,12 @@ def _worse(revision: RevisionRow, card: ScoreCard) -> bool:
     return any(getattr(card, key) and not any(c[key] for c in before) for key in ("misses", "false_alarms"))
 
 
-# ---- where the line should lie ----------------------------------------------------------------------------------------
+COMMON: dict[str, Work] = {"map": _map, "rejudge": _rejudge}
 
 
-def _line(
-    session: Session, detector_id: int, asked: dict[str, Any], tell: Callable[[int, int], None]
-) -> dict[str, Any]:
-    """Over all takes of the device that somebody counted by hand, whether or not they were asked for."""
-    detector = Detector.model_validate(asked["detector"])
-    takes = takes_of_device(session, session.get_one(DetectorRow, detector_id).device_id)
-    found = [counted(session, detector, take) for take in takes if take.kind in kind_of(detector.kind).signals]
-    return search([each for each in found if each is not None], progress=tell).as_dict()
-
-
-WORK = {"map": _map, "advice": _advice, "rejudge": _rejudge, "line": _line}
+def work_of(kind_name: str, what: str) -> Work:
+    """Return what does such a study for a kind: that of every kind, or its bench's own. Raises `Refused` with those there are."""
+    offered = COMMON | dict(bench_of(kind_name).studies)
+    if what not in offered:
+        raise Refused([Fault("what", repr(what), f"one of {', '.join(offered)}")])
+    return offered[what]

@@ -15,8 +15,9 @@ from sqlalchemy.orm import Session
 from sse_starlette.sse import EventSourceResponse
 from starlette.background import BackgroundTask
 
+from lantern.benches.register import bench_of
 from lantern.core.faults import LanternError
-from lantern.core.kinds import kind_of
+from lantern.core.kinds import family_of, kind_of
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.links.tables import armed_links
@@ -50,7 +51,11 @@ def walk_page(request: Request, detector_id: Id) -> HTMLResponse:
         links = armed_links(session, row.device.site_id, row.id)
         modes = {effect.output: effect.mode for armed in links for effect in armed.link.effects}
         scale = scale_of(session, user_id(request))
+        kind = kind_of(row.kind)
+        dials = kind.read_dials(row.model)
         data = {
+            "quantity": scale.of(kind.unit(dials)).as_dict(),
+            **bench_of(row.kind).page(kind, dials),
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
             "detectorId": row.id,
             "device": row.device.code,
@@ -66,13 +71,18 @@ def walk_page(request: Request, detector_id: Id) -> HTMLResponse:
                 for device, output in outputs_of(session, row.device.site_id)
             ],
             "standins": row.device.place.site.demo,
-            "kind": row.kind,
             "still": _still(session, row),
             "jumpS": _just_before(session, row),
             "offsetS": _offset_s(row.device.place.site.zone),
         }
         return render(
-            request, session, "walk.html", stage="walk", detector=row, data=data, notice=kind_of(row.kind).notice
+            request,
+            session,
+            f"walk_{family_of(row.kind).name}.html",
+            stage="walk",
+            detector=row,
+            data=data,
+            notice=kind.notice,
         )
 
 

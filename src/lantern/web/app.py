@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
+from lantern.benches.register import BENCHES, ROOMS
 from lantern.core.faults import LanternError, Refused
 from lantern.core.tuning.wanted import UnwantedError
 from lantern.db.base import StoreAwayError
@@ -33,7 +34,6 @@ from lantern.tune.actions import StaleRevisionError
 from lantern.tune.comparing import router as comparing
 from lantern.tune.detector_routes import router as detectors
 from lantern.tune.routes import router as tune
-from lantern.tune.scene_routes import router as scenes
 from lantern.walk.routes import router as walk
 from lantern.web.access import SITE, may
 from lantern.web.answers import json_answer
@@ -48,11 +48,15 @@ def make_app() -> FastAPI:
     app = FastAPI(title="Rust Lantern", docs_url=None, redoc_url=None)
     app.add_middleware(Door, find=find_session, failed=_away)
     app.add_middleware(SecurityHeaders)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for router in (people, accounts, sites):
         app.include_router(router)
-    for router in (survey, devices, imports, takes, counts, tune, detectors, scenes, comparing, links, rehearse, walk):
+    for router in (survey, devices, imports, takes, counts, tune, detectors, comparing, links, rehearse, walk):
         app.include_router(router, prefix=SITE)
+    for family, bench in BENCHES.items():
+        app.mount(f"/static/benches/{family}", StaticFiles(directory=ROOMS[family] / "static"), name=f"bench_{family}")
+        for router in bench.routers:
+            app.include_router(router, prefix=SITE)
+    app.mount("/static", StaticFiles(directory=STATIC), name="static")
 
     @app.get("/health", **may("anybody"))
     def health() -> Response:

@@ -32,10 +32,11 @@ from lantern.web.door import token, user_id
 
 PACKAGE = Path(__file__).resolve().parent.parent
 STAGE_FOLDERS = ("web", "survey", "takes", "tune", "links", "rehearse", "walk", "people")
+BENCH_FOLDERS = sorted(PACKAGE.glob("benches/*/templates"))
 ENGINE_SILENT_S = 15.0
 
 environment = Environment(
-    loader=FileSystemLoader([PACKAGE / folder / "templates" for folder in STAGE_FOLDERS]),
+    loader=FileSystemLoader([*(PACKAGE / folder / "templates" for folder in STAGE_FOLDERS), *BENCH_FOLDERS]),
     autoescape=select_autoescape(),
     undefined=StrictUndefined,
     trim_blocks=True,

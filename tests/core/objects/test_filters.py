@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from builders import subject_of
 from checks import check
 from core.objects.test_kinds import tracks
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.filters import filtered, keeps, perspective_of
-from lantern.core.objects.subject import subject_of_tracks
 from lantern.core.objects.tracks import make_tracks
 
 LINE = Region(name="line", shape="line", points=((0, 10), (30, 10)))
@@ -105,10 +105,10 @@ def test_who_is_left_out_for_his_height_is_told_so_and_a_take_without_heights_sa
     regions = (Region(name="line", shape="line", points=((0, 20), (30, 20))),)
     dials = {"min_height_m": 1.2, "band": 1.0}
     detector = Detector(name="d", kind="crossing", regions=regions, dials=dials)
-    held = subject_of_tracks(detector, small)
+    held = subject_of(detector, small)
     [verdict] = held.verdicts()
     assert (verdict.code, "1.00 to 1.04 m tall" in verdict.text) == ("size", True)
     assert not any("no heights" in each for each in held.cautions())
-    plain = subject_of_tracks(detector, make_tracks(small.t_s, small.object, small.box))
+    plain = subject_of(detector, make_tracks(small.t_s, small.object, small.box))
     assert len(plain.events()) == 1
     assert "no heights" in plain.cautions()[0]

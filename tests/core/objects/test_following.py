@@ -8,10 +8,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from builders import subject_of
 from lantern.core.events import Detector, Region
-from lantern.core.kinds import TrackKind, kind_of
+from lantern.core.kinds import kind_of
 from lantern.core.objects.following import Seen, Step
-from lantern.core.objects.subject import subject_of_tracks
+from lantern.core.objects.kind import TrackKind
 from lantern.core.objects.tracks import Tracks
 from wandering import FIGURES, REGIONS, wandering
 
@@ -71,7 +72,7 @@ def test_live_equals_batch(tracks: Tracks, name: str, common: dict[str, Any], ch
     assert isinstance(kind, TrackKind)
     dials = common | {dial: choose.choice(values) for dial, values in OWN[name].items()}
     regions = (*REGIONS[name], *FIGURES)
-    held = subject_of_tracks(Detector(name="d", kind=name, regions=regions, dials=dials), tracks)
+    held = subject_of(Detector(name="d", kind=name, regions=regions, dials=dials), tracks)
     steps = followed(kind, tracks, regions, held.dials)
     key = lambda e: (e[0], e[1], str(e[2]))  # noqa: E731
     batch = sorted(((e.raised_s, e.region, e.object, e.direction) for e in held.events()), key=key)

@@ -10,12 +10,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from builders import subject_of
 from checks import check
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
 from lantern.core.objects.audit import HandCount, audit, bias, bias_interval, wape
 from lantern.core.objects.kinds import advance
-from lantern.core.objects.subject import TrackSubject, subject_of_tracks
+from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.tracks import UNKNOWN, Tracks, majority_so_far, make_tracks, stretch_of
 from lantern.core.tuning.scoring import Mark, Slack
 
@@ -39,7 +40,7 @@ def subject(kind: str, held: Tracks, *regions: Region, **dials: Any) -> TrackSub
     plain: dict[str, Any] = {"rearm_s": 0, "gap_s": 5}
     if kind != "zone":
         plain["band"] = 0
-    return subject_of_tracks(Detector(name="d", kind=kind, regions=regions, dials=plain | dials), held)
+    return subject_of(Detector(name="d", kind=kind, regions=regions, dials=plain | dials), held)
 
 
 def seen(held: TrackSubject) -> list[tuple[float, Any, str | None]]:
@@ -256,7 +257,7 @@ def test_a_score_card_and_a_sweep_by_range() -> None:
 )
 def test_what_makes_no_sense_is_refused(kind: str, region: Region, dials: dict, word: str) -> None:
     with pytest.raises(Refused, match=word):
-        subject_of_tracks(Detector(name="d", kind=kind, regions=(region,), dials=dials), tracks(DOWN)).events()
+        subject_of(Detector(name="d", kind=kind, regions=(region,), dials=dials), tracks(DOWN)).events()
 
 
 # ---- counts against hand counts --------------------------------------------------------------------------------------

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from builders import subject_of
 from checks import check
 from lantern.core.events import Detector, Region
 from lantern.core.objects.dials import CrossingDials
 from lantern.core.objects.placement import edge_distance, largest_shift, least_fps, overlap, room, samples_in_band
-from lantern.core.objects.subject import subject_of_tracks
 from lantern.core.objects.tracks import Tracks, make_tracks
 
 
@@ -55,7 +55,7 @@ def test_a_line_near_the_edge_is_flagged_with_both_figures() -> None:
     assert near[1].needs_px == pytest.approx(71, abs=0.5)
     assert all(side.enough for side in far)
     detector = Detector(name="d", kind="crossing", regions=(upright(610),), dials={"anchor": "centre", "band": 5.0})
-    [caution] = subject_of_tracks(detector, walkers()).cautions()
+    [caution] = subject_of(detector, walkers()).cautions()
     assert "30 px away on side B" in caution
     assert "need 71 px" in caution
 

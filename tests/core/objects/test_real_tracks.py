@@ -16,8 +16,9 @@ import pandas as pd
 import pytest
 import shapely
 
+from builders import subject_of
 from lantern.core.events import Detector, Region
-from lantern.core.objects.subject import TrackSubject, subject_of_tracks
+from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.tracks import Tracks
 from lantern.formats.mot import read_mot
 
@@ -42,7 +43,7 @@ def real(folder: str, name: str) -> Tracks:
 
 def held(kind: str, tracks: Tracks, region: Region, **dials: Any) -> TrackSubject:
     plain = {"rearm_s": 0.0, "gap_s": 1000.0} | ({} if kind == "zone" else {"band": 0.0})
-    return subject_of_tracks(Detector(name="d", kind=kind, regions=(region,), dials=plain | dials), tracks)
+    return subject_of(Detector(name="d", kind=kind, regions=(region,), dials=plain | dials), tracks)
 
 
 @pytest.mark.parametrize(("folder", "name"), FILES)

@@ -10,9 +10,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from builders import subject_of
 from core.objects.test_following import DIALS, OWN
 from lantern.core.events import Detector, Region
-from lantern.core.objects.subject import subject_of_tracks
 from lantern.core.objects.tracks import MOST_KEPT, Tracks, make_tracks
 from wandering import CORNER, FIGURES, LINE, OTHER, ZONE, wandering
 
@@ -34,7 +34,7 @@ def test_answers_are_those_of_tracks_that_remember_nothing(
         dials = common | {dial: choose.choice(values) for dial, values in OWN[kind].items()}
         regions = (*choose.choice(PLACES[kind]), *choose.choice([FIGURES, TALLER]))
         detector = Detector(name="d", kind=kind, regions=regions, dials=dials)
-        warm, cold = (subject_of_tracks(detector, each) for each in (tracks, replace(tracks)))
+        warm, cold = (subject_of(detector, each) for each in (tracks, replace(tracks)))
         assert warm.events() == cold.events()
         assert [v.as_dict() for v in warm.verdicts()] == [v.as_dict() for v in cold.verdicts()]
         assert warm.cautions() == cold.cautions()

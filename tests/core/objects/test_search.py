@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from builders import subject_of
 from checks import check
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
 from lantern.core.objects import search as search_module
 from lantern.core.objects.audit import HandCount
 from lantern.core.objects.search import Counted, flattest, moved_line, search
-from lantern.core.objects.subject import TrackSubject, subject_of_tracks
+from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.tracks import make_tracks
 
 FRAME = (640, 480)
@@ -39,7 +40,7 @@ def walk(x: float, seed: int = 0) -> TrackSubject:
     table = np.array(rows)
     held = make_tracks(table[:, 0], table[:, 1].astype(np.int64), table[:, 2:], frame_px=FRAME, fps=10.0)
     detector = Detector(name="d", kind="count", regions=(line(x),), dials={"anchor": "centre", "band": 4.0})
-    return subject_of_tracks(detector, held)
+    return subject_of(detector, held)
 
 
 PASSAGES = tuple((i * 10 + 3.0, "in") for i in range(20))

@@ -10,8 +10,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from builders import subject_of
 from lantern.core.events import Detector
-from lantern.core.objects.subject import subject_of_tracks
 from lantern.core.objects.tracks import Tracks
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.sweep import SHOWN
@@ -39,7 +39,7 @@ def test_equal_to_every_value_by_itself(kind: str, dial: str, high: float, track
         dials |= {name: data.draw(st.sampled_from([0.0, 0.5, 1.5])) for name in ("enter_after_s", "leave_after_s")}
     if kind == "crossing":
         dials["direction"] = data.draw(st.sampled_from(["both", "a_to_b"]))
-    held = subject_of_tracks(Detector(name="d", kind=kind, regions=REGIONS[kind], dials=dials), tracks)
+    held = subject_of(Detector(name="d", kind=kind, regions=REGIONS[kind], dials=dials), tracks)
     low = data.draw(st.sampled_from([0.0, 1.5]))
     rows = held.sweep(dial, MARKS, low=low, high=high)
     assert (rows[0].start, rows[-1].stop) == (low, high)

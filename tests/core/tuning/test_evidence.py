@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 from scipy import stats
 
+from builders import subject_of
 from checks import check
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
+from lantern.core.readings.advice import advise
+from lantern.core.readings.subject import Subject
 from lantern.core.signals import Series
-from lantern.core.subject import Subject, subject_of_series
-from lantern.core.tuning.advice import advise
 from lantern.core.tuning.holdout import validate
 from lantern.core.tuning.intervals import events_for, exposure_for, pairs_differ, rate_at_most, rates_differ
 from lantern.core.tuning.pairs import map_pair, pareto, robust_cell, values_between
@@ -106,7 +107,7 @@ def hilly(seed: int = 1, n: int = 3000) -> tuple[Subject, list[Mark]]:
         marks.append(Mark(at / 4, (at + length) / 4, "expect" if k % 2 else "quiet"))
     region = Region(name="r", shape="spot", points=((0, 0),))
     detector = Detector(name="d", kind="heat", regions=(region,), dials={"threshold_c": 30, "sustain_s": 2})
-    return subject_of_series(detector, {"r": Series(t, x, "°C", "r")}), marks
+    return subject_of(detector, {"r": Series(t, x, "°C", "r")}), marks
 
 
 @pytest.mark.parametrize(

@@ -1,4 +1,4 @@
-"""A detector of objects held against tracks: events, score card, sweeps. The counterpart of `core/subject.py` for tracks."""
+"""A detector of objects held against the tracks of a take: events, score card, sweeps."""
 
 from __future__ import annotations
 
@@ -11,12 +11,11 @@ import numpy as np
 
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Detector, Event
-from lantern.core.faults import Fault, Refused
 from lantern.core.judged import Judged
-from lantern.core.kinds import TrackKind, kind_of
 from lantern.core.objects import dials
 from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
 from lantern.core.objects.filters import filtered
+from lantern.core.objects.kind import TrackKind
 from lantern.core.objects.kinds import event_of, in_order, rearmed
 from lantern.core.objects.occupancy import running, with_capacity
 from lantern.core.objects.placement import placement_cautions
@@ -198,9 +197,6 @@ def _stepped(t_s: Floats, x: Floats) -> Series:
     return Series(t_s, x, "objects", "in view")
 
 
-def subject_of_tracks(detector: Detector, tracks: Tracks) -> TrackSubject:
-    kind = kind_of(detector.kind)
-    kind.check(detector, "plan-tracks" if tracks.on_plan else "tracks")
-    if not isinstance(kind, TrackKind):
-        raise Refused([Fault("take: kind", f"a {kind.name} detector reads no tracks", "heat or series")])
+def judge(detector: Detector, kind: TrackKind, tracks: Tracks) -> TrackSubject:
+    """Return the detector held against tracks."""
     return TrackSubject(detector, kind, kind.read_dials(detector), tracks)

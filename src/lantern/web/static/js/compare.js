@@ -19,7 +19,7 @@ document.addEventListener("alpine:init", () => {
       init() {
         if (!data.take) return;
         data.sides.forEach((side, index) => {
-          const quantity = quantityOf(side.readings, data.scale.level);
+          const quantity = quantityOf(side.readings);
           const axis = new TimeAxis(this.$refs[index ? "second" : "first"], data.take, { lanes: ["marks", "reading",
             "events"], readingHeight: 96, left: 92, quantity, on: { cursor: (t) => this.seek(t), pick: (i) =>
               this.seek(side.events[i].raised_s), mark: (mark) => this.seek(mark.start_s) } });

@@ -29,7 +29,7 @@ document.addEventListener("alpine:init", () => {
       init() { this.show(); },
       get shapes() { return this.ofColumns ? [] : (data.kinds[this.kind] ?? []); },
       get take() { return byKey.get(this.ground) ?? null; },
-      get ofColumns() { return this.take?.kind === "series"; },
+      get ofColumns() { return this.take?.view === "columns"; },
       get ofHeat() { return this.heat; },
       get columns() { return this.take?.columns ?? []; },
       get grounds() {
@@ -57,7 +57,7 @@ document.addEventListener("alpine:init", () => {
         this.trouble = "";
         if (this.ofColumns) return;
         try {
-          if (this.take) await (this.take.kind === "heat" ? this.showFrame(turn) : this.showTracks(turn));
+          if (this.take) await (this.take.view === "frames" ? this.showFrame(turn) : this.showTracks(turn));
           else if (this.ground === "live") await this.showLive(turn);
           else this.showPlain();
         } catch (error) { if (turn === drawn.turn) this.trouble = error.message; }

@@ -21,7 +21,7 @@ document.addEventListener("alpine:init", () => {
         const outputs = [...new Set(data.links.flatMap((l) => l.outputs))];
         const lanes = ["marks", "reading", "events", ...data.links.map((l) => `armed:${l.name}`), ...outputs.map((o) =>
           `effects:${o}`)];
-        const quantity = quantityOf(data.readings, data.scale.level);
+        const quantity = quantityOf(data.readings);
         axis = new TimeAxis(this.$refs.axis, data.take, { lanes, readingHeight: 150, left: 136, quantity, on: {
           pick: (index) => this.pick(index), mark: (mark) => this.seek(mark.start_s) } });
         axis.set({ readings: data.readings, events: data.judged.events, marks: data.marks, effects: data.judged.effects,
@@ -37,7 +37,7 @@ document.addEventListener("alpine:init", () => {
       lasted(e) {
         const lasts = e.cleared_s === null ? "raised to the end" : `${short(e.cleared_s - e.raised_s, 3)} s`;
         if (e.object !== null) return `object ${e.object}${e.direction ? `, ${e.direction.replaceAll("_", " ")}` : ""}${e.cleared_s === e.raised_s ? "" : `, ${lasts}`}`;
-        return `peak ${fixed(quantityOf(data.readings, data.scale.level), e.peak)}, ${lasts}`;
+        return `peak ${fixed(quantityOf(data.readings), e.peak)}, ${lasts}`;
       },
       isMissed(mark) { return data.judged.missed.includes(mark.id); },
       why(mark) { return data.judged.marks[mark.id]?.text ?? ""; },

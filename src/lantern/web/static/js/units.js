@@ -7,11 +7,8 @@ export const width = (q) => ({ unit: q.unit, factor: q.factor, offset: 0 });
 export const fixed = (q, value, decimals = 1) => `${show(q, value).toFixed(decimals)} ${q.unit}`.trim();
 export const typed = (q, value) => String(Number(show(q, value).toPrecision(7)));
 
-// How a reading is shown: temperatures as the user chose, everything else in its own unit.
-export function quantityOf(readings, level) {
-  const { unit = "" } = Object.values(readings)[0] ?? {};
-  return unit === "K" ? width(level) : ["objects", "people", "px"].includes(unit) ? { ...PLAIN, unit } : level;
-}
+// How the readings of a state are shown: as the server says beside them.
+export const quantityOf = (readings) => Object.values(readings)[0]?.shown ?? PLAIN;
 
 // The user's scale for temperatures, on pages that carry no other data.
 export function pageLevel() {

@@ -1,19 +1,24 @@
 // The live page: follows the engine's stream, draws the last frame and the reading, shows each output as it was read back.
 import { ask, address, latest, pageData } from "./http.js";
 import { saveCsv, saveCanvas } from "./export.js";
-import { HeatView, fetchFrame } from "./heatview.js";
-import { SceneView } from "./sceneview.js";
-import { PLAIN, fixed, show } from "./units.js";
-import { short } from "./svg.js";
+import { show } from "./units.js";
 
 const KEPT = 240;
 const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
-document.addEventListener("alpine:init", () => {
-  window.Alpine.data("walk", () => {
+// Getters must stay getters, so properties are joined and not copied.
+const join = (...parts) => parts.reduce((whole, part) => Object.defineProperties(whole,
+  Object.getOwnPropertyDescriptors(part)), {});
+
+// `own`: what a family brings, a function of the page's data and what is drawn: drawFrame, readingText, eventReading, chartRange; newsCame may lack.
+export function startWalk(own) {
+  document.addEventListener("alpine:init", () => window.Alpine.data("walk", () => walk(own)));
+}
+
+function walk(own) {
     const data = pageData();
     const drawn = { view: null, chart: null, series: [[], []], seq: -1 };
-    return {
+    const common = {
       standins: data.standins,
       silent: "",
       trouble: "",
@@ -37,21 +42,18 @@ document.addEventListener("alpine:init", () => {
         this.silent = "";
         const before = this.news(this.state);
         this.state = state;
-        if (this.news(state) !== before) this.loadEvents();
+        if (this.news(state) !== before) { this.loadEvents(); this.newsCame?.(); }
         if (state.feed?.seq !== undefined && state.feed.seq !== drawn.seq) { drawn.seq = state.feed.seq; this.plot();
           this.loadFrame(); }
       },
       news: (state) => state?.news.length ? state.news[state.news.length - 1].at : 0,
       get mine() { return this.state?.detectors.find((d) => d.id === data.detectorId); },
-      get quantity() { const unit = this.mine?.unit; return unit === "K" ? data.scale.difference : ["objects",
-        "people"].includes(unit) ? { ...PLAIN, unit } : data.scale.level; },
-      get ofObjects() { return !["heat", "skin"].includes(data.kind); },
+      quantity: data.quantity,
       get level() { return this.mine?.level ?? null; },
       get readings() {
         const mine = this.mine;
         if (!mine) return [];
-        const q = this.quantity;
-        return Object.entries(mine.readings).map(([name, x]) => ({ name, text: this.ofObjects ? String(x) : fixed(q, x),
+        return Object.entries(mine.readings).map(([name, x]) => ({ name, text: this.readingText(x),
           raised: mine.standing[name]?.state === "raised", state: mine.standing[name]?.state ?? "",
             why: mine.standing[name]?.why ?? "" }));
       },
@@ -82,7 +84,6 @@ document.addEventListener("alpine:init", () => {
                 ? `${active ? "active" : "idle"}, ${coil}` : `unknown, last ${coil}` };
         });
       },
-      eventReading(e) { return this.ofObjects ? this.eventWhat(e) : fixed(this.quantity, e.reading); },
       clockOf: (at) => new Date((at + data.offsetS) * 1000).toISOString().slice(11, 19),
       cleared(e) { return e.cleared === null
         ? "still raised" : `cleared ${this.clockOf(e.cleared)}${e.clearedBy === "reading" ? "" : ` by ${e.clearedBy}`}`;
@@ -93,53 +94,8 @@ document.addEventListener("alpine:init", () => {
         if (f.state === "waiting") return `${what} due ${this.clockOf(f.due)}${f.attempts ? `, ${f.attempts} tries so far` : ""}`;
         return `${what} ${f.state}: ${f.note}`;
       },
-      async frame() {
-        const feed = this.state.feed;
-        if (feed.objects) return this.scene(feed);
-        if (!drawn.view) {
-          drawn.view = new HeatView(feed, { stage: this.$refs.stage, canvas: this.$refs.canvas,
-            overlay: this.$refs.overlay, scale: this.$refs.scale }, {}, data.scale.level);
-          drawn.view.setRegions(data.detector.regions);
-          drawn.view.level = this.mine?.unit === "K" ? null : this.level;
-        }
-        const pixels = await fetchFrame(address(`/devices/${data.deviceId}/frame`), feed.dtype).catch(() => null);
-        if (!pixels || pixels.length !== feed.width * feed.height) return;
-        const first = drawn.view.pixels === null;
-        drawn.view.show(pixels);
-        if (first) { const [low, high] = drawn.view.range(); drawn.view.setScale(low, Math.max(high,
-          (drawn.view.level ?? low) + 10)); drawn.view.fit(); }
-        drawn.view.readings = Object.fromEntries(this.readings.map((r) => [r.name, r.text]));
-        drawn.view.drawRegions();
-      },
-      scene(feed) {
-        if (!drawn.view) {
-          drawn.view = new SceneView({ ...feed, intervalS: 1 / feed.fps }, { stage: this.$refs.stage,
-            canvas: this.$refs.canvas, overlay: this.$refs.overlay });
-          drawn.view.band = data.detector.dials.band ?? 0;
-          drawn.view.arrows = data.kind === "count" ? [data.detector.dials.reverse ? -1 : 1] : { a_to_b: [1],
-            b_to_a: [-1], both: [1, -1] }[data.detector.dials.direction ?? (data.kind === "path" ? "a_to_b" : "both")];
-          drawn.view.numbered = data.kind === "path";
-          drawn.view.setRegions(data.detector.regions);
-          if (data.still) { const image = new Image(); image.src = address(data.still); image.decode().then(() => {
-            drawn.view.still = image; drawn.view.drawTracks(); }); }
-        }
-        drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h,
-          text: `${id} ${label || "unknown"}` }));
-        drawn.view.paint();
-      },
-      eventWhat(e) { return e.object === null
-        ? `${e.region}: ${short(e.reading)}` : `${[e.region, e.direction?.replaceAll("_", " ")].filter(Boolean).join(" ")}, object ${e.object}`; },
+      async frame() { await this.drawFrame(this.state.feed); },
       get waiting() { return this.mine === undefined; },
-      // one in, one out: what was counted since the button was pressed
-      verify: null,
-      startVerify() { const { in: came, out: left } = this.mine.readings; this.verify = { in: came, out: left }; },
-      get verifyText() {
-        if (!this.verify || !this.mine) return "Walk in once and out once: the counts must follow.";
-        const [came, left] = [this.mine.readings.in - this.verify.in, this.mine.readings.out - this.verify.out];
-        const word = (n, way) => (n === 1 ? `one ${way}: right` : n === 0 ? `nobody ${way} yet` : `${n} ${way}: wrong`);
-        return `${word(came, "in")}, ${word(left, "out")}${came === 1 && left === 1 ? ". Verified." : ""}`;
-      },
-      async empty() { await this.attempt(() => ask("POST", `/walk/${data.detectorId}/empty`)); },
       exportChart(as) {
         const [times, values] = drawn.series;
         if (as === "csv") return saveCsv([["time_s", this.quantity.unit || "reading"], ...times.map((t, i) =>
@@ -163,8 +119,7 @@ document.addEventListener("alpine:init", () => {
           tzDate: (at) => window.uPlot.tzDate(new Date(at * 1000), "UTC"),
           axes: [{ ...axis, values: (_, ticks) => ticks.map((t) => new Date(t * 1000).toISOString().slice(11, 19)),
             space: 90 }, { ...axis, size: 44 }],
-          scales: { y: { range: (_, low, high) => (this.ofObjects ? [0, Math.max(high, level ?? 0) + 1] : [Math.min(low,
-            level ?? low) - 2, Math.max(high, level ?? high) + 2]) } },
+          scales: { y: { range: (_, low, high) => this.chartRange(low, high, level) } },
           series: [{}, { stroke: token("--ink"), width: 1.5, points: { show: false } }, { stroke: token("--oxide"),
             width: 1.5, points: { show: false } }],
         }, all, this.$refs.chart);
@@ -186,5 +141,5 @@ document.addEventListener("alpine:init", () => {
       async attempt(work) { this.trouble = ""; try { await work(); this.loadEvents(); } catch (error) {
         this.trouble = error.message; } },
     };
-  });
-});
+    return join(common, own({ data, drawn }));
+}

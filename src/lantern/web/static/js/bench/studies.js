@@ -9,8 +9,7 @@ const LOOK_MS = 300;
 
 export const studies = ({ data, infos, drawn }) => ({
   studies: data.studies,
-  pair: infos.sustain_s ? { x: "sustain_s", y: data.saved.line?.dial ?? "hysteresis_c" } : { x: "rearm_s", y: infos.band
-    ? "band" : "dwell_s" },
+  pair: { x: data.pair[0], y: data.pair[1] },
   pairRead: "",
 
   get pairDials() { return data.dials.filter((d) => d.numeric && this.matters.includes(d.name) &&

@@ -40,7 +40,7 @@ export const timeline = ({ data, drawn }) => ({
     drawn.axis.set({ readings });
     this.drawAxis();
   },
-  readingQuantity(readings) { return quantityOf(readings, data.scale.level); },
+  readingQuantity(readings) { return quantityOf(readings); },
   lineLevel() { const line = this.judged.line; return !line ? null : line.dial ? this.dials[line.dial] : line.level; },
   drawAxis() {
     const level = this.lineLevel();

@@ -1,0 +1,70 @@
+"""What a family shows on the pages: its bench, its part of the walk page, what its bench asks for, its long work.
+
+Found by listing the packages of `lantern.benches`: each holds a module `bench` with `BENCH`. Nothing else names them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from fastapi import APIRouter
+from sqlalchemy.orm import Session
+
+from lantern.core.events import Detector
+from lantern.core.faults import Fault, Refused
+from lantern.core.rehearsal import Armed
+from lantern.core.units import Scale
+from lantern.links.tables import armed_links
+from lantern.takes.tables import TakeRow
+from lantern.tune.drafts import Draft
+from lantern.tune.evidence import Held, hold
+from lantern.tune.tables import DetectorRow
+
+Tell = Callable[[int, int], None]  # (done, of how much)
+Work = Callable[[Session, DetectorRow, Mapping[str, Any], Tell], dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A state of a detector that is not saved, for which a page asks something. `tuned`: the takes it is judged on."""
+
+    session: Session
+    row: DetectorRow
+    detector: Detector
+    take: TakeRow
+    tuned: Sequence[TakeRow]
+    draft: Draft
+    scale: Scale
+
+    def links(self) -> list[Armed]:
+        """Return the detector's links with their timetables."""
+        return armed_links(self.session, self.row.site_id, self.row.id)
+
+    def held(self) -> list[Held]:
+        """Return the state held against each of the takes that it is judged on."""
+        return hold(self.session, self.detector, self.tuned)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Bench:
+    """Of one family. `parts` are what its bench asks for by name; those `at_once` are drawn before the score, while a hand moves.
+
+    Templates: `bench_FAMILY.html`, which extends `bench.html`, and `walk_FAMILY.html`, which extends `walk.html`.
+    """
+
+    family: str
+    parts: Mapping[str, Callable[[Asked], Any]]
+    at_once: Mapping[str, Callable[[Asked], Any]] = field(default_factory=dict)
+    page: Callable[[Any, Any], dict[str, Any]]  # (kind, dials): what its pages hold, besides what every bench does
+    studies: Mapping[str, Work] = field(default_factory=dict)  # long work, done by a worker, by what is asked for
+    routers: tuple[APIRouter, ...] = ()
+
+    def part(self, name: str) -> Callable[[Asked], Any]:
+        """Return what answers that part. Raises `Refused` with the parts there are."""
+        found = self.parts.get(name) or self.at_once.get(name)
+        if found is None:
+            known = ", ".join((*self.at_once, *self.parts))
+            raise Refused([Fault("parts", repr(name)[:40], f"one that this bench has: {known}")])
+        return found

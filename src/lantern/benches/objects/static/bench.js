@@ -1,0 +1,6 @@
+// The bench of kinds that watch objects on their way.
+import { counting } from "./counting.js";
+import { scene } from "./scene.js";
+import { startBench } from "/static/js/bench/start.js";
+
+startBench(scene, counting);

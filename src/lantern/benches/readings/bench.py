@@ -1,0 +1,52 @@
+"""The bench of readings: the heat image, noise and physics, the people of a screening, advice."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from lantern.benches.bench import Asked, Bench, Tell
+from lantern.benches.readings import physics
+from lantern.benches.readings.routes import router
+from lantern.core.events import Detector
+from lantern.core.readings.advice import advise
+from lantern.core.readings.heat.materials import MATERIALS
+from lantern.core.readings.kind import SeriesKind
+from lantern.core.tuning.wishes import Wishes
+from lantern.takes.tables import takes_by_id
+from lantern.tune.evidence import hold
+from lantern.tune.tables import DetectorRow
+
+
+def _page(kind: SeriesKind, dials: Any) -> dict[str, Any]:
+    return {"levelInPicture": kind.unit(dials) == "°C", "materials": [material.as_dict() for material in MATERIALS]}
+
+
+def _noise(asked: Asked) -> dict[str, Any]:
+    return physics.noise_figures(asked.held())
+
+
+def _spot(asked: Asked) -> dict[str, Any] | None:
+    return physics.spot_of(asked.session, asked.take, asked.detector)
+
+
+def _pixels(asked: Asked) -> dict[str, list[int]]:
+    return physics.pixels_shown(asked.take, asked.detector)
+
+
+def _advice(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
+    """Other ways to look, each with the level that suits it best."""
+    held = hold(session, Detector.model_validate(asked["detector"]), takes_by_id(session, asked["takes"]))
+    found = advise([(physics.readings_of(h), h.marks) for h in held], Wishes(**asked["wishes"]), progress=tell)
+    return {"advice": [each.as_dict() for each in found]}
+
+
+BENCH = Bench(
+    family="readings",
+    page=_page,
+    parts={"noise": _noise, "spot": _spot, "pixels": _pixels},
+    studies={"advice": _advice},
+    routers=(router,),
+)

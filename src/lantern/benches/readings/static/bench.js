@@ -1,0 +1,7 @@
+// The bench of kinds that watch readings.
+import { people } from "./people.js";
+import { physics } from "./physics.js";
+import { seeing } from "./seeing.js";
+import { startBench } from "/static/js/bench/start.js";
+
+startBench(physics, seeing, people);

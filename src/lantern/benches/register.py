@@ -1,0 +1,29 @@
+"""The benches there are, one a family."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from pathlib import Path
+
+import lantern.benches
+from lantern.benches.bench import Bench
+from lantern.core.kinds import family_of
+
+
+def _found() -> tuple[dict[str, Bench], dict[str, Path]]:
+    benches, rooms = {}, {}
+    for module in sorted(pkgutil.iter_modules(lantern.benches.__path__), key=lambda each: each.name):
+        if module.ispkg:
+            held = importlib.import_module(f"{lantern.benches.__name__}.{module.name}.bench")
+            benches[held.BENCH.family] = held.BENCH
+            rooms[held.BENCH.family] = Path(str(held.__file__)).parent
+    return benches, rooms
+
+
+BENCHES, ROOMS = _found()  # by family, and the folders with their templates and scripts
+
+
+def bench_of(kind_name: str) -> Bench:
+    """Return the bench of a kind's family. Raises `Refused` for an unknown kind."""
+    return BENCHES[family_of(kind_name).name]

@@ -1,0 +1,55 @@
+"""What the rest of the program needs to know of a detector kind, whatever its family."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from lantern.core.dials import DialInfo, Dials, read_dials
+from lantern.core.events import Detector, Shape
+from lantern.core.faults import Fault, Refused
+
+
+@dataclass(frozen=True, kw_only=True)
+class Kind:
+    """One way to decide inside a family. A family derives its own from it, with what only its members have."""
+
+    name: str
+    says: str  # what it raises for, in a line
+    dials: type[Dials]
+    groups: tuple[tuple[str, tuple[str, ...]], ...]  # as a page lays the dials out
+    signals: tuple[str, ...]  # kinds of take it can look at
+    matters: Callable[[str, Any], bool]  # does this dial play a part under these dials?
+    unit: Callable[[Any], str]  # of the reading: "°C" a level, "K" a difference, "" a count
+    pair: Callable[[Any], tuple[str, str]]  # the dials (across, up) that a map of two begins with, under these dials
+    notice: str = ""  # what a page must say with every result
+
+    @property
+    def shapes(self) -> tuple[Shape, ...]:
+        """What may be drawn for it to watch."""
+        raise NotImplementedError
+
+    def sources(self, detector: Detector) -> list[str]:
+        """What may stand as the region of its events, for links to listen to: its watched regions."""
+        return [region.name for region in detector.regions if region.role == "watch"]
+
+    def dial_unit(self, info: DialInfo, signal: str) -> str:
+        """The unit of a dial where it is held against a take of this signal."""
+        return info.unit
+
+    def read_dials(self, detector: Detector) -> Any:
+        """The detector's dials as this kind's model. Raises `Refused` with each that is not allowed."""
+        return read_dials(self.dials, detector.dials)
+
+    def check(self, detector: Detector, signal: str) -> None:
+        """Raises `Refused` for a signal that the kind does not look at, and for regions of one name."""
+        if signal not in self.signals:
+            takes = " or ".join(self.signals)
+            raise Refused([Fault("take: kind", f"a {self.name} detector reads no {signal}", f"a take of kind {takes}")])
+        names = [region.name for region in detector.regions]
+        twice = sorted({name for name in names if names.count(name) > 1})
+        if twice:
+            raise Refused(
+                [Fault("regions", f"two regions named {', '.join(twice)}", "a name of its own for each region")]
+            )

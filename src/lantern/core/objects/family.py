@@ -1,0 +1,75 @@
+"""The family of objects on their way: tracks in a picture or on a plan, decided object by object."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lantern.core.family import Family
+from lantern.core.objects import dials as object_dials
+from lantern.core.objects import kinds as objects
+from lantern.core.objects.kind import Arrows, TrackKind
+from lantern.core.objects.occupancy import REGION as OCCUPANCY
+from lantern.core.objects.subject import judge
+from lantern.core.objects.watch import object_watch
+
+
+def _people(dials: Any) -> str:
+    return "people"
+
+
+def _by_band(dials: Any) -> tuple[str, str]:
+    return "rearm_s", "band"
+
+
+def _by_dwell(dials: Any) -> tuple[str, str]:
+    return "rearm_s", "dwell_s"
+
+
+CROSSING = TrackKind(
+    name="crossing",
+    says="an object crosses a line",
+    dials=object_dials.CrossingDials,
+    groups=object_dials.CROSSING_GROUPS,
+    matters=object_dials.matters,
+    find=objects.find_crossings,
+    regions="line",
+    arrows=Arrows({"a_to_b": (1,), "b_to_a": (-1,), "both": (1, -1)}, dial="direction"),
+    pair=_by_band,
+)
+ZONE = TrackKind(
+    name="zone",
+    says="an object enters a zone, leaves it, or stays inside",
+    dials=object_dials.ZoneDials,
+    groups=object_dials.ZONE_GROUPS,
+    matters=object_dials.matters,
+    find=objects.find_visits,
+    regions="zone",
+    pair=_by_dwell,
+)
+COUNT = TrackKind(
+    name="count",
+    says="people pass a line, in and out; more are inside than may be",
+    dials=object_dials.CountDials,
+    groups=object_dials.COUNT_GROUPS,
+    matters=object_dials.matters,
+    find=objects.find_crossings,
+    regions="line",
+    beside=OCCUPANCY,
+    arrows=Arrows({"false": (1,), "true": (-1,)}, dial="reverse"),
+    counts=True,
+    unit=_people,
+    pair=_by_band,
+)
+PATH = TrackKind(
+    name="path",
+    says="an object takes lines and zones in their order",
+    dials=object_dials.PathDials,
+    groups=object_dials.PATH_GROUPS,
+    matters=object_dials.matters,
+    find=objects.find_paths,
+    regions="both",
+    whole="path",
+    ordered=True,
+    pair=_by_band,
+)
+FAMILY = Family(name="objects", kinds=(CROSSING, ZONE, COUNT, PATH), judge=judge, watch=object_watch)

@@ -1,0 +1,66 @@
+"""A kind that watches objects on their way: what such a kind must say of itself."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from lantern.core.dials import DialInfo
+from lantern.core.events import Detector, Region, Shape
+from lantern.core.kind import Kind
+from lantern.core.objects.following import Follower
+from lantern.core.objects.kinds import Found
+from lantern.core.objects.sighted import ORDER
+from lantern.core.objects.tracks import Tracks
+from lantern.core.watching import Indices
+
+
+@dataclass(frozen=True, slots=True)
+class Arrows:
+    """Which ways across a line raise (1 from A to B, -1 from B to A): by the value of a dial, or always the same."""
+
+    ways: Mapping[str, tuple[int, ...]]
+    dial: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        return {"dial": self.dial, "ways": dict(self.ways)}
+
+
+ALONG = Arrows({"": (1,)})
+
+
+def _objects(dials: Any) -> str:
+    return "objects"
+
+
+@dataclass(frozen=True, kw_only=True)
+class TrackKind(Kind):
+    """Decided object by object."""
+
+    signals: tuple[str, ...] = ("tracks", "plan-tracks")
+    unit: Callable[[Any], str] = _objects
+    find: Callable[[Tracks, Indices, Sequence[Region], Any], list[Found]]  # raises, before the re-arm time
+    regions: str  # what it watches: "line", "zone" or "both"
+    follower: type[Follower] = Follower  # the same, a frame at a time
+    nearness: tuple[str, ...] = ORDER  # of verdicts: which came nearest to a raise
+    whole: str = ""  # what its events name where they come of all regions together, and not of one
+    beside: str = ""  # what else its events may name
+    arrows: Arrows = ALONG  # which ways of its lines raise
+    ordered: bool = False  # do its regions come one after the other?
+    counts: bool = False  # does it keep count of who is inside?
+
+    @property
+    def shapes(self) -> tuple[Shape, ...]:
+        lines: tuple[Shape, ...] = ("line",) if self.regions in ("line", "both") else ()
+        zones: tuple[Shape, ...] = ("polygon", "box") if self.regions in ("zone", "both") else ()
+        return (*lines, *zones)
+
+    def sources(self, detector: Detector) -> list[str]:
+        if self.whole:
+            return [self.whole]
+        return [*super().sources(detector), *([self.beside] if self.beside else [])]
+
+    def dial_unit(self, info: DialInfo, signal: str) -> str:
+        """On a plan objects move in metres, and so do distances that are pixels in a picture."""
+        return "m" if info.unit == "px" and signal == "plan-tracks" else info.unit

@@ -1,0 +1,182 @@
+"""Regions reduced to one number a frame, block by block, so that a take need not fit in memory.
+
+A box is a window that numpy reduces in place; greatest and least of any other shape run over its band of whole rows with
+the pixels outside masked; all else gathers the region's pixels. A few frames at a time, so that they stay in the cache
+while one region after another looks at them. `./lantern bench heat` measures it.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from hashlib import sha256
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import label
+
+from lantern.core.events import Region
+from lantern.core.readings.heat.radiation import Correction
+from lantern.core.signals import Floats, Frames
+
+CACHED_BYTES = 2_500_000  # of frames looked at by all regions in turn
+THREADS = min(os.cpu_count() or 1, 4)
+LEAST_TO_SHARE = 16  # frames; fewer are not worth handing out
+
+
+@dataclass(frozen=True, slots=True)
+class Reduction:
+    """What to keep of each frame's pixels: `max`, `min`, `mean`, the k-th `hottest`/`coldest`, the `count` beyond a raw level,
+
+    or of a box k pixels wide the size of the `second_blob` beyond it (the second-largest connected patch, by edges).
+    """
+
+    what: str
+    k: int = 1
+    level: float = 0.0
+    corrected: Correction | None = None
+    sampled: int = 0  # of a region's pixels so many are looked at; 0: all
+
+    def apply(self, values: Any, frames: Frames) -> Floats:
+        """(k frames, n pixels) to (k,): raw, or °C where each pixel is corrected first."""
+        n = values.shape[1]
+        if self.corrected is not None:
+            values = self.corrected.apply(frames.celsius(values))
+        if self.what == "max":
+            out = values.max(axis=1)
+        elif self.what == "min":
+            out = values.min(axis=1)
+        elif self.what == "mean":
+            out = values.mean(axis=1, dtype=np.float64)
+        elif self.what == "hottest":
+            out = np.partition(values, n - self.k, axis=1)[:, n - self.k]
+        elif self.what == "coldest":
+            out = np.partition(values, self.k - 1, axis=1)[:, self.k - 1]
+        elif self.what == "count_above":
+            out = (values > self.level).sum(axis=1)
+        elif self.what == "count_below":
+            out = (values < self.level).sum(axis=1)
+        elif self.what == "second_blob":
+            out = _second_blobs(values > self.level, self.k)
+        else:
+            raise ValueError(f"no reduction {self.what!r}")
+        return np.asarray(out, dtype=np.float64)
+
+
+def _second_blobs(beyond: Any, width: int) -> Any:
+    """(k frames, n pixels of a box) to (k,)."""
+    out = np.zeros(beyond.shape[0])
+    for at in np.flatnonzero(beyond.any(axis=1)):
+        patches, count = label(beyond[at].reshape(-1, width))
+        if count > 1:
+            sizes = np.bincount(patches.ravel())[1:]
+            out[at] = np.partition(sizes, -2)[-2]
+    return out
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A region's pixels (flat indices) and what to keep of them in each frame. `masked`: what was cut out of the region."""
+
+    region: Region
+    index: NDArray[np.intp]
+    reductions: tuple[Reduction, ...]
+    masked: tuple[Region, ...] = ()
+
+
+def reduce_frames(frames: Frames, wanted: Sequence[Wanted]) -> list[list[Floats]]:
+    """Reductions of several regions in one pass over the frames: for each region, for each reduction, (n,).
+
+    What `frames.keep` has is taken from there, and what is reduced anew is kept there.
+    """
+    keep = frames.keep
+    if keep is None:
+        return _reduce(frames, wanted)
+    keys = [[key_of(each, reduction) for reduction in each.reductions] for each in wanted]
+    found = keep.get([key for row in keys for key in row])
+    missing = [i for i, row in enumerate(keys) if any(key not in found for key in row)]
+    if missing:
+        for at, columns in zip(missing, _reduce(frames, [wanted[i] for i in missing]), strict=True):
+            for key, column in zip(keys[at], columns, strict=True):
+                found[key] = column
+                keep.put(key, column)
+    return [[found[key] for key in row] for row in keys]
+
+
+def key_of(wanted: Wanted, reduction: Reduction) -> str:
+    """Names what was reduced: the shape (not its name), what is masked, and the statistic with all that it depends on."""
+    masks = [(mask.shape, mask.points) for mask in wanted.masked]
+    return sha256(repr((wanted.region.shape, wanted.region.points, masks, reduction)).encode()).hexdigest()
+
+
+def _reduce(frames: Frames, wanted: Sequence[Wanted]) -> list[list[Floats]]:
+    out = [[np.empty(len(frames)) for _ in each.reductions] for each in wanted]
+    crews = [[_Window(each.index, frames.width, frames.dtype) for each in wanted] for _ in range(THREADS)]
+    some = max(1, CACHED_BYTES // (frames.width * frames.height * np.dtype(frames.dtype).itemsize))
+
+    def work(crew: list[_Window], part: Any, at: int) -> None:
+        for first in range(0, part.shape[0], some):
+            few = part[first : first + some]
+            here = slice(at + first, at + first + few.shape[0])
+            for each, window, columns in zip(wanted, crew, out, strict=True):
+                for reduction, column in zip(each.reductions, columns, strict=True):
+                    column[here] = window.reduce(few, reduction, frames)
+
+    at = 0
+    with ThreadPoolExecutor(THREADS) as threads:
+        for block in frames.blocks():
+            count = block.shape[0]
+            if count < LEAST_TO_SHARE or at + count > len(frames):
+                work(crews[0], block[: len(frames) - at], at)
+            else:  # numpy lets go of the interpreter while it reduces, so threads do use both cores
+                cuts = [count * i // THREADS for i in range(THREADS + 1)]
+                shares = zip(crews, pairwise(cuts), strict=True)
+                for done in [threads.submit(work, crew, block[a:b], at + a) for crew, (a, b) in shares]:
+                    done.result()
+            at += count
+    if at != len(frames):
+        raise ValueError(f"frames gave {at} pages, times say {len(frames)}")
+    return out
+
+
+class _Window:
+    """A region's pixels as the part of a frame that is quickest to reduce. Holds memory to work in: one a thread."""
+
+    def __init__(self, index: NDArray[np.intp], width: int, dtype: str) -> None:
+        self.index = index
+        rows, columns = index // width, index % width
+        self.rows = slice(int(rows.min()), int(rows.max()) + 1)
+        self.columns = slice(int(columns.min()), int(columns.max()) + 1)
+        height = self.rows.stop - self.rows.start
+        self.is_box = height * (self.columns.stop - self.columns.start) == index.size
+        self.mask: Any = None
+        if dtype == "uint16" and not self.is_box:
+            self.mask = np.zeros((height, width), np.uint16)
+            self.mask[rows - self.rows.start, columns] = 0xFFFF
+        self.room = np.empty((0, height, width), np.uint16)
+
+    def reduce(self, part: Any, reduction: Reduction, frames: Frames) -> Floats:
+        """(k, height, width) to (k,)."""
+        extreme = {"max": np.maximum, "min": np.minimum}.get(reduction.what)
+        if extreme is not None and reduction.corrected is None:
+            if self.is_box:
+                return np.asarray(extreme.reduce(part[:, self.rows, self.columns], axis=(1, 2)), dtype=np.float64)
+            if self.mask is not None:
+                masked = self._masked(part[:, self.rows], keep_greatest=reduction.what == "max")
+                return np.asarray(extreme.reduce(masked, axis=1), dtype=np.float64)
+        return reduction.apply(np.take(part.reshape(part.shape[0], -1), self.index, axis=1), frames)
+
+    def _masked(self, band: Any, *, keep_greatest: bool) -> Any:
+        """The band of rows with what lies outside the region made least (or greatest), (k, pixels of the band)."""
+        if self.room.shape[0] < band.shape[0]:  # asking for memory anew each time costs more than the work
+            self.room = np.empty(band.shape, np.uint16)
+        out = self.room[: band.shape[0]]
+        if keep_greatest:
+            np.bitwise_and(band, self.mask, out=out)
+        else:
+            np.bitwise_or(band, ~self.mask, out=out)
+        return out.reshape(band.shape[0], -1)

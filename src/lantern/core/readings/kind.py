@@ -1,0 +1,51 @@
+"""A kind that watches a reading over time: what such a kind must say of itself."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from lantern.core.events import Event, Region, Shape
+from lantern.core.kind import Kind
+from lantern.core.rule import Rule
+from lantern.core.signals import Frames, RecordedAs, Series
+from lantern.core.tuning.chains import Swept
+
+
+class LiveReader(Protocol):
+    def read(self, frames: Frames, t: float) -> dict[str, tuple[float, float]]:
+        """One frame, taken at t by the device's clock, to (reading, seconds that the device took out before it) a watched region; nothing: no reading now."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class SeriesKind(Kind):
+    """One number a region, held against a level."""
+
+    exact: Callable[[Any], Mapping[str, Swept]]  # dials that sweep exactly, and what each is in a decision
+    readings: Callable[[Frames, Sequence[Region], Any], dict[str, Series]]
+    readings_of_series: Callable[[Mapping[str, Series], Sequence[Region], Any], dict[str, Series]]
+    reader: Callable[[Sequence[Region], Any], LiveReader]  # the same, a frame at a time
+    reading_key: Callable[[Any], tuple[Any, ...]]  # what of the dials the reading itself depends on
+    decide: Callable[..., list[Event]]  # (detector name, readings, dials) to events
+    evaluate: Callable[[Frames, str, Sequence[Region], Any], list[Event]]
+    explain: Callable[
+        [Sequence[Event], Frames, Sequence[Region], Any], list[Event]
+    ]  # what is known from the frames alone
+    cautions: Callable[[RecordedAs, Sequence[Region], Any], list[str]]  # what to know before trusting a reading
+    rule: Callable[[Series, Any], Rule]  # the decision of one reading, resolved
+    alternatives: Callable[[Any], list[tuple[str, dict[str, Any]]]]  # other ways to look, for advice
+
+    @property
+    def shapes(self) -> tuple[Shape, ...]:
+        return ("polygon", "box", "spot")
+
+
+def pair_of(exact: Callable[[Any], Mapping[str, Swept]]) -> Callable[[Any], tuple[str, str]]:
+    """For a map of two dials: how long against how much; against the hysteresis where no dial sets a level that sweeps."""
+
+    def pair(dials: Any) -> tuple[str, str]:
+        level = next((name for name, part in exact(dials).items() if part == "level"), "hysteresis_c")
+        return "sustain_s", level
+
+    return pair

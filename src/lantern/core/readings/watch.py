@@ -1,0 +1,94 @@
+"""A live detector that watches readings: the same `step` that tuning and rehearsal are proven against."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping
+from typing import Any
+
+from lantern.core.baseline import LEAST_LEARNT
+from lantern.core.decide import State, step
+from lantern.core.events import Detector
+from lantern.core.readings.kind import SeriesKind
+from lantern.core.rule import GAP_IN_MEDIAN_INTERVALS, LEAST_GAP_S, Rule
+from lantern.core.watch import Sample, Standing, Turn, Watch
+
+TAKEN_OUT = "the device takes these frames out: its shutter, or a reading that is refused"
+
+
+class ReadingWatch(Watch):
+    """Regions of a thermal picture, frame by frame."""
+
+    kind: SeriesKind
+
+    def __init__(self, detector: Detector, kind: SeriesKind, facts: Mapping[str, Any]) -> None:
+        super().__init__(detector, kind)
+        self.dials = kind.read_dials(detector)
+        self.reader = kind.reader(detector.regions, self.dials)
+        self.states: dict[str, State] = {}
+        self.readings: dict[str, float] = {}
+        self.paused = False  # the device looks at its shutter
+
+    def rule(self, interval_s: float) -> Rule:
+        """Return the decision; an empty `gap_s` means three intervals of this device, at least 1 s, as on takes."""
+        rule: Rule = self.dials.rule(max(GAP_IN_MEDIAN_INTERVALS * interval_s, LEAST_GAP_S))
+        return rule
+
+    def step(self, sample: Sample, interval_s: float) -> Iterator[Turn]:
+        readings = self.reader.read(sample.value, sample.t)
+        rule = self.rule(interval_s)
+        self.paused = not readings
+        for name, (x, paused_s) in readings.items():
+            before = self.states.get(name, State())
+            after, changes = step(before, sample.t, x, rule, paused_s)
+            self.readings[name] = x
+            self.states[name] = after
+            if changes:
+                why = {
+                    "device_t": sample.t,
+                    "reading_c": round(x, 3),
+                    "level": rule.level,
+                    "sustain_s": rule.sustain_s,
+                }
+                yield Turn(name, tuple(changes), after, x, why)
+
+    def resume(self, remembered: Mapping[str, dict[str, Any]], outdated: Collection[str]) -> bool:
+        for name, fields in remembered.items():
+            state = state_of(fields)
+            self.states[name] = State(last_raise=state.last_raise) if name in outdated else state
+        return any(state.raised for state in self.states.values())
+
+    def inherit(self, held: Watch) -> None:
+        if isinstance(held, ReadingWatch):
+            self.states, self.readings = held.states, held.readings
+
+    def shift(self, seconds: float) -> None:
+        self.states = {
+            name: State(last_raise=None if s.last_raise is None else s.last_raise + seconds, learnt=s.learnt)
+            for name, s in self.states.items()
+        }
+        self.reader = self.kind.reader(self.detector.regions, self.dials)
+
+    def standing(self, *, trouble: str = "") -> Standing:
+        rule = self.rule(0.0)
+        return Standing(
+            readings={name: round(x, 2) for name, x in self.readings.items()},
+            unit=self.kind.unit(self.dials),
+            states={name: self._state(name, rule, trouble) for name in self.readings},
+            level=None if rule.by_change or rule.learns else rule.level,
+        )
+
+    def _state(self, name: str, rule: Rule, trouble: str) -> tuple[str, str]:
+        """Unknown is not clear: nobody is looking."""
+        state = self.states.get(name, State())
+        if trouble or self.paused:
+            return "unknown", trouble or TAKEN_OUT
+        if rule.learns and len(state.learnt) < LEAST_LEARNT:
+            return "unknown", "still learning what is normal"
+        return ("raised" if state.raised else "clear"), ""
+
+
+def state_of(fields: Mapping[str, Any]) -> State:
+    """Return a decision's memory as it was written."""
+    window = tuple((float(t), float(x)) for t, x in fields.get("window", ()))
+    learnt = tuple(float(x) for x in fields.get("learnt", ()))
+    return State(**{**fields, "window": window, "learnt": learnt})

@@ -1,0 +1,102 @@
+"""A detector that runs live, whatever it looks at: what an engine asks of it, sample by sample."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Self
+
+from lantern.core.decide import Change
+from lantern.core.events import Detector
+from lantern.core.faults import Fault, Refused
+from lantern.core.kind import Kind
+
+
+@dataclass(frozen=True, slots=True)
+class Sample:
+    """What a device gave at `t` (s, of its own clock): one sample of `signal`."""
+
+    signal: str
+    t: float
+    value: Any
+
+
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """What one sample changed in the decision of one region. `state` is remembered after it, if anything is (a dataclass).
+
+    Objects: `object` raised or cleared by itself, `direction` where it crossed. `then` follows from it, and is stored with
+    it or not at all.
+    """
+
+    region: str
+    changes: tuple[Change, ...]
+    state: Any
+    reading: float
+    why: dict[str, Any]
+    object: str | None = None
+    direction: str | None = None
+    then: Turn | None = None
+
+    def chain(self) -> Iterator[Turn]:
+        """It, and all that follows from it."""
+        yield self
+        if self.then is not None:
+            yield from self.then.chain()
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """How a live detector stands. `readings` by name, in `unit`; `states` of what is decided: (raised, clear or unknown; why)."""
+
+    readings: Mapping[str, float]
+    unit: str
+    states: Mapping[str, tuple[str, str]]
+    level: float | None = None  # to draw over the readings, in their unit
+    also: Mapping[str, Any] = field(default_factory=dict)  # of the family's own
+
+    def as_dict(self) -> dict[str, Any]:
+        states = {name: {"state": state, "why": why} for name, (state, why) in self.states.items()}
+        return {
+            **self.also,
+            "readings": dict(self.readings),
+            "unit": self.unit,
+            "standing": states,
+            "level": self.level,
+        }
+
+
+@dataclass
+class Watch(ABC):
+    """One detector over the samples of one device, in order of time. `kind` is of the family that made it."""
+
+    detector: Detector
+    kind: Kind
+
+    @abstractmethod
+    def step(self, sample: Sample, interval_s: float) -> Iterator[Turn]:
+        """Take one sample; `interval_s` is the device's usual pace. Yields what changed, one turn before the next is looked at."""
+
+    @abstractmethod
+    def resume(self, remembered: Mapping[str, dict[str, Any]], outdated: Collection[str]) -> bool:
+        """Go on from the states that were remembered, by region; those `outdated` are of an earlier revision.
+
+        Returns whether anything stands raised.
+        """
+
+    @abstractmethod
+    def inherit(self, held: Self) -> None:
+        """Take over the state of the same detector under the same revision, whose links have changed."""
+
+    @abstractmethod
+    def shift(self, seconds: float) -> None:
+        """The device's clock jumped (a restart, a set clock): carry what is remembered over to its new time."""
+
+    @abstractmethod
+    def standing(self, *, trouble: str = "") -> Standing:
+        """How it stands. `trouble`: why nobody can know now, such as "no frames"."""
+
+    def nobody_inside(self) -> tuple[float, Turn]:
+        """Somebody has seen that nobody is inside: returns how many were, and the turn that says so. Raises `Refused`."""
+        raise Refused([Fault("detector", f"{self.detector.name} counts nobody", "one that counts who is inside")])

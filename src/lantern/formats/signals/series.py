@@ -1,0 +1,71 @@
+"""Readings over time, recorded as such: a CSV file in our own layout, or a table of another program."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import asdict
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from lantern.core.signals import Floats, Series
+from lantern.formats.columns import has_own_header, read_columns
+from lantern.formats.folder import TakeFolder
+from lantern.formats.packing import pack, unpack
+from lantern.formats.sidecar import TakeInfo
+from lantern.formats.signals.signal import Block, Signal, Stored
+from lantern.formats.tables import read_series, series_of
+
+Columns = dict[str, Series]
+
+
+class Readings(Signal):
+    """Named columns on one clock: `facts` hold [name, unit] of each, and what the device had set while it recorded."""
+
+    name = "series"
+    words = "readings over time, as a CSV file"
+    held = True
+    view = "columns"
+
+    def faults(self, info: TakeInfo) -> list[str]:
+        if info.fps is None or info.times is None:
+            return []
+        return ["a series has fps (rows a second) or times (a column), not both; neither: its first column is t_s"]
+
+    def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Columns:
+        """In our own layout, which begins with `t_s`; else as another program wrote it, if the sidecar says where the times are."""
+        if (info.times is None and info.fps is None) or (info.times in (None, "t_s") and has_own_header(data)):
+            t_s, columns = read_series(data, where=data.name, units=info.units, limits=folder.limits)
+        else:
+            t_s, columns = read_columns(
+                data, where=data.name, times=info.times, fps=info.fps, units=info.units, limits=folder.limits
+            )
+        return series_of(t_s, columns, info.units)
+
+    def facts(self, info: TakeInfo, value: Columns) -> dict[str, Any]:
+        columns = [[series.name, series.unit] for series in value.values()]
+        return {"columns": columns, "holds": columns, "recorded": asdict(info.recorded())}
+
+    def t_s(self, value: Columns) -> Floats:
+        return next(iter(value.values())).t_s
+
+    def samples(self, value: Columns) -> int:
+        return int(self.t_s(value).size)
+
+    def length_s(self, value: Columns) -> float:
+        return next(iter(value.values())).length_s
+
+    def pack(self, value: Columns) -> Iterator[Block]:
+        table = np.stack([series.x for series in value.values()])[:, :, None]
+        yield table.shape[0], partial(pack, table)
+
+    def unpack(self, stored: Stored) -> Columns:
+        columns = stored.facts["columns"]
+        size = {"count": len(columns), "height": stored.samples, "width": 1}
+        table = unpack(stored.only_block(), **size, dtype="float64")
+        return {name: Series(stored.t_s, table[i, :, 0].copy(), unit, name) for i, (name, unit) in enumerate(columns)}
+
+
+SIGNALS = (Readings(),)

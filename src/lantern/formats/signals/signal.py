@@ -1,0 +1,82 @@
+"""What a signal is to the program: what flows from a device over time, out of files, and into the store and back."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, ClassVar
+
+from lantern.core.faults import Fault, Refused
+from lantern.core.signals import Floats, Keep
+from lantern.formats.folder import TakeFolder
+from lantern.formats.sidecar import TakeInfo
+
+Block = tuple[int, Callable[[], bytes]]  # how many samples, and what packs them (it may be called in another thread)
+
+
+@dataclass(frozen=True)
+class Stored:
+    """A take as the store holds it. `blocks()` yields (samples, packed) in order of time; `keep` holds what was worked out of it."""
+
+    facts: Mapping[str, Any]
+    t_s: Floats  # (n,) of its samples; empty where they have no times of their own
+    samples: int
+    blocks: Callable[[], Iterator[tuple[int, bytes]]]
+    keep: Keep | None = None
+
+    def only_block(self) -> bytes:
+        """Return the packed bytes of a signal that is stored in one piece."""
+        [(_, data)] = self.blocks()
+        return data
+
+
+class Signal(ABC):
+    """One signal. Its name is the `kind` of a take; `type` is what it is in the core."""
+
+    name: ClassVar[str]
+    words: ClassVar[str]  # a take of it, in words
+    held: ClassVar[bool]  # small enough to be kept in memory whole
+    view: ClassVar[
+        str
+    ]  # how a page draws it: frames (pictures, one by one), boxes (over a still), columns (as curves only)
+
+    def faults(self, info: TakeInfo) -> list[str]:
+        """What of a sidecar does not fit this signal, in words."""
+        return []
+
+    def picture(self, facts: Mapping[str, Any]) -> tuple[int, int] | None:
+        """Width and height of the device's picture that it is in, px; None: it is in none, or nobody knows."""
+        width, height = facts.get("width"), facts.get("height")
+        return (int(width), int(height)) if width and height else None
+
+    @abstractmethod
+    def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Any:
+        """Return what a data file holds. Raises `Refused`, here or while a long signal is read on."""
+
+    @abstractmethod
+    def facts(self, info: TakeInfo, value: Any) -> dict[str, Any]:
+        """What is stored of it besides its samples (JSON). `width`, `height`: of its picture; `holds`: [how many, of what] each."""
+
+    @abstractmethod
+    def t_s(self, value: Any) -> Floats:
+        """(n,) times of its samples; empty where they have none of their own."""
+
+    @abstractmethod
+    def samples(self, value: Any) -> int: ...
+
+    @abstractmethod
+    def length_s(self, value: Any) -> float: ...
+
+    @abstractmethod
+    def pack(self, value: Any) -> Iterator[Block]:
+        """Its samples as blocks for the store, in order of time."""
+
+    @abstractmethod
+    def unpack(self, stored: Stored) -> Any:
+        """What was packed, equal sample by sample; a long signal is read from the store as it is used."""
+
+    def frame(self, facts: Mapping[str, Any], count: int, data: bytes) -> Any:
+        """(count, height, width): the pictures of one block. Raises `Refused` where it has none."""
+        raise Refused([Fault("frame", f"a take of kind {self.name} has no pictures", "a take that has")])

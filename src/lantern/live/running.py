@@ -1,0 +1,48 @@
+"""A detector of the store as the engine runs it: its decision, its links, and what is wrong with it, if anything is."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from lantern.core.kinds import watch
+from lantern.core.rehearsal import Armed
+from lantern.core.watch import Watch
+from lantern.live.plans import Plan
+
+SILENT = "no frames"
+
+
+@dataclass
+class Running:
+    """One revision of one detector. `watch` holds all that changes with its samples."""
+
+    detector_id: int
+    site_id: int
+    revision: int
+    watch: Watch
+    links: list[Armed]
+    error: str = ""
+
+    def resume(self, remembered: Mapping[str, tuple[int, dict[str, Any]]]) -> bool:
+        """Go on where an earlier engine stopped, as far as the revision is the same. Returns whether anything stands raised."""
+        states = {region: fields for region, (_, fields) in remembered.items()}
+        outdated = {region for region, (revision, _) in remembered.items() if revision != self.revision}
+        return self.watch.resume(states, outdated)
+
+    def as_dict(self, *, feed_live: bool) -> dict[str, Any]:
+        """How it stands, for the pages."""
+        trouble = self.error if feed_live else SILENT
+        return {
+            "id": self.detector_id,
+            "name": self.watch.detector.name,
+            "revision": self.revision,
+            "error": self.error,
+            **self.watch.standing(trouble=trouble).as_dict(),
+        }
+
+
+def running(plan: Plan) -> Running:
+    """Return the detector of a plan, at its beginning."""
+    return Running(plan.detector_id, plan.site_id, plan.revision, watch(plan.model, plan.facts), plan.links)
