@@ -137,17 +137,17 @@ def test_counts_by_hand_come_go_and_are_held_against(client: TestClient, pier: P
     assert counts["needs"]["has"] == 3
     assert (counts["needs"]["enough"], counts["cautions"]) == (False, [])
     other = client.post(f"/takes/{pier.take}/tallies", json={"who": "Bo", "passages": [[1.0, "in"], [3.0, "out"]]})
-    [words] = judge(client, pier, "counts", who=made.json()["id"])["counts"]["cautions"]
+    [words] = judge(client, pier, "counts", also={"who": made.json()["id"]})["counts"]["cautions"]
     assert "differ by 40.0 %: more than the 1 %" in words  # one passage of two and a half on average
     client.delete(f"/counts/{other.json()['id']}")
     text = client.get(f"/counts/{made.json()['id']}.csv").text
     assert text.splitlines() == ["start_s,end_s,in,out", "0,60,2,1"]
     by_file = client.put(f"/takes/{pier.take}/counts.csv?who=file", content=b"start_s,end_s,in,out\n0,6.5,5,0\n")
-    counts = judge(client, pier, "counts", who=by_file.json()["id"])["counts"]
+    counts = judge(client, pier, "counts", also={"who": by_file.json()["id"]})["counts"]
     assert (counts["audit"]["in"]["bias"], len(counts["observers"])) == (0.0, 2)
     assert counts["cautions"] == []
     turned = client.put(f"/takes/{pier.take}/counts.csv?who=turned", content=b"start_s,end_s,in,out\n0,6.5,0,5\n")
-    [words] = judge(client, pier, "counts", who=turned.json()["id"])["counts"]["cautions"]
+    [words] = judge(client, pier, "counts", also={"who": turned.json()["id"]})["counts"]["cautions"]
     assert "wrong way round" in words
     assert client.delete(f"/counts/{by_file.json()['id']}").status_code == 200
     assert client.delete("/counts/999").status_code == 404
