@@ -17,6 +17,7 @@ from markupsafe import Markup
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+import lantern.benches
 from lantern.core.devices import DEVICE_KINDS
 from lantern.keeper import standing
 from lantern.links.tables import LinkRow
@@ -32,7 +33,7 @@ from lantern.web.door import token, user_id
 
 PACKAGE = Path(__file__).resolve().parent.parent
 STAGE_FOLDERS = ("web", "survey", "takes", "tune", "links", "rehearse", "walk", "people")
-BENCH_FOLDERS = sorted(PACKAGE.glob("benches/*/templates"))
+BENCH_FOLDERS = sorted(room for path in lantern.benches.__path__ for room in Path(path).glob("*/templates"))
 ENGINE_SILENT_S = 15.0
 
 environment = Environment(

@@ -1,0 +1,163 @@
+"""Pulses of a meter: it raises where more than so many come within a time. A family of one kind, for the tests."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from lantern.core.decide import Change
+from lantern.core.dials import DialInfo, Dials, dial, read_dials
+from lantern.core.events import Detector, Event, Shape
+from lantern.core.family import Family
+from lantern.core.judged import Judged
+from lantern.core.kind import Kind
+from lantern.core.reasons import Reason
+from lantern.core.signals import Series
+from lantern.core.tuning.scoring import Mark, Slack
+from lantern.core.tuning.sweep import Row
+from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.units import CELSIUS, Scale
+from lantern.core.watch import Sample, Standing, Turn, Watch
+
+
+class PulseDials(Dials):
+    """More than `pulses` within `within_s` raise."""
+
+    pulses: float = dial(
+        3.0, unit="pulses", low=0, high=1000, step=1, meaning="So many pulses may come within the time"
+    )
+    within_s: float = dial(2.0, unit="s", low=0.1, high=60, step=0.1, meaning="The time within which they are counted")
+
+
+@dataclass(frozen=True, kw_only=True)
+class PulseKind(Kind):
+    @property
+    def shapes(self) -> tuple[Shape, ...]:
+        return ()
+
+
+def beyond(window: Sequence[tuple[float, float]], dials: PulseDials) -> bool:
+    return window[-1][1] - window[0][1] > dials.pulses
+
+
+def turns(t_s: Sequence[float], x: Sequence[float], dials: PulseDials) -> Iterator[tuple[float, bool, float]]:
+    """(t, raised, pulses within the time) wherever raised changes. The meter counts on and on; the time slides."""
+    window: deque[tuple[float, float]] = deque()
+    raised = False
+    for t, count in zip(t_s, x, strict=True):
+        window.append((t, count))
+        while window[0][0] < t - dials.within_s - 1e-9:
+            window.popleft()
+        if beyond(window, dials) != raised:
+            raised = not raised
+            yield t, raised, window[-1][1] - window[0][1]
+
+
+@dataclass(frozen=True)
+class Pulses(Judged):
+    none_exact = "none: every value runs over all pulses"
+
+    detector: Detector
+    kind: Kind
+    dials: Any
+    columns: Mapping[str, Series]
+
+    @property
+    def length_s(self) -> float:
+        return next(iter(self.columns.values())).length_s
+
+    def with_dials(self, **changes: Any) -> Pulses:
+        return replace(self, dials=read_dials(self.kind.dials, self.dials.model_dump() | changes))
+
+    def events(self) -> list[Event]:
+        out: list[Event] = []
+        for region in self.detector.regions:
+            series = self.columns[region.name]
+            for t, raised, count in turns(series.t_s.tolist(), series.x.tolist(), self.dials):
+                if raised:
+                    out.append(Event(self.detector.name, region.name, t, None, "end", False, count))
+                else:
+                    out[-1] = replace(out[-1], cleared_s=t, cleared_by="reading")
+        return out
+
+    def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
+        tally = Tally(marks, slack)
+        for event in self.events():
+            tally.add(event.raised_s)
+        return tally.counts()
+
+    def exact_dials(self) -> Collection[str]:
+        return ()
+
+    def rows_exact(self, *args: Any, **named: Any) -> list[Row]:
+        raise NotImplementedError
+
+    def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
+        return Reason("too_few", "Too few pulses came within the time.", {})
+
+    def traces(self) -> Mapping[str, Series]:
+        return self.columns
+
+    def shown(self, info: DialInfo) -> tuple[float, float] | float:
+        return 10.0
+
+
+class PulseWatch(Watch):
+    """A sample is the meter's count, by region."""
+
+    def __init__(self, detector: Detector, kind: Kind, facts: Mapping[str, Any]) -> None:
+        super().__init__(detector, kind)
+        self.dials = kind.read_dials(detector)
+        self.seen: dict[str, list[tuple[float, float]]] = {}
+        self.raised: dict[str, bool] = {}
+
+    def step(self, sample: Sample, interval_s: float) -> Iterator[Turn]:
+        for name, count in sample.value.items():
+            seen = [each for each in self.seen.get(name, []) if each[0] >= sample.t - self.dials.within_s - 1e-9]
+            self.seen[name] = [*seen, (sample.t, count)]
+            now = beyond(self.seen[name], self.dials)
+            if now != self.raised.get(name, False):
+                self.raised[name] = now
+                change = Change("raise", sample.t) if now else Change("clear", sample.t, "reading")
+                yield Turn(name, (change,), None, count, {})
+
+    def resume(self, remembered: Mapping[str, dict[str, Any]], outdated: Collection[str]) -> bool:
+        return False
+
+    def inherit(self, held: Watch) -> None:
+        assert isinstance(held, PulseWatch)
+        self.seen, self.raised = held.seen, held.raised
+
+    def shift(self, seconds: float) -> None:
+        self.seen = {}
+
+    def standing(self, *, trouble: str = "") -> Standing:
+        states = {name: ("raised" if on else "clear", "") for name, on in self.raised.items()}
+        return Standing(readings={name: seen[-1][1] for name, seen in self.seen.items()}, unit="pulses", states=states)
+
+
+def judged(detector: Detector, kind: Kind, columns: Mapping[str, Series]) -> Pulses:
+    return Pulses(detector, kind, kind.read_dials(detector), columns)
+
+
+KIND = PulseKind(
+    name="pulse-rate",
+    says="a meter runs faster than it may",
+    dials=PulseDials,
+    groups=(("Alarm", ("pulses", "within_s")),),
+    signals=("series",),
+    matters=lambda dial, dials: True,
+    unit=lambda dials: "pulses",
+    pair=lambda dials: ("pulses", "within_s"),
+)
+FAMILY = Family(name="pulses", kinds=(KIND,), judge=judged, watch=PulseWatch)
+
+
+def example_series() -> Series:
+    """One pulse a second, and from 3 s on ten."""
+    t = np.arange(20) / 2
+    return Series(t, np.where(t < 3, np.floor(t), 10 * (t - 3) + 3), "pulses", "meter")

@@ -1,0 +1,146 @@
+"""What every family must hold, so that pages, commands and the engine need know none of them.
+
+Each family brings its examples: a module `core.NAME.examples` of the tests (or of whoever adds a family) with `examples()`.
+"""
+
+from __future__ import annotations
+
+import importlib
+import os
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+import pytest
+
+from examples import Example
+from lantern.benches.register import BENCHES, ROOMS
+from lantern.core.dials import describe
+from lantern.core.families import FAMILIES
+from lantern.core.judged import Judged
+from lantern.core.kinds import KINDS, judge, kind_of, watch
+from lantern.core.units import CELSIUS
+from lantern.formats.sidecar import TakeInfo
+from lantern.formats.signals.register import signal_of
+from lantern.formats.signals.signal import Stored
+from lantern.tune.evidence import Held, strips
+
+EXAMPLES: list[Example] = [
+    each for name in FAMILIES for each in importlib.import_module(f"core.{name}.examples").examples()
+]
+EVERY = pytest.mark.parametrize("one", EXAMPLES, ids=lambda one: one.detector.kind)
+
+
+def held(one: Example) -> Judged:
+    return judge(one.detector, one.signal, one.value)
+
+
+def test_every_kind_has_an_example_and_every_family_a_bench() -> None:
+    assert {one.detector.kind for one in EXAMPLES} == set(KINDS)
+    assert set(BENCHES) == set(FAMILIES)
+    for name, room in ROOMS.items():
+        assert (room / "templates" / f"bench_{name}.html").exists()
+        assert (room / "templates" / f"walk_{name}.html").exists()
+
+
+@EVERY
+def test_live_equals_batch(one: Example) -> None:
+    """Every raise, and every clear that is not for want of further samples."""
+    live = watch(one.detector, one.facts)
+    told: dict[tuple[str, str | None, str], list[float]] = {}
+    for sample in one.samples:
+        for turn in (each for first in live.step(sample, one.interval_s) for each in first.chain()):
+            for change in turn.changes:
+                told.setdefault((turn.region, turn.object, change.what), []).append(change.t)
+    batch: dict[tuple[str, str | None, str], list[float]] = {}
+    for event in held(one).events():
+        name = None if event.object is None else str(event.object)
+        what = "repeat" if event.repeat else "raise"
+        batch.setdefault((event.region, name, what), []).append(event.raised_s)
+        if event.cleared_s is not None and event.cleared_by != "lost":
+            batch.setdefault((event.region, name, "clear"), []).append(event.cleared_s)
+    assert any(what == "raise" for *_, what in batch), "an example that raises nothing shows nothing"
+    assert told.keys() == batch.keys()
+    for key, times in batch.items():
+        assert told[key] == pytest.approx(times, abs=1e-6), key
+
+
+@EVERY
+def test_a_signal_comes_back_from_the_store_as_it_went_in(one: Example) -> None:
+    signal = signal_of(one.signal)
+    start = datetime(2026, 3, 4, tzinfo=UTC)
+    info = TakeInfo(format="lantern-take/1", name="T", device="D", kind=one.signal, start=start, **one.info)
+    facts = signal.facts(info, one.value)
+    packed = [(count, pack()) for count, pack in signal.pack(one.value)]
+    stored = Stored(facts, signal.t_s(one.value), signal.samples(one.value), lambda: iter(packed))
+    again = signal.unpack(stored)
+    assert [(count, pack()) for count, pack in signal.pack(again)] == packed
+    assert signal.facts(info, again) == facts
+    assert signal.length_s(again) == signal.length_s(one.value)
+    assert np.array_equal(signal.t_s(again), signal.t_s(one.value))
+    before, after = held(one).events(), judge(one.detector, one.signal, again).events()
+    assert [event.as_dict() for event in after] == [event.as_dict() for event in before]
+
+
+@EVERY
+def test_exact_sweeps_equal_brute_force(one: Example) -> None:
+    on = held(one)
+    own = on.own(one.marks)
+    for dial in on.exact_dials():
+        value = float(getattr(on.dials, dial))
+        low, high = max(value - 2, 0.0), value + 3
+        rows = on.sweep(dial, own, low=low, high=high)
+        assert (rows[0].start, rows[-1].stop) == (low, high)
+        for row in rows:
+            again = on.with_dials(**{dial: row.value}).counts(own)
+            assert row.counts[:6] == again[:6], (dial, row.value)
+
+
+@dataclass(frozen=True)
+class Why:
+    """Why a dial has no strip."""
+
+    numeric: bool
+    matters: bool
+    empty: bool
+
+
+@EVERY
+def test_every_dial_has_unit_range_meaning_and_a_strip_or_a_reason_for_none(one: Example) -> None:
+    on, kind = held(one), kind_of(one.detector.kind)
+    drawn = strips([Held(on, on.own(one.marks))], None, None, CELSIUS)
+    for info in describe(kind.dials):
+        assert len(info.meaning) > 10, info.name
+        assert info.source, info.name
+        why = Why(info.numeric, kind.matters(info.name, on.dials), getattr(on.dials, info.name) is None)
+        if info.numeric:
+            assert info.low is not None, info.name
+            assert info.high is not None, info.name
+            assert info.step, info.name
+            assert info.low < info.high, info.name
+            assert kind.dial_unit(info, one.signal) == info.unit or one.signal.startswith("plan"), info.name
+        has_a_reason = not why.numeric or not why.matters or why.empty
+        assert (info.name in drawn) != has_a_reason, info.name
+    across, up = kind.pair(on.dials)
+    assert {across, up} <= {info.name for info in describe(kind.dials) if info.numeric}
+
+
+@EVERY
+def test_what_its_events_name_can_be_listened_to(one: Example) -> None:
+    sources = kind_of(one.detector.kind).sources(one.detector)
+    assert {event.region for event in held(one).events()} <= set(sources)
+
+
+def test_a_family_is_added_by_two_folders(database: str, tmp_path: Any) -> None:
+    """A made-up counter of pulses: in the core, on the command line, and on pages, with no edit of common code."""
+    import subprocess
+    import sys
+    from pathlib import Path
+
+    script = Path(__file__).parent / "pulses" / "prove.py"
+    done = subprocess.run(
+        [sys.executable, str(script), str(tmp_path)], capture_output=True, text=True, check=False, env=os.environ
+    )
+    assert done.returncode == 0, done.stdout[-3000:] + done.stderr[-3000:]
+    assert done.stdout.splitlines()[-1] == "a bench, a walk page and an event of 'meter' at 3.5 s"
