@@ -31,8 +31,8 @@ from bench.figures import Figure
 from lantern.core.events import Detector
 from lantern.core.faults import LanternError, Refused
 from lantern.core.kinds import judge
-from lantern.core.objects.tracks import Tracks
 from lantern.core.signals import Frames
+from lantern.core.tracks import Tracks
 from lantern.formats import limits
 from lantern.formats.documents import read_detector
 from lantern.formats.looks import look_at
@@ -78,7 +78,7 @@ def _rows(count: int, line: Callable[[int], str], header: str = "") -> bytes:
 
 
 def _stream() -> bytes:
-    from lantern.core.objects.following import Seen
+    from lantern.core.tracks import Seen
 
     frames = []
     for n in range(12):

@@ -14,7 +14,7 @@ from bench.figures import Figure, seconds
 from lantern.core.events import Detector, Region
 from lantern.core.kinds import judge
 from lantern.core.objects.subject import TrackSubject
-from lantern.core.objects.tracks import Tracks, make_tracks
+from lantern.core.tracks import Tracks, make_tracks
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.sweep import ALL
 

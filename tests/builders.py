@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from lantern.core.events import Detector
 from lantern.core.kinds import judge
-from lantern.core.objects.tracks import Tracks
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, Series
+from lantern.core.tracks import Tracks
 from lantern.core.tuning.scoring import Mark
 
 

@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import strategies as st
 
 from lantern.core.events import Region
-from lantern.core.objects.tracks import Tracks, make_tracks
+from lantern.core.tracks import Tracks, make_tracks
 
 LINE = Region(name="line", shape="line", points=((10, 20), (30, 22)))
 OTHER = Region(name="other", shape="line", points=((20, 5), (20, 35)))

@@ -11,7 +11,7 @@ import pytest
 import tifffile
 
 from lantern.core.faults import Refused
-from lantern.core.objects.following import Seen
+from lantern.core.tracks import Seen
 from lantern.formats.limits import DEFAULT
 from lantern.formats.looks import look_at
 from lantern.formats.onvif import write_frame

@@ -8,7 +8,7 @@ import pytest
 
 from checks import check
 from lantern.core.faults import Refused
-from lantern.core.objects.following import Seen
+from lantern.core.tracks import Seen
 from lantern.formats.onvif import read_frame, read_onvif, write_frame
 
 SIZE = {"width": 1920, "height": 1080}

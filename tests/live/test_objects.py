@@ -16,8 +16,8 @@ from starlette.routing import Route
 from lantern.cluster import free_port
 from lantern.core.events import Detector, Region
 from lantern.core.linking.links import Effect, LinkRule, Output
-from lantern.core.objects.following import Seen
 from lantern.core.site import Device, Place, Site
+from lantern.core.tracks import Seen
 from lantern.db.base import transaction
 from lantern.devices.metadata import StreamError, metadata, next_part
 from lantern.formats.onvif import read_frame, write_frame

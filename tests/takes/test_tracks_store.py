@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from lantern.core.faults import Refused
-from lantern.core.objects.tracks import make_tracks
 from lantern.core.site import Device, Place, Site
+from lantern.core.tracks import make_tracks
 from lantern.db.base import transaction
 from lantern.formats.packing import pack_tracks, unpack_tracks
 from lantern.survey.actions import add_site

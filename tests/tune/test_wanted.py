@@ -11,8 +11,8 @@ import pytest
 from builders import subject_of
 from lantern.core.events import Detector, Region
 from lantern.core.judged import Judged
-from lantern.core.objects.tracks import Tracks, make_tracks
 from lantern.core.signals import Series
+from lantern.core.tracks import Tracks, make_tracks
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wanted import UnwantedError, still_wanted, while_wanted
 from lantern.core.units import CELSIUS

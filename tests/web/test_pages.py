@@ -45,7 +45,7 @@ def test_judging_a_draft_stores_nothing(client: TestClient, small: Small) -> Non
     assert answer["judged"]["marks"][str(answer["judged"]["missed"][0])]["code"] == "too_short"
     assert set(answer) == {"judged", "strips", "readings"}
     assert "threshold_c" in answer["judged"]["matters"]
-    assert answer["judged"]["line"] == {"dial": "threshold_c", "level": 50.0, "away": -1}
+    assert answer["judged"]["line"] == {"dial": "threshold_c", "level": 50.0, "clears": 49.0}
     assert "revision 1" in client.get("/survey", headers=HTML).text
 
 

@@ -51,11 +51,9 @@ def score(
     site: SiteFile = None,
 ) -> None:
     """Print the score card of a detector on a take, as JSON; for counts against a CSV start_s,end_s,in,out the audit."""
-    from lantern.core.objects.audit import audit
-
     with told(), _subject(detector, take, site) as subject:
-        if subject.detector.kind == "count" and (by_hand := _hand_counts(marks)) is not None:
-            sys.stdout.buffer.write(line(audit(subject.events(), by_hand)))
+        if (by_hand := _hand_counts(marks)) is not None:
+            sys.stdout.buffer.write(line(subject.audit(by_hand)))
         else:
             sys.stdout.buffer.write(line(subject.score(read_marks_file(marks), _slack(early, late)).as_dict()))
 

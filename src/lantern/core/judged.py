@@ -6,6 +6,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any, ClassVar, Self
 
+from lantern.core.counted import HandCount
 from lantern.core.dials import DialInfo, describe_dial, read_dials
 from lantern.core.events import Detector, Event
 from lantern.core.faults import Fault, Refused
@@ -79,10 +80,14 @@ class Judged(ABC):
         return 0.0
 
     def line(self) -> dict[str, Any] | None:
-        """A level to draw over the traces: the `dial` that sets it (None: none does), `level`, and `away`, which way the hysteresis
-        lies (1 up, -1 down); None: there is none.
+        """A level to draw over the traces: the `dial` that sets it (None: none does), `level`, and where it `clears` (None: there,
+        too); None: there is none.
         """
         return None
+
+    def audit(self, by_hand: Sequence[HandCount]) -> dict[str, Any]:
+        """What was counted against what somebody counted by hand. Raises `Refused` where nothing is counted."""
+        raise Refused([Fault("detector", f"a {self.kind.name} detector counts nobody", "marks, or one that counts")])
 
     def evaluated(self) -> list[Event]:
         """The events as a file holds them: with figures that would be too dear for every drag."""

@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.objects.tracks import Tracks
 from lantern.core.signals import Pixels
+from lantern.core.tracks import Tracks
 from lantern.formats import columns as tables
 from lantern.formats.border import border
 from lantern.formats.limits import Limits

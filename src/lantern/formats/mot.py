@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 
 from lantern.core.faults import MOST_FAULTS, FaultList
-from lantern.core.objects.tracks import Tracks, arrange, make_tracks
 from lantern.core.signals import Floats
+from lantern.core.tracks import Tracks, arrange, make_tracks
 from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_ID, MOST_M, MOST_PX, TALLEST_M, Limits
 from lantern.formats.text import Source, bounded, is_whole, name, number, numbers_at_once, shown
 

@@ -23,8 +23,7 @@ from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import DefusedXMLParser
 
 from lantern.core.faults import Fault, FaultList, Refused
-from lantern.core.objects.following import Seen
-from lantern.core.objects.tracks import Tracks, arrange
+from lantern.core.tracks import Seen, Tracks, arrange
 from lantern.formats.border import border
 from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_PX, TALLEST_M, Limits
 from lantern.formats.mot import Names

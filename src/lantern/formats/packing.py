@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 import zstandard
 
-from lantern.core.objects.tracks import Tracks
+from lantern.core.tracks import Tracks
 
 LEVEL = 1
 TRACKS_LEVEL = 3

@@ -12,8 +12,8 @@ from typing import cast, get_args
 
 import numpy as np
 
+from lantern.core.counted import HandCount
 from lantern.core.faults import MOST_FAULTS, FaultList
-from lantern.core.objects.audit import HandCount
 from lantern.core.signals import Floats, Series
 from lantern.core.tuning.scoring import Label, Mark
 from lantern.formats.limits import COLDEST_C, DEFAULT, HOTTEST_C, LONGEST_S, MOST_ID, MOST_READING, Limits

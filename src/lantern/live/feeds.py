@@ -10,7 +10,7 @@ from typing import Any, Protocol
 
 import structlog
 
-from lantern.core.objects.following import Seen
+from lantern.core.tracks import Seen
 from lantern.core.watch import Sample
 from lantern.formats.wire import FrameHeader
 

@@ -13,8 +13,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from lantern.core.objects.tracks import Tracks, make_tracks
 from lantern.core.signals import Floats
+from lantern.core.tracks import Tracks, make_tracks
 from lantern.core.tuning.scoring import Mark
 
 Box = tuple[float, float, float, float]  # left, top, width, height in px

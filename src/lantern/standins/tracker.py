@@ -12,8 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from lantern.core.objects.following import Seen
-from lantern.core.objects.tracks import Tracks
+from lantern.core.tracks import Seen, Tracks
 from lantern.formats.onvif import write_frame
 from lantern.standins.player import Player
 

@@ -9,8 +9,8 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
+from lantern.core.counted import intervals_of
 from lantern.core.faults import Fault, Refused
-from lantern.core.objects.audit import intervals_of
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.formats.tables import read_hand_counts, write_hand_counts

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 from functools import partial
 from typing import Any
 
@@ -14,6 +15,7 @@ from lantern.core.kinds import kind_of
 from lantern.core.rehearsal import Armed, rehearse
 from lantern.core.signals import Series
 from lantern.core.tuning.holdout import validate
+from lantern.core.tuning.marking import marks_of_event
 from lantern.core.tuning.scoring import card, pooled
 from lantern.core.units import CELSIUS, Scale
 from lantern.takes.tables import TakeRow, marks_of
@@ -41,6 +43,12 @@ def judged(
                 "verdict": verdict,
                 "mark": None if at is None else rows[at].id,
                 "outcome": outcome.as_dict(),
+                "marks": {
+                    answer: asdict(made)
+                    for answer, made in marks_of_event(
+                        event, length_s=take.length_s, interval_s=take.interval_s
+                    ).items()
+                },
             }
             for event, verdict, at, outcome in zip(
                 events, done.judged.verdicts, done.judged.hit_marks, done.outcomes, strict=True

@@ -6,8 +6,9 @@ import pytest
 
 from checks import check
 from core.objects.test_kinds import DOWN, LINE, UP, ZONE, subject, tracks
+from lantern.core.counted import HandCount, intervals_of
 from lantern.core.objects import stereo
-from lantern.core.objects.audit import HandCount, audit, flawless_for, intervals_of, observers_differ, passages_for
+from lantern.core.objects.audit import audit, flawless_for, observers_differ, passages_for
 from lantern.core.objects.dials import CountDials
 from lantern.core.objects.occupancy import Occupancy, drift, guarded, running, with_capacity
 from lantern.core.tuning.intervals import exact_share, wilson

@@ -12,7 +12,7 @@ from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.filters import filtered, keeps, perspective_of
-from lantern.core.objects.tracks import make_tracks
+from lantern.core.tracks import make_tracks
 
 LINE = Region(name="line", shape="line", points=((0, 10), (30, 10)))
 

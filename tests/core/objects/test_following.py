@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from builders import subject_of
 from lantern.core.events import Detector, Region
 from lantern.core.kinds import kind_of
-from lantern.core.objects.following import Seen, Step
+from lantern.core.objects.following import Step
 from lantern.core.objects.kind import TrackKind
-from lantern.core.objects.tracks import Tracks
+from lantern.core.tracks import Seen, Tracks
 from wandering import FIGURES, REGIONS, wandering
 
 DIALS = st.fixed_dictionaries(

@@ -12,12 +12,13 @@ from hypothesis import strategies as st
 
 from builders import subject_of
 from checks import check
+from lantern.core.counted import HandCount
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
-from lantern.core.objects.audit import HandCount, audit, bias, bias_interval, wape
+from lantern.core.objects.audit import audit, bias, bias_interval, wape
 from lantern.core.objects.kinds import advance
 from lantern.core.objects.subject import TrackSubject
-from lantern.core.objects.tracks import UNKNOWN, Tracks, majority_so_far, make_tracks, stretch_of
+from lantern.core.tracks import UNKNOWN, Tracks, majority_so_far, make_tracks, stretch_of
 from lantern.core.tuning.scoring import Mark, Slack
 
 LINE = Region(name="line", shape="line", points=((10, 10), (30, 10)))

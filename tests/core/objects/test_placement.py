@@ -10,7 +10,7 @@ from checks import check
 from lantern.core.events import Detector, Region
 from lantern.core.objects.dials import CrossingDials
 from lantern.core.objects.placement import edge_distance, largest_shift, least_fps, overlap, room, samples_in_band
-from lantern.core.objects.tracks import Tracks, make_tracks
+from lantern.core.tracks import Tracks, make_tracks
 
 
 def walkers(speed_px_s: float = 150.0, fps: float = 12.5, size: float = 60.0) -> Tracks:

@@ -19,7 +19,7 @@ import shapely
 from builders import subject_of
 from lantern.core.events import Detector, Region
 from lantern.core.objects.subject import TrackSubject
-from lantern.core.objects.tracks import Tracks
+from lantern.core.tracks import Tracks
 from lantern.formats.mot import read_mot
 
 FPS = 25.0

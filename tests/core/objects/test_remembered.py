@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from builders import subject_of
 from core.objects.test_following import DIALS, OWN
 from lantern.core.events import Detector, Region
-from lantern.core.objects.tracks import MOST_KEPT, Tracks, make_tracks
+from lantern.core.tracks import MOST_KEPT, Tracks, make_tracks
 from wandering import CORNER, FIGURES, LINE, OTHER, ZONE, wandering
 
 TALLER = (FIGURES[0], FIGURES[1].model_copy(update={"target_mm": 1200.0}))

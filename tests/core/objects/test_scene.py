@@ -6,7 +6,7 @@ import pytest
 
 from core.objects.test_kinds import DOWN, LINE, ZONE, subject, tracks
 from lantern.core.objects.scene import class_lines, dwell, life, presence
-from lantern.core.objects.tracks import usual_classes
+from lantern.core.tracks import usual_classes
 from lantern.core.tuning.scoring import Mark
 
 

@@ -7,13 +7,13 @@ import pytest
 
 from builders import subject_of
 from checks import check
+from lantern.core.counted import HandCount
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
 from lantern.core.objects import search as search_module
-from lantern.core.objects.audit import HandCount
 from lantern.core.objects.search import Counted, flattest, moved_line, search
 from lantern.core.objects.subject import TrackSubject
-from lantern.core.objects.tracks import make_tracks
+from lantern.core.tracks import make_tracks
 
 FRAME = (640, 480)
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from builders import subject_of
 from lantern.core.events import Detector
-from lantern.core.objects.tracks import Tracks
+from lantern.core.tracks import Tracks
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.sweep import SHOWN
 from wandering import REGIONS, wandering

@@ -10,7 +10,7 @@ import pytest
 from core.objects.test_kinds import DOWN, LINE, UP, ZONE, subject, tracks
 from lantern.core.events import Region
 from lantern.core.objects.sighted import ORDER, WORDS
-from lantern.core.objects.tracks import Tracks, make_tracks
+from lantern.core.tracks import Tracks, make_tracks
 from lantern.core.tuning.scoring import Mark
 
 BESIDE = [(50, 4), (50, 12), (50, 20)]  # the endless line is crossed, beyond its end

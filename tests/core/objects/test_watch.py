@@ -7,8 +7,8 @@ import pytest
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
 from lantern.core.kinds import watch as watch_of
-from lantern.core.objects.following import Seen
 from lantern.core.objects.watch import ObjectWatch
+from lantern.core.tracks import Seen
 from lantern.core.watch import Sample
 
 DOOR = Region(name="door", shape="line", points=((0, 50), (100, 50)))  # A above, B below: in is downwards

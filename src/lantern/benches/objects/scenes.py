@@ -12,11 +12,12 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
+from lantern.core.counted import HandCount, intervals_of
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.objects import stereo
 from lantern.core.objects.alignment import is_reversed, offset_s
-from lantern.core.objects.audit import HandCount, audit, flawless_for, intervals_of, observers_differ, passages_for
+from lantern.core.objects.audit import audit, flawless_for, observers_differ, passages_for
 from lantern.core.objects.dials import CountDials, CrossingDials
 from lantern.core.objects.occupancy import drift, running
 from lantern.core.objects.placement import least_fps, room
@@ -25,8 +26,8 @@ from lantern.core.objects.search import Counted
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.sighted import ORDER, WORDS
 from lantern.core.objects.subject import TrackSubject
-from lantern.core.objects.tracks import usual_classes
 from lantern.core.rehearsal import Armed
+from lantern.core.tracks import usual_classes
 from lantern.core.tuning.scoring import judge
 from lantern.db.numbers import Id
 from lantern.takes.tables import HandCountRow, TakeRow, hand_counts_of, marks_of

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from lantern.core.objects.audit import HandCount
+from lantern.core.counted import HandCount
 from lantern.core.signals import Floats
 from lantern.core.tuning.intervals import wilson
 

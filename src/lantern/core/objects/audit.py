@@ -9,11 +9,11 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
+from lantern.core.counted import HandCount
 from lantern.core.events import Event
 from lantern.core.faults import FaultList
 from lantern.core.signals import Floats
@@ -21,16 +21,6 @@ from lantern.core.tuning.intervals import CONFIDENCE, exact_share, wilson
 
 RESAMPLES = 2000
 SEED = 20260304  # the same evidence gives the same interval
-
-
-@dataclass(frozen=True, slots=True)
-class HandCount:
-    """What was counted by hand in [start_s, end_s)."""
-
-    start_s: float
-    end_s: float
-    into: int
-    out: int
 
 
 def bias(counted: Floats, truth: Floats) -> float | None:
@@ -68,16 +58,6 @@ def passages_for(share: float, error: float, *, z: float = 1.96, group: float = 
 def flawless_for(share: float) -> int:
     """How many passages without an error show a caught share, 95 %: ln 0.05 / ln p."""
     return math.ceil(math.log(1 - CONFIDENCE) / math.log(share) - 1e-9)
-
-
-def intervals_of(passages: Sequence[tuple[float, str]], length_s: float, every_s: float) -> list[HandCount]:
-    """Passages with their times as counts of one interval after the other."""
-    edges = np.arange(0, length_s + every_s, every_s)
-    out = []
-    for start, end in itertools.pairwise(edges.tolist()):
-        here = [way for t, way in passages if start <= t < end]
-        out.append(HandCount(start, end, here.count("in"), here.count("out")))
-    return out
 
 
 def audit(events: Sequence[Event], by_hand: Sequence[HandCount]) -> dict[str, Any]:

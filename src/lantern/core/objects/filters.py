@@ -10,8 +10,8 @@ import numpy as np
 from lantern.core.events import Region
 from lantern.core.faults import Fault, Refused
 from lantern.core.objects.dials import FILTERS, ObjectDials
-from lantern.core.objects.tracks import Tracks, majority_so_far
 from lantern.core.signals import Floats
+from lantern.core.tracks import Tracks, majority_so_far
 from lantern.core.watching import Bools
 
 

@@ -17,21 +17,8 @@ from lantern.core.objects.kinds import advance, direction_of, rearm
 from lantern.core.objects.lines import LineState, step
 from lantern.core.objects.shapes import area_of, line_of, watched_regions
 from lantern.core.objects.stays import Staying
-from lantern.core.objects.tracks import UNKNOWN, Tracks
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
-
-Id = int | str
-
-
-@dataclass(frozen=True, slots=True)
-class Seen:
-    """One object in one frame."""
-
-    id: Id
-    box: tuple[float, float, float, float]
-    confidence: float = 1.0
-    label: str = ""
-    height_m: float | None = None
+from lantern.core.tracks import UNKNOWN, Id, Seen, Tracks
 
 
 @dataclass(frozen=True, slots=True)

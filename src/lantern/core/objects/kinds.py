@@ -13,8 +13,8 @@ from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, P
 from lantern.core.objects.lines import across, crossings
 from lantern.core.objects.shapes import beside_line, inside, shares_beyond_line
 from lantern.core.objects.stays import stays
-from lantern.core.objects.tracks import Tracks
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
+from lantern.core.tracks import Tracks
 from lantern.core.watching import Bools, Indices
 
 

@@ -18,8 +18,8 @@ from lantern.core.events import Region
 from lantern.core.objects.dials import CountDials, CrossingDials
 from lantern.core.objects.lines import Point
 from lantern.core.objects.shapes import beside_line, line_of
-from lantern.core.objects.tracks import Tracks
 from lantern.core.signals import Floats
+from lantern.core.tracks import Tracks
 
 CONFIRMATIONS = 3  # frames until a tracker trusts an object; common practice, no source
 LARGEST = 0.98  # the quantile of sizes and speeds taken for the largest and fastest: single wild boxes are no objects

@@ -13,9 +13,9 @@ from typing import Any
 
 import numpy as np
 
+from lantern.core.counted import HandCount
 from lantern.core.events import Event, Region
 from lantern.core.faults import Fault, Refused
-from lantern.core.objects.audit import HandCount
 from lantern.core.objects.placement import room
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.subject import TrackSubject

@@ -11,8 +11,8 @@ from lantern.core.events import Region
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.lines import Beside, Point, beside, shares_beyond
-from lantern.core.objects.tracks import Tracks, stretch_count, stretch_of
 from lantern.core.signals import Floats
+from lantern.core.tracks import Tracks, stretch_count, stretch_of
 from lantern.core.watching import Bools
 
 

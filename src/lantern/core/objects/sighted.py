@@ -11,7 +11,7 @@ from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.filters import filtered
 from lantern.core.objects.kinds import Found
 from lantern.core.objects.shapes import watched_regions
-from lantern.core.objects.tracks import Tracks, stretch_of
+from lantern.core.tracks import Tracks, stretch_of
 from lantern.core.watching import Indices
 
 WORDS = {

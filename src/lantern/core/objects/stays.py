@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from lantern.core.objects.dials import ZoneDials
-from lantern.core.objects.tracks import Tracks
 from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.tracks import Tracks
 from lantern.core.watching import Bools, Indices
 
 

@@ -22,9 +22,9 @@ from lantern.core.objects.kinds import direction_of
 from lantern.core.objects.raisers import Raisers, Steps
 from lantern.core.objects.shapes import beside_line, inside
 from lantern.core.objects.stays import Stay, stays
-from lantern.core.objects.tracks import Tracks, stretch_of
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
+from lantern.core.tracks import Tracks, stretch_of
 from lantern.core.tuning.scoring import Mark, Slack
 from lantern.core.tuning.wanted import still_wanted
 from lantern.core.watching import Bools, Indices

@@ -9,10 +9,12 @@ from typing import Any
 
 import numpy as np
 
+from lantern.core.counted import HandCount
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Detector, Event
 from lantern.core.judged import Judged
 from lantern.core.objects import dials
+from lantern.core.objects.audit import audit
 from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
 from lantern.core.objects.filters import filtered
 from lantern.core.objects.kind import TrackKind
@@ -23,10 +25,10 @@ from lantern.core.objects.raisers import rows_of
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.sighted import Sighted, Verdict
 from lantern.core.objects.steps import band_steps, dwell_steps
-from lantern.core.objects.tracks import Tracks, stretch_of
 from lantern.core.objects.verdicts import verdicts
 from lantern.core.reasons import Reason
 from lantern.core.signals import Floats, Series
+from lantern.core.tracks import Tracks, stretch_of
 from lantern.core.tuning.scoring import Mark, Slack, within
 from lantern.core.tuning.sweep import SHOWN, Row
 from lantern.core.tuning.tally import Counts, Tally
@@ -129,6 +131,9 @@ class TrackSubject(Judged):
             text = f"Object {name} raised at another time. {said.text}"
             return Reason("elsewhere", text, {"object": name})
         return Reason(said.code, f"Object {name}: {said.text}", {"object": name, "in_view": int(there.size)})
+
+    def audit(self, by_hand: Sequence[HandCount]) -> dict[str, Any]:
+        return audit(self.events(), by_hand) if self.kind.counts else super().audit(by_hand)
 
     def traces(self) -> Mapping[str, Series]:
         """How many are in view; for counts how many are inside."""

@@ -17,7 +17,7 @@ from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, P
 from lantern.core.objects.filters import keeps
 from lantern.core.objects.nearness import remaining
 from lantern.core.objects.sighted import Sighted, Verdict
-from lantern.core.objects.tracks import Tracks, usual_classes
+from lantern.core.tracks import Tracks, usual_classes
 
 
 def verdicts(sighted: Sighted) -> list[Verdict]:

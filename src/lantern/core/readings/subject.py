@@ -93,7 +93,8 @@ class Subject(Judged):
         if rule.by_change or rule.learns:
             return None
         dial = next((name for name, swept in self.kind.exact(self.dials).items() if swept == "level"), None)
-        return {"dial": dial, "level": rule.level, "away": 1 if rule.sense == "below" else -1}
+        clears = rule.level + (rule.hysteresis if rule.sense == "below" else -rule.hysteresis)
+        return {"dial": dial, "level": rule.level, "clears": clears if rule.hysteresis else None}
 
     def unknown(self) -> list[tuple[float, float, str]]:
         return sorted({span for series, rule in self.decisions().values() for span in unknown_spans(series, rule)})

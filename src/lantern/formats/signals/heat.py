@@ -105,9 +105,17 @@ class Heat(Signal):
             if done != stored.t_s.size:
                 raise ValueError(f"{done} frames, {stored.t_s.size} times")
 
-        raw = {"scale": facts["scale"], "offset_c": facts["offset_c"], "dtype": facts["dtype"]}
-        size = {"width": int(facts["width"]), "height": int(facts["height"])}
-        return Frames(stored.t_s, **size, **raw, blocks=blocks, recorded=recorded, keep=stored.keep)
+        return Frames(
+            t_s=stored.t_s,
+            width=int(facts["width"]),
+            height=int(facts["height"]),
+            scale=facts["scale"],
+            offset_c=facts["offset_c"],
+            blocks=blocks,
+            recorded=recorded,
+            dtype=facts["dtype"],
+            keep=stored.keep,
+        )
 
     def frame(self, facts: Mapping[str, Any], count: int, data: bytes) -> Pixels:
         size = {"height": facts["height"], "width": facts["width"]}

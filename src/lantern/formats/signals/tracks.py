@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 
 from lantern.core.faults import FaultList
-from lantern.core.objects.tracks import Tracks
 from lantern.core.signals import Floats
+from lantern.core.tracks import Tracks
 from lantern.formats.folder import TakeFolder
 from lantern.formats.mot import read_mot, read_plan_tracks
 from lantern.formats.onvif import read_onvif

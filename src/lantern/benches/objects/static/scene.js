@@ -3,15 +3,17 @@ import { saveCanvas, saveCsv } from "/static/js/export.js";
 import { ask, address } from "/static/js/http.js";
 import { SceneView } from "/static/js/sceneview.js";
 import { clock, short } from "/static/js/svg.js";
-import { fetchTracks, look } from "/static/js/tracks.js";
-import { quantityOf } from "/static/js/units.js";
+import { fetchTracks } from "/static/js/tracks.js";
+import { PLAIN, quantityOf } from "/static/js/units.js";
 import { copy } from "/static/js/bench/dials.js";
 import { arrowsOf } from "./arrows.js";
+import { LOOKS, look } from "./looks.js";
 
 const toggled = (names, name) => (names.includes(name) ? names.filter((each) => each !== name) : [...names, name]);
 
 export const scene = ({ data, drawn }) => ({
   stripParts: ["strips"],
+  regionOptions: { target_mm: { ...PLAIN, unit: "mm" } },
   extraKeys: { b() { this.seek(this.t - 5, true); }, g() { const maps = ["", "presence", "dwell"];
     this.showCells(maps[(maps.indexOf(this.cells) + 1) % 3]); }, Escape() { this.pickObject(-1); } },
   counted: [], // pairs: a verdict, an index into data.verdicts, and how many objects have it
@@ -33,6 +35,7 @@ export const scene = ({ data, drawn }) => ({
       tool: (tool) => { this.tool = tool; },
       pickObject: (index) => this.pickObject(index),
     });
+    drawn.view.looks = LOOKS;
     drawn.view.numbered = data.numbered;
     this.loadScene();
     new MutationObserver(() => drawn.view.drawTracks()).observe(document.documentElement, { attributes: true,

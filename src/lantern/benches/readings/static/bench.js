@@ -1,7 +1,8 @@
 // The bench of kinds that watch readings.
+import { advice } from "./advice.js";
 import { people } from "./people.js";
 import { physics } from "./physics.js";
 import { seeing } from "./seeing.js";
 import { startBench } from "/static/js/bench/start.js";
 
-startBench(physics, seeing, people);
+startBench(physics, seeing, people, advice);

@@ -1,12 +1,13 @@
 // The physics of a region on a thermal picture: statistics, emissivity by material with what an error of it would do, the smallest target.
 import { ask } from "/static/js/http.js";
-import { fixed, width } from "/static/js/units.js";
+import { PLAIN, fixed, width } from "/static/js/units.js";
 
 export const physics = ({ data, drawn }) => ({
   materials: data.materials,
   fan: null,
   spot: null,
 
+  regionOptions: { emissivity: PLAIN, reflected_c: data.scale.level, target_mm: { ...PLAIN, unit: "mm" } },
   regionsChanged() { this.fan = null; this.fetchOnce(); },
   regionChosen() { this.drawFigure(); },
   statisticsText(region) {

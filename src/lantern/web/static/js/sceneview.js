@@ -1,7 +1,10 @@
 // A scene: the still or plain ground, all tracks of a take in colour and dash by verdict, boxes of the present moment; lines and zones on top.
 import { RegionView } from "./regionview.js";
 import { el } from "./svg.js";
-import { LOOKS, look, thinned } from "./tracks.js";
+import { thinned } from "./tracks.js";
+
+const PLAIN = ["ink", [], 0.9, "dot"]; // of what nobody has judged
+const FAINT = ["strong-rule", [], 0.7, ""]; // of what there is nothing to say of
 
 const LEAST_STEPS = 28; // points that a drawn track keeps
 const REACH_PX = 9; // of a click around a track
@@ -15,9 +18,15 @@ export class SceneView extends RegionView {
   constructor(take, parts, on = {}) {
     super(take, parts, on);
     Object.assign(this, { take, tracks: null, paths: [], overdrawn: false, still: null, codes: [], shown: null,
-      object: -1, t: 0, band: 0, map: null, live: null, hideTracks: false });
+      object: -1, t: 0, band: 0, looks: {}, map: null, live: null, hideTracks: false });
     this.context = this.canvas.getContext("2d");
     this.layer = document.createElement("canvas");
+  }
+
+  // `looks`: how tracks of each code are drawn, of whoever judges them; the first lie on top.
+  look(code) {
+    const [colour, dash, width, end] = this.looks[code] ?? (code === "" ? FAINT : PLAIN);
+    return { colour, dash, width, end };
   }
 
   token(name) { return getComputedStyle(this.canvas).getPropertyValue(`--${name}`).trim(); }
@@ -127,19 +136,19 @@ export class SceneView extends RegionView {
   #paths(context, which, over = false) {
     const groups = {};
     for (const i of which) if (!this.shown ||
-      this.shown(i)) (groups[this.codes[i] ?? "away"] ??= []).push(this.paths[i]);
-    const order = Object.keys(LOOKS).reverse();
+      this.shown(i)) (groups[this.codes[i] ?? ""] ??= []).push(this.paths[i]);
+    const order = ["", ...Object.keys(this.looks).reverse(), "unjudged"];
     context.setTransform(this.zoom, 0, 0, this.zoom, 0, 0);
     context.lineJoin = "round";
     for (const code of order) {
       const paths = groups[code];
       if (!paths) continue;
-      const { colour, dash, width, end } = look(code);
+      const { colour, dash, width, end } = this.look(code);
       context.strokeStyle = this.token(colour);
       const many = paths.length > MANY;
       context.lineWidth = many ? 0.99 / this.zoom : width * this.unit;
       context.setLineDash(many ? [] : dash.map((d) => d * this.unit));
-      context.globalAlpha = over ? 1 : paths.length > 1500 ? 0.25 : paths.length > 150 ? 0.4 : code === "away"
+      context.globalAlpha = over ? 1 : paths.length > 1500 ? 0.25 : paths.length > 150 ? 0.4 : width === FAINT[2]
         ? 0.8 : 0.75;
       for (let at = 0; at < paths.length; at += MANY) {
         context.beginPath();
@@ -199,12 +208,12 @@ export class SceneView extends RegionView {
   #box(context, { x, y, w, h, text, code, index }) {
     const chosen = index !== undefined && index === this.object;
     if (w === 0) { context.beginPath(); context.arc(x, y, (chosen ? 6 : 4) * this.unit, 0, 7);
-      context.fillStyle = this.token(code ? look(code).colour : "ink"); context.fill(); return; } // a point on a plan
+      context.fillStyle = this.token(code ? this.look(code).colour : "ink"); context.fill(); return; } // a point on a plan
     context.lineWidth = (chosen ? 3 : 1.6) * this.unit;
     context.strokeStyle = this.token("panel");
     context.strokeRect(x - this.unit, y - this.unit, w + 2 * this.unit, h + 2 * this.unit);
-    context.strokeStyle = this.token(code ? look(code).colour : "ink");
-    context.setLineDash(code ? look(code).dash.map((d) => d * this.unit) : []);
+    context.strokeStyle = this.token(code ? this.look(code).colour : "ink");
+    context.setLineDash(code ? this.look(code).dash.map((d) => d * this.unit) : []);
     context.strokeRect(x, y, w, h);
     context.setLineDash([]);
     if (!text) return;

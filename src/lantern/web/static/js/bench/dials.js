@@ -14,8 +14,7 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   strips: {},
   texts: {},
   faults: {},
-  chosenDial: data.saved.line?.dial ?? (infos.sustain_s ? "sustain_s" : data.dials.find((d) => d.numeric &&
-    data.saved.matters.includes(d.name) && filled(data.detector.dials)[d.name] !== null)?.name),
+  chosenDial: data.saved.line?.dial ?? data.pair[0],
 
   get changes() {
     const count = Object.keys(this.dials).filter((name) => !same(this.dials[name], this.saved.dials[name])).length;
@@ -80,7 +79,7 @@ export const dials = ({ data, infos, filled, drawn }) => ({
     this.texts[name] = value === null ? "" : typed(infos[name].shown, value);
     delete this.faults[name];
     this.drawStrip(name);
-    if (name === this.judged.line?.dial || name === "hysteresis_c") this.drawAxis();
+    if (name === this.judged.line?.dial) this.drawAxis();
     this.judgeSoon();
     if (!loose) { this.readingsSoon(); this.stripsSoon(); this.writeAddress(); }
   },

@@ -40,9 +40,7 @@ export const marks = ({ data }) => ({
   judgeEvent(right) {
     const e = this.eventChosen;
     if (!e) return;
-    const end = e.cleared_s === null ? data.take.lengthS : Math.max(e.cleared_s, e.raised_s + data.take.intervalS);
-    this.addMark({ start_s: e.raised_s, end_s: end, label: right ? "expect" : "quiet", detector: data.detector.name,
-      note: right ? "was right" : "was wrong" });
+    this.addMark(e.marks[right ? "right" : "wrong"]);
   },
   async addMark(values) {
     const mark = await this.sendMark("POST", `/takes/${data.take.id}/marks`, values);

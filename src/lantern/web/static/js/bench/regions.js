@@ -12,8 +12,8 @@ export const regions = ({ data, drawn }) => ({
     this.remember();
     let number = this.regions.length + 1;
     while (this.regions.some((r) => r.name === `${shape} ${number}`)) number += 1;
-    this.regions = [...this.regions, { name: `${shape} ${number}`, shape, points, emissivity: null, reflected_c: null,
-      role: "watch", target_mm: null }];
+    this.regions = [...this.regions, { name: `${shape} ${number}`, shape, points, role: "watch",
+      ...Object.fromEntries(Object.keys(this.regionOptions).map((key) => [key, null])) }];
     this.chosenRegion = this.regions.length - 1;
     this.tab = "regions";
     this.changedRegions();
@@ -39,14 +39,15 @@ export const regions = ({ data, drawn }) => ({
     this.setRegion(index, { points });
   },
   pointsText(region) { return region.points.map((p) => p.join(",")).join(" "); },
-  optionText(region, key) { return region[key] === null || region[key] === undefined ? "" : key === "reflected_c"
-    ? typed(data.scale.level, region[key]) : region[key]; },
+  optionText(region, key) {
+    return region[key] === null || region[key] === undefined ? "" : typed(this.regionOptions[key], region[key]);
+  },
   // a number or empty; the server refuses what makes no sense and says what would
   typeRegion(index, key, text) {
     const value = text.trim() === "" ? null : Number(text.replace(",", "."));
     if (value !== null && !Number.isFinite(value)) { this.trouble = `${key} ${text}: expected a number, or empty`;
       return; }
-    this.setRegion(index, { [key]: value !== null && key === "reflected_c" ? read(data.scale.level, value) : value });
+    this.setRegion(index, { [key]: value === null ? null : read(this.regionOptions[key], value) });
   },
   changedRegions() { this.trouble = ""; this.refresh(); this.regionsChanged(); },
 });

@@ -1,4 +1,4 @@
-// Studies: long work in the worker, followed by its row; a map of two dials, advice, and revisions judged on a later take.
+// Studies: long work in the worker, followed by its row; a map of two dials, and revisions judged on a later take.
 import { ask } from "../http.js";
 import { saveCsv, savePng, saveSvg } from "../export.js";
 import { PairMap } from "../pairmap.js";
@@ -19,7 +19,7 @@ export const studies = ({ data, infos, drawn }) => ({
       this.pickCell(cell) });
     this.$watch("tab", (tab) => { if (tab === "map") this.$nextTick(() => this.drawMap());
       if (tab === "regions") this.$nextTick(() => this.drawLineMap?.()); });
-    for (const what of ["map", "advice", "rejudge", "line"]) if (this.studies[what]?.open) this.follow(what);
+    for (const what of Object.keys(this.studies)) if (this.studies[what]?.open) this.follow(what);
     this.$nextTick(() => this.drawMap());
   },
   study(what) { return this.studies[what] ?? null; },
@@ -89,15 +89,7 @@ export const studies = ({ data, infos, drawn }) => ({
     return saveCsv([[map.dial_x, map.dial_y, "misses", "false_alarms", "longest_delay_s"], ...rows], "map");
   },
 
-  // ---- advice and what a later take said ----
+  // ---- what a later take said ----
 
-  get advice() { return this.isDone("advice") ? this.studies.advice.result.advice : []; },
-  adviceText(a) {
-    const q = infos[a.level_dial].shown;
-    return `${short(show(q, a.low))} to ${short(show(q, a.high))} ${q.unit}, sustain ${a.changes.sustain_s} s`;
-  },
-  adviceScore(a) { return `${a.misses} missed, ${a.false_alarms} false${a.longest_delay_s === null ? "" : `, within ${short(a.longest_delay_s, 3)} s`}; ${a.sureness < 10 ? short(a.sureness, 2) : Math.round(a.sureness)} times the noise wide`; },
-  tryAdvice(a) { this.remember(); Object.assign(this.dials, a.changes); this.resetTexts(); this.refresh();
-    this.tab = "dials"; },
   get rejudged() { const s = this.studies.rejudge; return s?.state === "done" ? s.result : null; },
 });

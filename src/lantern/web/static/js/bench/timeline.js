@@ -44,8 +44,8 @@ export const timeline = ({ data, drawn }) => ({
   lineLevel() { const line = this.judged.line; return !line ? null : line.dial ? this.dials[line.dial] : line.level; },
   drawAxis() {
     const level = this.lineLevel();
-    const away = this.judged.line?.away ?? -1;
-    const relaxed = level === null || !this.dials.hysteresis_c ? null : level + away * this.dials.hysteresis_c;
+    const line = this.judged.line; // where it clears moves with the level while a hand drags it
+    const relaxed = level === null || line.clears === null ? null : line.clears + level - line.level;
     drawn.axis.set({ events: this.judged.events, effects: this.judged.effects, missed: this.judged.missed,
       unknown: this.judged.unknown, marks: this.marks, level, relaxed, chosenMark: this.chosenMark,
         chosen: this.chosenEvent });

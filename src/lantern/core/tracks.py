@@ -252,3 +252,19 @@ def _running_least(values: Indices, begins: Indices) -> Indices:
     at = np.searchsorted(hit, begins)
     found = np.where(at < hit.size, hit[np.minimum(at, hit.size - 1)], values.size)
     return np.where(found <= index, found, values.size)
+
+
+# ---- a frame at a time ----
+
+Id = int | str
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """One object in one frame."""
+
+    id: Id
+    box: tuple[float, float, float, float]
+    confidence: float = 1.0
+    label: str = ""
+    height_m: float | None = None
