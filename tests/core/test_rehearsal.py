@@ -45,6 +45,23 @@ def test_armed_fires_and_outside_the_timetable_does_not() -> None:
     assert result.armed_s == {"l": [(10.0, 19.0)]}
 
 
+def test_outside_the_detectors_own_hours_no_link_hears_it() -> None:
+    late = Timetable(name="late", zone="UTC", hours=(Hours(day=0, start_min=60, end_min=120),))  # from 10 s on
+    x = [0.0] * 20
+    x[3] = x[15] = 6.0
+    subject = subject_of(DETECTOR, {"r": series(x)})
+    events, marks = subject.events(), [Mark(2, 5, "expect")]
+    length_s = subject.length_s
+    result = rehearse(
+        events, subject.why_silent, marks, [Armed(LINK, None)], start=START, length_s=length_s, hours=late
+    )
+    assert [e.raised_s for e in result.events] == [3.0, 15.0]  # both are raises, and judged as such
+    assert [o.code for o in result.outcomes] == ["outside_timetable", "fired"]
+    assert "of the detector: late" in result.outcomes[0].text
+    assert not result.judged.missed
+    assert [(e.output, e.on_s, e.events) for e in result.effects] == [("lamp", 15.0, (1,))]
+
+
 def test_an_empty_timetable_is_named_as_the_cause() -> None:
     result = done([0, 6, 0], [Armed(LINK, Timetable(name="forgotten", hours=()))])
     assert "forgotten, never: this timetable has no hours" in result.outcomes[0].text

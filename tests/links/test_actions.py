@@ -7,7 +7,8 @@ import pytest
 from lantern.core.faults import Refused
 from lantern.db.base import transaction
 from lantern.links.actions import save_link, save_timetable
-from lantern.links.tables import armed_links, links_of, timetables_of
+from lantern.links.tables import armed_links, hours_of, links_of, timetables_of
+from lantern.tune.actions import save_revision
 from lantern.tune.tables import DetectorRow
 from seeded import Small
 
@@ -24,6 +25,24 @@ def test_a_renamed_timetable_stays_with_its_links(small: Small) -> None:
         save_timetable(session, small.site, row.body | {"name": "day and night"}, timetable_id=row.id, base=row.version)
     with transaction() as session:
         assert armed_links(session, small.site, small.detector)[0].timetable.name == "day and night"
+
+
+def test_a_detectors_own_hours_are_those_of_the_site_and_keep_their_name(small: Small) -> None:
+    with transaction() as session:
+        row = session.get_one(DetectorRow, small.detector)
+        unknown = row.model.model_copy(update={"timetable": "gone"})
+        with pytest.raises(Refused, match="no timetable 'gone'; expected empty \\(always\\), or one of: always on"):
+            save_revision(session, row, unknown, reason="hours", user_id=None, base=1)
+        own = row.model.model_copy(update={"timetable": "always on"})
+        save_revision(session, row, own, reason="hours", user_id=None, base=1)
+        [table] = timetables_of(session, small.site)
+        save_timetable(session, small.site, table.body | {"name": "all day"}, timetable_id=table.id, base=table.version)
+    with transaction() as session:
+        held = session.get_one(DetectorRow, small.detector).model
+        assert held.timetable == "all day"
+        found = hours_of(session, small.site, held)
+        assert found is not None
+        assert found.summary == "always"
 
 
 @pytest.mark.parametrize(

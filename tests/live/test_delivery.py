@@ -19,6 +19,7 @@ from sqlalchemy import select, update
 from lantern.cluster import free_port
 from lantern.core.decide import Change, State
 from lantern.core.linking.links import Effect
+from lantern.core.logic.timetable import Timetable
 from lantern.core.watch import Turn
 from lantern.db.base import transaction
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
@@ -27,10 +28,13 @@ from lantern.links.tables import armed_links
 from lantern.live.engine import Engine
 from lantern.live.feeds import Picture
 from lantern.live.outbox import acknowledge
+from lantern.live.plans import load_plans
 from lantern.live.recorder import Happening, record
 from lantern.live.tables import DecisionRow, EffectRow, EventRow
 from lantern.standins.relay import RelayStandIn
 from lantern.survey.tables import DeviceRow
+from lantern.tune.actions import save_revision
+from lantern.tune.tables import DetectorRow
 from loops import in_a_loop
 from seeded import LINK, Small, small_site
 from takes_on_disk import pictures, raw
@@ -231,6 +235,36 @@ def test_outside_its_timetable_nothing_is_ordered(small: Small) -> None:
         save_timetable(session, small.site, row.body | {"hours": []}, timetable_id=row.id, base=row.version)
     assert record(happening(small), links(small)) == ["outside the timetable"]
     assert effects() == []
+
+
+def test_outside_the_detectors_own_hours_a_raise_is_stored_and_fires_nothing(small: Small) -> None:
+    never = Timetable(name="never", hours=())
+    assert record(happening(small), links(small), never) == ["outside the timetable"]
+    assert effects() == []
+    with transaction() as session:
+        [event] = session.scalars(select(EventRow))
+        assert (event.region, event.outcome) == ("all", "outside the timetable")
+
+
+def test_hours_are_taken_up_and_a_timetable_that_is_gone_is_told_at_the_detector(small: Small) -> None:
+    with transaction() as session:
+        row = session.get_one(DetectorRow, small.detector)
+        model = row.model.model_copy(update={"timetable": "always on"})
+        save_revision(session, row, model, reason="its hours", user_id=None, base=1)
+    [plan] = load_plans().detectors
+    assert (plan.hours is not None, plan.fault) == (True, "")
+    with transaction() as session:
+        session.execute(update(DetectorRow).values(body=row.body | {"timetable": "gone"}))
+
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        await play(engine, stop=14)
+        [state] = engine.state(small.camera)["detectors"]
+        assert state["error"] == "the site has no timetable 'gone'"
+        assert engine.feeds[small.camera].received == 14
+
+    with_engine(small, body)
+    with transaction() as session:
+        assert session.scalars(select(EventRow)).all() == []
 
 
 KILLED = """

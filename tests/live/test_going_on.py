@@ -57,13 +57,13 @@ def test_an_event_waits_for_the_store_and_frames_wait_for_it(small: Small, monke
     """The store is away three times, once after it had stored: nobody knows, and it is tried again."""
     tries: list[str] = []
 
-    def unsure(one: Any, armed: Any) -> Any:
+    def unsure(one: Any, armed: Any, hours: Any) -> Any:
         tries.append(one.turn.region)
         if len(tries) == 2:
-            record(one, armed)
+            record(one, armed, hours)
         if len(tries) < 4:
             raise StoreAwayError("the database restarts")
-        return record(one, armed)
+        return record(one, armed, hours)
 
     monkeypatch.setattr(live_engine, "record", unsure)
 

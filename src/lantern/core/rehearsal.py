@@ -23,7 +23,7 @@ class Armed:
 
     def between(self, first: datetime, last: datetime) -> Callable[[datetime], bool]:
         """Is it armed at an aware instant? For instants from `first` to `last`."""
-        return (lambda at: True) if self.timetable is None else self.timetable.active_between(first, last)
+        return active(self.timetable, first, last)
 
 
 @dataclass(frozen=True)
@@ -47,15 +47,23 @@ def rehearse(
     *,
     start: datetime,
     length_s: float,
+    hours: Timetable | None = None,
     slack: Slack = Slack(),
 ) -> Rehearsal:
-    """Run one detector's events through its links. `start` is the aware instant at which the take begins; `silent` says why nothing hit a mark."""
+    """Run one detector's events through its links. `start` is the aware instant at which the take begins; `silent` says why nothing hit a mark.
+
+    `hours` are the detector's own: what raises outside them fires nothing, whatever its links say (None: all hours are).
+    """
     ordered: list[Firing] = []
     outcomes: list[Reason] = []
     end = start + timedelta(seconds=max([length_s, *(event.raised_s for event in events)]))
     armed_at = [armed.between(start, end) for armed in links]
+    awake_at = active(hours, start, end)
     for index, event in enumerate(events):
         at = start + timedelta(seconds=event.raised_s)
+        if hours is not None and not awake_at(at):
+            outcomes.append(asleep(hours))
+            continue
         heard = [(armed, is_on(at)) for armed, is_on in zip(links, armed_at, strict=True)]
         fired, reason = _outcome(index, event, heard)
         ordered.extend(fired)
@@ -71,6 +79,17 @@ def rehearse(
         for armed in links
     }
     return Rehearsal(tuple(events), tuple(outcomes), judged, tuple(marks), reasons, tuple(activity(ordered)), armed_s)
+
+
+def active(hours: Timetable | None, first: datetime, last: datetime) -> Callable[[datetime], bool]:
+    """Do a detector's own hours hold at an aware instant? For instants from `first` to `last`."""
+    return (lambda at: True) if hours is None else hours.active_between(first, last)
+
+
+def asleep(hours: Timetable) -> Reason:
+    """Why a raise fired nothing: it came outside the detector's own hours."""
+    text = f"Outside the timetable of the detector: {hours.name}, {hours.summary}."
+    return Reason("outside_timetable", text, {"timetable": hours.name})
 
 
 def _outcome(index: int, event: Event, links: Sequence[tuple[Armed, bool]]) -> tuple[list[Firing], Reason]:

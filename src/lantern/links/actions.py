@@ -37,7 +37,7 @@ def unchanged(session: Session, table: type[Versioned], row_id: int, base: int) 
 def save_timetable(
     session: Session, site_id: int, document: dict[str, Any], *, timetable_id: int | None, base: int = 0
 ) -> TimetableRow:
-    """Make or change a timetable. Its hours may be empty, which means never; links keep it through a change of name.
+    """Make or change a timetable. Its hours may be empty, which means never; links and detectors keep it through a change of name.
 
     Raises `StaleVersionError` where `base` is not the version that is to be changed.
     """
@@ -53,6 +53,9 @@ def save_timetable(
         for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site_id)):
             if link.body.get("timetable") == row.name:
                 link.body = link.body | {"timetable": model.name}
+        for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == site_id)):
+            if detector.body.get("timetable") == row.name:
+                detector.body = detector.body | {"timetable": model.name}
     row.name, row.body, row.version = model.name, model.model_dump(mode="json"), row.version + 1
     session.flush()
     return row

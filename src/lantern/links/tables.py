@@ -7,6 +7,8 @@ from typing import Any
 from sqlalchemy import ForeignKey, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from lantern.core.events import Detector
+from lantern.core.faults import Fault, Refused
 from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Timetable
 from lantern.core.rehearsal import Armed
@@ -48,6 +50,18 @@ def timetables_of(session: Session, site_id: int) -> list[TimetableRow]:
     return list(
         session.scalars(select(TimetableRow).where(TimetableRow.site_id == site_id).order_by(TimetableRow.name))
     )
+
+
+def hours_of(session: Session, site_id: int, detector: Detector) -> Timetable | None:
+    """The detector's own hours; None: all are. Raises `Refused` for a timetable that the site does not have."""
+    if detector.timetable is None:
+        return None
+    rows = {row.name: row for row in timetables_of(session, site_id)}
+    if detector.timetable not in rows:
+        known = ", ".join(rows) or "none is there yet"
+        what = f"the site has no timetable {detector.timetable!r}"
+        raise Refused([Fault("detector: timetable", what, f"empty (always), or one of: {known}")])
+    return rows[detector.timetable].model
 
 
 def links_of(session: Session, detector_id: int) -> list[LinkRow]:

@@ -86,7 +86,7 @@ class Engine:
             return
         sample = frame.sample()
         for run in runs:
-            if sample.signal in run.watch.kind.signals:
+            if sample.signal in run.watch.kind.signals and not run.fault:
                 await self._step(feed, run, sample)
         feed.error = ""
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
@@ -111,7 +111,7 @@ class Engine:
         patience = Patience()
         while True:
             try:
-                outcomes = await asyncio.to_thread(record, happening, run.links)
+                outcomes = await asyncio.to_thread(record, happening, run.links, run.hours)
                 break
             except StoreAwayError as error:
                 feed.error = f"an event waits to be stored: {error}"

@@ -29,6 +29,8 @@ class Plan:
     model: Detector
     facts: dict[str, Any]  # of its device
     links: list[Armed]
+    hours: Timetable | None  # its own; None: all
+    fault: str = ""  # why it cannot run
 
 
 @dataclass(frozen=True)
@@ -51,10 +53,10 @@ def load_plans() -> Plans:
     armed: dict[int, list[Armed]] = defaultdict(list)
     for link in links:
         armed[link.detector_id].append(_armed(link, timetables))
-    detectors = [_plan(row, devices[row.device_id], armed[row.id]) for row in rows]
+    detectors = [_plan(row, devices[row.device_id], armed[row.id], timetables) for row in rows]
     signature = (
         [(d.id, d.code, d.token, repr((d.address, d.outputs, d.watchdog, d.ability))) for d in devices.values()],
-        [(p.detector_id, p.revision, repr(p.links)) for p in detectors],
+        [(p.detector_id, p.revision, repr((p.links, p.hours, p.fault))) for p in detectors],
     )
     return Plans(list(devices.values()), detectors, signature)
 
@@ -64,5 +66,10 @@ def _armed(row: LinkRow, timetables: dict[tuple[int, str], Timetable]) -> Armed:
     return Armed(link, timetables[row.site_id, link.timetable] if link.timetable else None)
 
 
-def _plan(row: DetectorRow, device: DeviceRow, links: list[Armed]) -> Plan:
-    return Plan(row.id, device.id, device.site_id, row.revision, row.model, device.ability, links)
+def _plan(
+    row: DetectorRow, device: DeviceRow, links: list[Armed], timetables: dict[tuple[int, str], Timetable]
+) -> Plan:
+    model = row.model
+    hours = timetables.get((row.site_id, model.timetable)) if model.timetable else None
+    fault = f"the site has no timetable {model.timetable!r}" if model.timetable and hours is None else ""
+    return Plan(row.id, device.id, device.site_id, row.revision, model, device.ability, links, hours, fault)

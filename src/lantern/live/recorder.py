@@ -13,7 +13,8 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from lantern.core.linking.timeline import firings
-from lantern.core.rehearsal import Armed
+from lantern.core.logic.timetable import Timetable
+from lantern.core.rehearsal import Armed, active
 from lantern.core.watch import Turn
 from lantern.db.base import transaction
 from lantern.live.outbox import order
@@ -35,14 +36,16 @@ class Happening:
     key: UUID = field(default_factory=uuid4)
 
 
-def record(happening: Happening, links: Sequence[Armed]) -> list[str]:
-    """Store it all or nothing. Returns the outcome of each raise, for the page."""
+def record(happening: Happening, links: Sequence[Armed], hours: Timetable | None = None) -> list[str]:
+    """Store it all or nothing. `hours`: the detector's own. Returns the outcome of each raise, for the page."""
     with transaction() as session:
         turns = enumerate(happening.turn.chain())
-        return [outcome for place, turn in turns for outcome in _record(session, happening, place, turn, links)]
+        return [outcome for place, turn in turns for outcome in _record(session, happening, place, turn, links, hours)]
 
 
-def _record(session: Session, happening: Happening, place: int, turn: Turn, links: Sequence[Armed]) -> list[str]:
+def _record(
+    session: Session, happening: Happening, place: int, turn: Turn, links: Sequence[Armed], hours: Timetable | None
+) -> list[str]:
     outcomes: list[str] = []
     for number, change in enumerate(turn.changes):
         if change.what == "clear":
@@ -50,7 +53,8 @@ def _record(session: Session, happening: Happening, place: int, turn: Turn, link
         else:
             key = uuid5(happening.key, f"{place}.{number}")
             stored = session.scalar(select(EventRow.outcome).where(EventRow.key == key))
-            outcomes.append(stored or _raise(session, happening, turn, links, key, repeat=change.what == "repeat"))
+            repeat = change.what == "repeat"
+            outcomes.append(stored or _raise(session, happening, turn, links, hours, key, repeat=repeat))
     if turn.state is not None:
         remember(session, happening.detector_id, turn.region, happening.revision, turn.state)
     return outcomes
@@ -90,12 +94,25 @@ def record_reset(detector_id: int, revision: int, turn: Turn) -> None:
 
 
 def _raise(
-    session: Session, happening: Happening, turn: Turn, links: Sequence[Armed], key: UUID, *, repeat: bool
+    session: Session,
+    happening: Happening,
+    turn: Turn,
+    links: Sequence[Armed],
+    hours: Timetable | None,
+    key: UUID,
+    *,
+    repeat: bool,
 ) -> str:
     hearing = [each for each in links if each.link.listens_to(turn.region)]
-    armed = [each.link for each in hearing if each.between(happening.at, happening.at)(happening.at)]
+    at = happening.at
+    awake = active(hours, at, at)(at)
+    armed = [each.link for each in hearing if awake and each.between(at, at)(at)]
     fired = [f for link in armed for f in firings(link, event=0, raised_s=0.0, repeat=repeat)]
-    outcome = "fired" if fired else "no link" if not hearing else "outside the timetable" if not armed else "no effect"
+    outcome = "fired" if fired else "no effect"
+    if not awake or (hearing and not armed):
+        outcome = "outside the timetable"
+    elif not hearing:
+        outcome = "no link"
     devices = {output.name: device.id for device, output in outputs_of(session, happening.site_id)}
     gone = sorted({firing.output for firing in fired if firing.output not in devices})
     if gone:

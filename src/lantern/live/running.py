@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from lantern.core.kinds import watch
+from lantern.core.logic.timetable import Timetable
 from lantern.core.rehearsal import Armed
 from lantern.core.watch import Watch
 from lantern.live.plans import Plan
@@ -23,6 +24,8 @@ class Running:
     revision: int
     watch: Watch
     links: list[Armed]
+    hours: Timetable | None = None  # outside them a raise is stored, and fires nothing
+    fault: str = ""  # why it cannot run
     error: str = ""
 
     def resume(self, remembered: Mapping[str, tuple[int, dict[str, Any]]]) -> bool:
@@ -33,16 +36,25 @@ class Running:
 
     def as_dict(self, *, feed_live: bool) -> dict[str, Any]:
         """How it stands, for the pages."""
-        trouble = self.error if feed_live else SILENT
+        error = self.fault or self.error
+        trouble = error if feed_live else SILENT
         return {
             "id": self.detector_id,
             "name": self.watch.detector.name,
             "revision": self.revision,
-            "error": self.error,
+            "error": error,
             **self.watch.standing(trouble=trouble).as_dict(),
         }
 
 
 def running(plan: Plan) -> Running:
     """Return the detector of a plan, at its beginning."""
-    return Running(plan.detector_id, plan.site_id, plan.revision, watch(plan.model, plan.facts), plan.links)
+    return Running(
+        detector_id=plan.detector_id,
+        site_id=plan.site_id,
+        revision=plan.revision,
+        watch=watch(plan.model, plan.facts),
+        links=plan.links,
+        hours=plan.hours,
+        fault=plan.fault,
+    )

@@ -13,7 +13,7 @@ from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.kinds import kind_of
 from lantern.core.merging import Side, merged
 from lantern.core.tuning.scoring import ScoreCard
-from lantern.links.tables import LinkRow
+from lantern.links.tables import LinkRow, hours_of
 from lantern.survey.tables import DeviceRow
 from lantern.takes.tables import MarkRow, TakeRow, takes_of_device
 from lantern.tune.judging import marks, subject
@@ -30,6 +30,7 @@ def add_detector(
     """A new detector with its first revision."""
     kind_of(detector.kind).read_dials(detector)
     site_id = session.get_one(DeviceRow, device_id).site_id
+    hours_of(session, site_id, detector)
     _check_name(session, site_id, detector.name, None)
     row = DetectorRow(site_id=site_id, device_id=device_id, name=detector.name, kind=detector.kind, revision=0, body={})
     session.add(row)
@@ -68,6 +69,7 @@ def save_revision(
             f"Revision {row.revision} of {row.name} was saved meanwhile; yours began from {base}. "
             "Reload the page to see it, then make your change again."
         )
+    hours_of(session, row.site_id, detector)
     if row.name != detector.name:
         _check_name(session, row.site_id, detector.name, row.id)
         _rename(session, row, detector.name)

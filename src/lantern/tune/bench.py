@@ -18,6 +18,7 @@ from lantern.core.tuning.holdout import validate
 from lantern.core.tuning.marking import marks_of_event
 from lantern.core.tuning.scoring import card, pooled
 from lantern.core.units import CELSIUS, Scale
+from lantern.links.tables import hours_of
 from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.actions import score_on
 from lantern.tune.judging import subject
@@ -34,7 +35,8 @@ def judged(
     marks = [row.as_mark() for row in rows]
     events = held.events()
     silent = partial(held.why_silent, scale=scale)
-    done = rehearse(events, silent, marks, links, start=take.start, length_s=held.length_s)
+    hours = hours_of(session, take.device.site_id, detector)
+    done = rehearse(events, silent, marks, links, start=take.start, length_s=held.length_s, hours=hours)
     return {
         "card": card(done.judged, [event.raised_s for event in events], marks, held.length_s).as_dict(),
         "events": [

@@ -21,7 +21,7 @@ from lantern.db.numbers import Count, Id
 from lantern.formats.documents import read_model
 from lantern.formats.tables import write_series
 from lantern.jobs import defer_study
-from lantern.links.tables import armed_links
+from lantern.links.tables import armed_links, timetables_of
 from lantern.people.tables import User, scale_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
 from lantern.tune import bench, evidence
@@ -77,6 +77,7 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
             "still": chosen.still_type is not None,
             "user": session.get_one(User, user_id(request)).name,
             "pair": kind.pair(dials),
+            "timetables": [row.name for row in timetables_of(session, row.site_id)],
             **bench_of(row.kind).page(kind, dials),
             "studies": {what: study.as_dict() for what, study in latest_studies(session, row.id).items()},
         }

@@ -26,10 +26,11 @@ from lantern.core.objects.search import Counted
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.sighted import ORDER, WORDS
 from lantern.core.objects.subject import TrackSubject
-from lantern.core.rehearsal import Armed
+from lantern.core.rehearsal import Armed, active
 from lantern.core.tracks import usual_classes
 from lantern.core.tuning.scoring import judge
 from lantern.db.numbers import Id
+from lantern.links.tables import hours_of
 from lantern.takes.tables import HandCountRow, TakeRow, hand_counts_of, marks_of
 from lantern.tune.judging import held_value, subject
 
@@ -58,9 +59,11 @@ def scene_of(session: Session, detector: Detector, take: TakeRow) -> TrackSubjec
 def objects_shown(session: Session, detector: Detector, take: TakeRow, links: Sequence[Armed]) -> list[int]:
     """For each object of the take its verdict, an index into `VERDICTS`. What raised while every link slept says so."""
     held = scene_of(session, detector, take)
-    armed = [each.between(take.start, take.start + timedelta(seconds=held.length_s)) for each in links]
+    end = take.start + timedelta(seconds=held.length_s)
+    armed = [each.between(take.start, end) for each in links]
+    awake = active(hours_of(session, take.device.site_id, detector), take.start, end)
     raised = [(event.object, take.start + timedelta(seconds=event.raised_s)) for event in held.events()]
-    asleep = {name for name, at in raised if armed and not any(is_on(at) for is_on in armed)}
+    asleep = {name for name, at in raised if not awake(at) or (armed and not any(is_on(at) for is_on in armed))}
     rightly, falsely = _by_marks(session, held, take)
     codes = []
     for verdict, name in zip(held.verdicts(), held.tracks.ids, strict=True):

@@ -8,7 +8,8 @@ export const copy = (value) => JSON.parse(JSON.stringify(value));
 export const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
 
 export const dials = ({ data, infos, filled, drawn }) => ({
-  saved: { dials: filled(data.detector.dials), regions: copy(data.detector.regions) },
+  saved: { dials: filled(data.detector.dials), regions: copy(data.detector.regions),
+    timetable: data.detector.timetable ?? null },
   dials: filled(data.detector.dials),
   matters: data.saved.matters,
   strips: {},
@@ -18,7 +19,8 @@ export const dials = ({ data, infos, filled, drawn }) => ({
 
   get changes() {
     const count = Object.keys(this.dials).filter((name) => !same(this.dials[name], this.saved.dials[name])).length;
-    return count + (same(this.regions, this.saved.regions) ? 0 : 1);
+    const others = [same(this.regions, this.saved.regions), this.timetable === this.saved.timetable];
+    return count + others.filter((alike) => !alike).length;
   },
   get changesText() {
     if (this.trouble) return this.trouble;

@@ -11,8 +11,15 @@ export const saving = ({ data, infos }) => ({
   busy: false,
   leaving: false,
 
-  remember() { this.past.push({ dials: copy(this.dials), regions: copy(this.regions) });
-    if (this.past.length > 200) this.past.shift(); this.future = []; },
+  timetable: data.detector.timetable ?? null,
+  setHours(name) { this.remember(); this.timetable = name || null; this.refresh(); },
+
+  get state() { return { dials: copy(this.dials), regions: copy(this.regions), timetable: this.timetable }; },
+  remember() {
+    this.past.push(this.state);
+    if (this.past.length > 200) this.past.shift();
+    this.future = [];
+  },
   undo() { if (this.past.length) this.swap("past", "future"); else this.undoMark(); },
   redo() { if (this.future.length) this.swap("future", "past"); else this.redoMark(); },
   get canUndo() { return this.past.length > 0 || this.marksDone.length > 0; },
@@ -20,8 +27,8 @@ export const saving = ({ data, infos }) => ({
   swap(from, to) {
     const state = this[from].pop();
     if (!state) return;
-    this[to].push({ dials: copy(this.dials), regions: copy(this.regions) });
-    [this.dials, this.regions] = [state.dials, state.regions];
+    this[to].push(this.state);
+    [this.dials, this.regions, this.timetable] = [state.dials, state.regions, state.timetable];
     this.chosenRegion = Math.min(this.chosenRegion, this.regions.length - 1);
     this.faults = {};
     this.resetTexts();
@@ -35,7 +42,7 @@ export const saving = ({ data, infos }) => ({
       const { revision } = await ask("POST", `/bench/${data.detectorId}/revisions`, { detector: this.draft,
         reason: this.reason, base: this.revision });
       this.revision = revision;
-      this.saved = { dials: copy(this.dials), regions: copy(this.regions) };
+      this.saved = this.state;
       this.before = this.now;
       this.writeAddress();
       this.$refs.save.close();
@@ -91,6 +98,7 @@ export const saving = ({ data, infos }) => ({
     for (const [name, text] of Object.entries(this.wishes)) put(`wish.${name}`, text);
     for (const name of Object.keys(this.dials)) put(`dial.${name}`, same(this.dials[name], this.saved.dials[name])
       ? null : JSON.stringify(this.dials[name]));
+    put("hours", this.timetable === this.saved.timetable ? null : JSON.stringify(this.timetable));
     put("regions", same(this.regions, this.saved.regions) ? null : JSON.stringify(this.regions));
     history.replaceState(null, "", url);
   },
@@ -101,6 +109,7 @@ export const saving = ({ data, infos }) => ({
     try {
       for (const name of Object.keys(this.dials)) if (query.has(`dial.${name}`) &&
         infos[name]) this.dials[name] = JSON.parse(query.get(`dial.${name}`));
+      if (query.has("hours")) this.timetable = JSON.parse(query.get("hours"));
       if (query.has("regions")) this.regions = JSON.parse(query.get("regions"));
     } catch (error) { this.trouble = `The address holds something unreadable: ${error.message}`; }
   },
