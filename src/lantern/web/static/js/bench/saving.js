@@ -12,6 +12,7 @@ export const saving = ({ data, infos }) => ({
   leaving: false,
 
   timetable: data.detector.timetable ?? null,
+  get hours() { return this.timetable ?? ""; },
   setHours(name) { this.remember(); this.timetable = name || null; this.refresh(); },
 
   get state() { return { dials: copy(this.dials), regions: copy(this.regions), timetable: this.timetable }; },
