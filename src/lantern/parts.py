@@ -24,15 +24,15 @@ def import_parts() -> None:
     """All that the parts need, once for all of them."""
     import pymodbus.client  # noqa: F401
 
+    import lantern.application.app
     import lantern.demo.cast
     import lantern.live.app
-    import lantern.web.app
     import lantern.worker  # noqa: F401
 
 
 def serve_web(host: str, port: int) -> None:
     """The pages."""
-    from lantern.web.app import make_app
+    from lantern.application.app import make_app
 
     app = make_app()
     gc.freeze()  # what is there for good is not looked through anew in the middle of a drag

@@ -7,13 +7,13 @@ from collections.abc import Iterator
 import pytest
 from fastapi.testclient import TestClient
 
+from lantern.application.app import make_app
 from lantern.core.faults import Refused
 from lantern.db.base import transaction
 from lantern.people.accounts import change_account, change_password, make_account, set_role
 from lantern.people.roles import role_on
 from lantern.people.tables import User, has_password
 from lantern.settings import settings
-from lantern.web.app import make_app
 from seeded import Small
 from web.test_access import log_in
 from web.test_door import form_token

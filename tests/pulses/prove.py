@@ -42,6 +42,7 @@ def prove(folder: Path) -> None:
 
 def on_pages(folder: Path, document: dict[str, object]) -> None:
 
+    from lantern.application.app import make_app
     from lantern.core.events import Detector
     from lantern.core.site import Device, Place, Site
     from lantern.db.base import transaction
@@ -50,7 +51,6 @@ def on_pages(folder: Path, document: dict[str, object]) -> None:
     from lantern.survey.tables import device_by_code
     from lantern.takes.actions import import_path
     from lantern.tune.actions import add_detector
-    from lantern.web.app import make_app
     from web.client import AtSite
     from web.test_door import HTML, log_in
 

@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from lantern.application.app import make_app
 from lantern.cluster import free_port
 from lantern.core.devices import DEVICE_KINDS, suitable
 from lantern.core.faults import Refused
@@ -18,7 +19,6 @@ from lantern.standins.relay import RelayStandIn
 from lantern.survey import devices
 from lantern.survey.tables import DeviceRow, PlaceRow
 from lantern.survey.trying import Tried, try_device
-from lantern.web.app import make_app
 from loops import in_a_loop
 from seeded import Small
 from web.test_access import log_in

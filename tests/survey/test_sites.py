@@ -11,6 +11,7 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import func, select
 
+from lantern.application.app import make_app
 from lantern.core.faults import Refused
 from lantern.core.site import differences
 from lantern.db.base import Base, transaction
@@ -18,7 +19,6 @@ from lantern.formats.documents import read_site, site_of
 from lantern.live.plans import load_plans
 from lantern.survey.actions import import_site, only_site, remove_site, site_document, site_file, what_goes
 from lantern.survey.tables import DeviceRow, SiteRow
-from lantern.web.app import make_app
 from seeded import Small
 from web.test_access import log_in
 

@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from lantern.application.app import make_app
 from lantern.core.faults import Refused
 from lantern.db.base import transaction
 from lantern.formats.takes import open_take
@@ -17,7 +18,6 @@ from lantern.survey.tables import DeviceRow
 from lantern.takes import actions, questions
 from lantern.takes.actions import import_path, move_take, run_import
 from lantern.takes.tables import ImportRow, MarkRow, TakeRow, UploadPartRow
-from lantern.web.app import make_app
 from seeded import Small
 from takes_on_disk import pictures, raw, tiff_take
 from web.test_access import log_in

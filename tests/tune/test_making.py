@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from lantern.application.app import make_app
 from lantern.core.faults import Refused
 from lantern.core.tuning.scoring import Mark
 from lantern.db.base import transaction
@@ -18,7 +19,6 @@ from lantern.takes.actions import add_marks
 from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.making import copy_detector, make_detector, rename_detector
 from lantern.tune.tables import DetectorRow, revisions_of
-from lantern.web.app import make_app
 from seeded import Small
 from web.test_access import log_in
 

@@ -11,14 +11,15 @@ from fastapi import FastAPI
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
 
+from lantern.application.app import make_app
 from lantern.db.base import transaction
 from lantern.people.accounts import set_role
-from lantern.people.roles import ROLES, changes_of
+from lantern.core.roles import ROLES
+from lantern.people.roles import changes_of
 from lantern.people.tables import add_user
 from lantern.survey.actions import add_site
 from lantern.survey.tables import device_by_code
 from lantern.web.access import OFF_SITE, SITE, may
-from lantern.web.app import make_app
 from seeded import SITE as TEST_SITE
 from seeded import Small
 from web.test_door import form_token

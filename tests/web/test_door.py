@@ -16,6 +16,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import select, update
 from starlette.types import Message
 
+from lantern.application.app import make_app
 from lantern.db.base import engine as db_engine
 from lantern.db.base import now, transaction
 from lantern.people import routes as people_routes
@@ -24,7 +25,6 @@ from lantern.people.attempts import AttemptRow, TooManyTriesError, Turnstile, pa
 from lantern.people.sessions import LogIn, SessionRow, digest_of
 from lantern.settings import settings
 from lantern.web.answers import attachment
-from lantern.web.app import make_app
 from lantern.web.door import (
     FORM_TYPE,
     SESSION_COOKIE,

@@ -9,9 +9,9 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
+from lantern.application.app import make_app
 from lantern.db.base import transaction
 from lantern.takes.tables import TakeRow
-from lantern.web.app import make_app
 from seeded import Small
 from takes_on_disk import DETECTOR, pictures, raw
 from web.client import AtSite, words_of

@@ -9,6 +9,7 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 from sqlalchemy import event
 
+from lantern.application.app import make_app
 from lantern.core.events import Detector
 from lantern.core.tuning.scoring import Mark
 from lantern.db.base import engine, transaction
@@ -16,7 +17,6 @@ from lantern.survey.devices import add_device, add_place
 from lantern.takes.actions import add_marks, import_path
 from lantern.takes.tables import TakeRow
 from lantern.tune.actions import add_detector
-from lantern.web.app import make_app
 from seeded import Small
 from takes_on_disk import DETECTOR, pictures, raw, tiff_take
 from web.test_access import log_in

@@ -14,6 +14,7 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import delete
 
+from lantern.application.app import make_app
 from lantern.core.events import Detector, Region
 from lantern.core.objects.sighted import ORDER
 from lantern.db.base import transaction
@@ -24,7 +25,6 @@ from lantern.takes.actions import import_path
 from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.actions import add_detector
 from lantern.tune.studies import run_study
-from lantern.web.app import make_app
 from takes.test_tracks_store import SITE, take_of_tracks
 from web.client import AtSite
 from web.test_door import HTML, log_in

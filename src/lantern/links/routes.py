@@ -14,11 +14,11 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.links.actions import save_link, save_timetable, unchanged
 from lantern.links.tables import LinkRow, TimetableRow, links_of, timetables_of
-from lantern.survey.tables import outputs_of
+from lantern.survey.tables import outputs_of, site_of
 from lantern.tune.shown import get_detector
-from lantern.web.access import may
+from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
-from lantern.web.pages import render, the_site
+from lantern.web.pages import render
 
 router = APIRouter()
 
@@ -27,7 +27,7 @@ router = APIRouter()
 def links_page(request: Request, detector_id: Id) -> HTMLResponse:
     with transaction() as session:
         row = get_detector(session, detector_id)
-        site = the_site(request, session)
+        site = site_of(session, site_id_of(request))
         data = {
             "detectorId": row.id,
             "regions": kind_of(row.model.kind).sources(row.model),
@@ -73,7 +73,7 @@ def delete_link(detector_id: Id, link_id: Id, base: Count) -> Response:
 def make_timetable(request: Request, document: dict[str, Any] = Body()) -> Response:
     with transaction() as session:
         return json_answer(
-            _timetable(save_timetable(session, the_site(request, session).id, document, timetable_id=None))
+            _timetable(save_timetable(session, site_of(session, site_id_of(request)).id, document, timetable_id=None))
         )
 
 

@@ -11,10 +11,11 @@ from pydantic import BaseModel, ConfigDict
 from starlette.concurrency import run_in_threadpool
 
 from lantern.core.faults import Fault, Refused
+from lantern.core.roles import MEANINGS, ROLES
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.people import accounts
-from lantern.people.roles import MEANINGS, ROLES, changes_of
+from lantern.people.roles import changes_of
 from lantern.people.sessions import SessionRow, begin_session, sessions_of
 from lantern.people.tables import User, has_password
 from lantern.settings import settings

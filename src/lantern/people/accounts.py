@@ -9,7 +9,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
-from lantern.people.roles import ROLES, MemberRow
+from lantern.core.roles import ROLES
+from lantern.people.roles import MemberRow
 from lantern.people.sessions import end_sessions_of
 from lantern.people.tables import User, add_user, set_password
 

@@ -7,17 +7,10 @@ from datetime import datetime
 from sqlalchemy import ForeignKey, Index, select
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
+from lantern.core.roles import ROLES
 from lantern.db.base import Base, now
 from lantern.people.tables import User
 from lantern.survey.tables import SiteRow
-
-ROLES = ("viewer", "operator", "engineer", "lead")  # each may all that those before it may
-MEANINGS = {
-    "viewer": "looks",
-    "operator": "acknowledges and marks",
-    "engineer": "changes",
-    "lead": "also manages people",
-}
 
 
 class MemberRow(Base):
@@ -59,10 +52,6 @@ def role_on(session: Session, user: User, site_id: int) -> str | None:
         return ROLES[-1]
     member = session.get(MemberRow, (user.id, site_id))
     return None if member is None else member.role
-
-
-def suffices(role: str | None, wanted: str) -> bool:
-    return role is not None and ROLES.index(role) >= ROLES.index(wanted)
 
 
 def changes_of(session: Session, site_id: int, count: int = 200) -> list[ChangeRow]:

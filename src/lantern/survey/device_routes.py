@@ -16,13 +16,13 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.links.tables import LinkRow
 from lantern.survey import devices
-from lantern.survey.tables import DeviceRow, PlaceRow
+from lantern.survey.tables import DeviceRow, PlaceRow, site_of
 from lantern.survey.trying import Tried, ingest_address, try_device
 from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import detectors_of_device
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import json_answer
-from lantern.web.pages import render, the_site
+from lantern.web.pages import render
 
 router = APIRouter()
 
@@ -88,7 +88,7 @@ def device_page(request: Request, device_id: Id) -> HTMLResponse:
 
 
 def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id: int | None) -> HTMLResponse:
-    site = the_site(request, session)
+    site = site_of(session, site_id_of(request))
     used: dict[str, list[str]] = {}
     for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site.id).order_by(LinkRow.name)):
         for effect in link.model.effects:

@@ -15,11 +15,11 @@ from lantern.core.devices import DEVICE_KINDS
 from lantern.core.linking.links import LinkRule
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow
-from lantern.survey.tables import devices_of_site
+from lantern.survey.tables import devices_of_site, site_of
 from lantern.takes.tables import MarkRow, TakeRow, takes_of_site
 from lantern.tune.tables import DetectorRow, detectors_of_site
-from lantern.web.access import may
-from lantern.web.pages import render, the_site
+from lantern.web.access import may, site_id_of
+from lantern.web.pages import render
 
 router = APIRouter()
 BEFORE_END_S = 4.0
@@ -34,7 +34,7 @@ STAGES = {  # of a detector: what its page is about, and its address
 @router.get("/survey", **may("viewer"))
 def survey(request: Request) -> HTMLResponse:
     with transaction() as session:
-        site = the_site(request, session)
+        site = site_of(session, site_id_of(request))
         rows = devices_of_site(session, site.id, retired=True)
         takes: dict[int, list[TakeRow]] = defaultdict(list)
         for take in takes_of_site(session, site.id):
@@ -69,7 +69,7 @@ def begin(request: Request, stage: str) -> Response:
         raise HTTPException(404, f"There is no stage {stage[:20]!r}.")
     title, why, address = STAGES[stage]
     with transaction() as session:
-        site = the_site(request, session)
+        site = site_of(session, site_id_of(request))
         rows = detectors_of_site(session, site.id)
         if rows:
             return RedirectResponse(f"/sites/{site.id}{address}/{rows[0].id}", 303)

@@ -101,6 +101,11 @@ def devices_of_site(session: Session, site_id: int, *, retired: bool = False) ->
     return list(session.scalars(query if retired else query.where(DeviceRow.retired.is_(False))))
 
 
+def site_of(session: Session, site_id: int) -> SiteRow:
+    """Return a site that is known to be there."""
+    return session.get_one(SiteRow, site_id)
+
+
 def demo_site(session: Session) -> SiteRow | None:
     """The site whose devices are the stand-ins that ship with the program."""
     return session.scalar(select(SiteRow).where(SiteRow.demo).limit(1))

@@ -13,11 +13,11 @@ from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.jobs import defer_import
+from lantern.survey.tables import site_of
 from lantern.takes import actions, questions
 from lantern.takes.tables import ImportRow
-from lantern.web.access import may, tell
+from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
-from lantern.web.pages import the_site
 
 router = APIRouter()
 
@@ -33,7 +33,9 @@ def get_import(session: Session, import_id: int) -> ImportRow:
 def begin(request: Request, name: Annotated[str, Body(embed=True, max_length=300)]) -> Response:
     with transaction() as session:
         return json_answer(
-            import_shown(session, actions.begin_import(session, site_id=the_site(request, session).id, name=name))
+            import_shown(
+                session, actions.begin_import(session, site_id=site_of(session, site_id_of(request)).id, name=name)
+            )
         )
 
 

@@ -18,16 +18,16 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.formats.signals.register import signal_of
 from lantern.formats.tables import read_marks, write_marks
-from lantern.survey.tables import DeviceRow, devices_of_site
+from lantern.survey.tables import DeviceRow, devices_of_site, site_of
 from lantern.takes import actions
 from lantern.takes.import_routes import import_shown
 from lantern.takes.store import frame_of_take
 from lantern.takes.tables import MarkRow, TakeRow, marks_of, takes_of_site
 from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow, detectors_of_site, first_detectors
-from lantern.web.access import may, tell
+from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
-from lantern.web.pages import render, the_site
+from lantern.web.pages import render
 
 router = APIRouter()
 DRAWN_DTYPES = {"uint16": "uint16", "float32": "float32", "float64": "float32"}  # a page draws no double
@@ -54,7 +54,7 @@ def get_take(session: Session, take_id: int) -> TakeRow:
 def takes_page(request: Request, device: Id | None = None) -> HTMLResponse:
     """All takes of the site; `device`: of which one is to be imported. A fixed number of queries."""
     with transaction() as session:
-        site = the_site(request, session)
+        site = site_of(session, site_id_of(request))
         takes = takes_of_site(session, site.id)
         marks: dict[int, list[MarkRow]] = defaultdict(list)
         mine = select(MarkRow).join(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site.id)

@@ -15,10 +15,10 @@ from lantern.core.events import Detector, Region
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import kind_of
 from lantern.core.merging import DIAL, parts
+from lantern.core.roles import suffices
 from lantern.core.units import Scale
 from lantern.formats.documents import read_model
 from lantern.formats.signals.register import SIGNALS
-from lantern.people.roles import suffices
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.drafts import Draft
 from lantern.tune.making import devices_for

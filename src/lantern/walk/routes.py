@@ -27,14 +27,14 @@ from lantern.live.tables import effects_of, recent_events
 from lantern.people.sessions import is_open
 from lantern.people.tables import scale_of
 from lantern.settings import settings
-from lantern.survey.tables import outputs_of
+from lantern.survey.tables import outputs_of, site_of
 from lantern.takes.tables import marks_of, takes_of_device
 from lantern.tune.shown import get_detector
 from lantern.tune.tables import DetectorRow
-from lantern.web.access import may
+from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
-from lantern.web.pages import render, the_site
+from lantern.web.pages import render
 from lantern.web.streams import STREAMS
 
 router = APIRouter()
@@ -214,7 +214,7 @@ def standins_relay(request: Request, what: str) -> Response:
 
 def _standins(request: Request, method: str, path: str, body: dict[str, Any] | None) -> Response:
     with transaction() as session:
-        is_demo = the_site(request, session).demo
+        is_demo = site_of(session, site_id_of(request)).demo
     if not is_demo or not settings().standins_url:
         raise HTTPException(404, "No stand-ins play on this site.")
     try:

@@ -1,4 +1,4 @@
-"""The web application: routes of all stages, errors as pages or JSON, security around everything."""
+"""The web application, assembled: routes of all stages, errors as pages or JSON, security around everything."""
 
 from __future__ import annotations
 
@@ -11,6 +11,8 @@ from fastapi.responses import HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
+from lantern import web
+from lantern.application.frame import STAGES, AssembledFrame
 from lantern.benches.register import BENCHES, ROOMS
 from lantern.core.faults import LanternError, Refused
 from lantern.core.tuning.wanted import UnwantedError
@@ -20,6 +22,7 @@ from lantern.keeper import standing
 from lantern.links.actions import StaleVersionError
 from lantern.links.routes import router as links
 from lantern.people.account_routes import router as accounts
+from lantern.people.guard import SiteGuard
 from lantern.people.routes import router as people
 from lantern.people.sessions import find_session
 from lantern.rehearse.routes import router as rehearse
@@ -38,13 +41,16 @@ from lantern.walk.routes import router as walk
 from lantern.web.access import SITE, may
 from lantern.web.answers import json_answer
 from lantern.web.door import Door, SecurityHeaders
+from lantern.web.frame import install
 from lantern.web.pages import environment
 
-STATIC = Path(__file__).parent / "static"
+STATIC = Path(web.__file__).parent / "static"
 log = structlog.get_logger()
 
 
 def make_app() -> FastAPI:
+    owners = {name: owner for stage in STAGES for name, owner in stage.owners.items()}
+    install(AssembledFrame(), SiteGuard(owners))
     app = FastAPI(title="Rust Lantern", docs_url=None, redoc_url=None)
     app.add_middleware(Door, find=find_session, failed=_away)
     app.add_middleware(SecurityHeaders)

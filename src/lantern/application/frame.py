@@ -1,0 +1,122 @@
+"""The frame of every page, assembled of what the stages tell: the site, who looks at it, the route, the rail, the engine."""
+
+from __future__ import annotations
+
+import importlib
+import importlib.util
+import pkgutil
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime
+from typing import Any
+
+from fastapi import Request
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+import lantern
+from lantern.core.devices import DEVICE_KINDS
+from lantern.keeper import standing
+from lantern.live.tables import DeviceStateRow
+from lantern.people.roles import sites_of
+from lantern.people.tables import User
+from lantern.settings import settings
+from lantern.survey.tables import DeviceRow, SiteRow
+from lantern.web.door import token, user_id
+from lantern.web.frame import RailLine, Stage
+
+ENGINE_SILENT_S = 15.0
+
+
+def _found() -> list[Stage]:
+    names = [f"lantern.{module.name}.stage" for module in pkgutil.iter_modules(lantern.__path__) if module.ispkg]
+    stages = [importlib.import_module(name).STAGE for name in names if importlib.util.find_spec(name) is not None]
+    return sorted(stages, key=lambda stage: stage.place)
+
+
+STAGES = _found()  # in the order of the route
+
+Rows = Sequence[Any]  # of a query for a few columns: no page needs whole rows of all a site has
+Lines = Mapping[int, list[RailLine]]  # by device
+
+
+class AssembledFrame:
+    """What `web/pages.py` asks for. A fixed number of queries, however large the site."""
+
+    def of_site(self, request: Request, session: Session, detector: Any) -> dict[str, Any]:
+        site = session.get_one(SiteRow, request.state.site_id)
+        user = session.get_one(User, user_id(request))
+        devices, lines = _devices(session, site.id), _lines(session, site.id)
+        first = next((line.id for device in devices for line in lines[device.id] if line.id is not None), None)
+        return self._of(request, session, user) | {
+            "site": site,
+            "root": f"/sites/{site.id}",
+            "role": request.state.role,
+            "route": _route(session, site.id, detector.id if detector else first),
+            "rail": _rail(site, devices, lines),
+            "engine": _engine(session, site.id, devices),
+        }
+
+    def above(self, request: Request, session: Session) -> dict[str, Any]:
+        return self._of(request, session, session.get_one(User, user_id(request))) | {"root": ""}
+
+    def _of(self, request: Request, session: Session, user: User) -> dict[str, Any]:
+        failing = [part for part in standing(settings().state_dir) if part["keeps_ending"]]
+        sites = sites_of(session, user)
+        return {"request": request, "csrf": token(request), "user": user, "sites": sites, "failing": failing}
+
+
+def _devices(session: Session, site_id: int) -> Rows:
+    """(id, place_id, code, name, kind) of those in use, by their codes."""
+    query = select(DeviceRow.id, DeviceRow.place_id, DeviceRow.code, DeviceRow.name, DeviceRow.kind)
+    in_use = (DeviceRow.site_id == site_id, DeviceRow.retired.is_(False))
+    return session.execute(query.where(*in_use).order_by(DeviceRow.code)).all()
+
+
+def _lines(session: Session, site_id: int) -> Lines:
+    """What all stages have on the rail, by device."""
+    lines: dict[int, list[RailLine]] = defaultdict(list)
+    for stage in STAGES:
+        for device_id, own in (stage.rail(session, site_id) if stage.rail else {}).items():
+            lines[device_id] += own
+    return lines
+
+
+def _route(session: Session, site_id: int, current: int | None) -> list[dict[str, Any]]:
+    """The stages with what is open in each."""
+    out, root = [], f"/sites/{site_id}"
+    for stage in STAGES:
+        count, why = stage.count(session, site_id)
+        href = f"{root}{stage.address}"
+        if stage.of_detector:
+            href = f"{root}{stage.address}/{current}" if current else f"{root}/begin/{stage.key}"
+        out.append({"key": stage.key, "label": stage.label, "href": href, "open": count, "why": why})
+    return out
+
+
+def _rail(site: SiteRow, devices: Rows, lines: Lines) -> list[dict[str, Any]]:
+    """Places with their devices and what hangs on them."""
+    by_place = defaultdict(list)
+    for device in devices:
+        by_place[device.place_id].append(device)
+    out = []
+    for place in site.places:
+        held: list[dict[str, Any]] = []
+        for device in by_place[place.id]:
+            bare = RailLine(name=device.name, word="no detector" if DEVICE_KINDS[device.kind].signals else "outputs")
+            held += [
+                {"code": device.code, "name": each.name, "word": each.word, "glyph": each.glyph, "id": each.id}
+                for each in lines[device.id] or [bare]
+            ]
+        out.append({"name": place.name, "lines": held})
+    return out
+
+
+def _engine(session: Session, site_id: int, devices: Rows) -> dict[str, Any]:
+    """How many devices answer, as the engine last wrote it."""
+    query = select(DeviceStateRow.device_id, DeviceStateRow.reachable, DeviceStateRow.said["at"].as_float())
+    states = session.execute(query.join(DeviceRow).where(DeviceRow.site_id == site_id)).all()
+    reachable = {device_id for device_id, answers, _ in states if answers}
+    beat = max((at for *_, at in states if at is not None), default=0.0)
+    silent = datetime.now(UTC).timestamp() - beat > ENGINE_SILENT_S
+    return {"live": sum(d.id in reachable for d in devices), "devices": len(devices), "silent": silent}

@@ -1,0 +1,48 @@
+"""The stage of tuning, as the frame of every page knows it: its detectors are lines of the rail."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lantern.survey.tables import DeviceRow
+from lantern.tune.tables import DetectorRow, StudyRow
+from lantern.web.frame import RailLine, Stage
+
+GLYPHS = {"steady": "hit", "cries wolf": "false", "misses": "miss"}
+
+
+def _rail(session: Session, site_id: int) -> dict[int, list[RailLine]]:
+    """Detectors that are in use, by device, in the order of their names."""
+    query = select(DetectorRow.id, DetectorRow.device_id, DetectorRow.name, DetectorRow.verdict)
+    in_use = (DetectorRow.site_id == site_id, DetectorRow.retired.is_(False))
+    lines = defaultdict(list)
+    for row in session.execute(query.where(*in_use).order_by(DetectorRow.name)):
+        line = RailLine(name=row.name, word=row.verdict, glyph=GLYPHS.get(row.verdict, "none"), id=row.id)
+        lines[row.device_id].append(line)
+    return lines
+
+
+def _count(session: Session, site_id: int) -> tuple[int, str]:
+    query = select(DetectorRow.id).join(DetectorRow.device).where(DetectorRow.site_id == site_id)
+    restless = DetectorRow.verdict.in_(("cries wolf", "misses"))
+    in_use = (DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
+    count = len(session.scalars(query.where(restless, *in_use)).all())
+    return count, f"{count} detectors miss or cry wolf"
+
+
+_of_detector = select(DeviceRow.site_id).join(DetectorRow, DetectorRow.device_id == DeviceRow.id)
+STAGE = Stage(
+    key="tune",
+    label="Tune",
+    place=3,
+    address="/bench",
+    count=_count,
+    rail=_rail,
+    owners={
+        "detector_id": (DetectorRow.id, _of_detector),
+        "study_id": (StudyRow.id, _of_detector.join(StudyRow, StudyRow.detector_id == DetectorRow.id)),
+    },
+)

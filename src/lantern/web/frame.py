@@ -1,0 +1,98 @@
+"""What stands around every page, as whoever assembles the stages knows it: the shell itself knows none of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from fastapi import Request
+from sqlalchemy.orm import Session
+
+from lantern.core.faults import LanternError
+
+
+@dataclass(frozen=True, kw_only=True)
+class RailLine:
+    """A line of the rail, of one device: where it leads (a detector's number, if it is one), and a word on how that stands."""
+
+    name: str
+    word: str
+    glyph: str = "none"
+    id: int | None = None
+
+
+Count = Callable[[Session, int], tuple[int, str]]  # (session, site) to how much is open in a stage, and what that is
+
+
+def nothing_open(session: Session, site_id: int) -> tuple[int, str]:
+    """A stage that never asks for anything."""
+    return 0, ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class Stage:
+    """A stage of the job, as its folder tells it in a module `stage` that holds `STAGE`.
+
+    `of_detector`: its pages are of one detector, at `address/NUMBER`. `owners`: by the name of a number in an address, the
+    column it is of and the query for its site. `rail`: lines by device.
+    """
+
+    key: str
+    label: str
+    place: int  # on the route, from the left
+    address: str
+    of_detector: bool = True
+    count: Count = nothing_open
+    rail: Callable[[Session, int], Mapping[int, list[RailLine]]] | None = None
+    owners: Mapping[str, tuple[Any, Any]]
+
+
+class Frame(Protocol):
+    """What every page has, by name, for its template."""
+
+    def of_site(self, request: Request, session: Session, detector: Any) -> dict[str, Any]:
+        """Of a page of the site in the address, and of a detector if it is about one."""
+
+    def above(self, request: Request, session: Session) -> dict[str, Any]:
+        """Of a page of no site."""
+
+
+class Guard(Protocol):
+    """Who may do what."""
+
+    def admit(self, request: Request, role: str) -> tuple[int, int | None]:
+        """Who asks, and for which site; the site and the role on it are in the request's state. Raises HTTP 401, 403, 404."""
+
+    def note(self, *, user_id: int | None, site_id: int | None, what: str) -> None:
+        """Somebody changed something."""
+
+
+class NotAssembledError(LanternError):
+    """The shell runs without an application around it."""
+
+
+@dataclass
+class _Installed:
+    frame: Frame | None = None
+    guard: Guard | None = None
+
+
+_installed = _Installed()
+
+
+def install(frame: Frame, guard: Guard) -> None:
+    """Give the shell what it asks of the stages. Called once, by the application."""
+    _installed.frame, _installed.guard = frame, guard
+
+
+def frame() -> Frame:
+    if _installed.frame is None:
+        raise NotAssembledError("no frame is installed")
+    return _installed.frame
+
+
+def guard() -> Guard:
+    if _installed.guard is None:
+        raise NotAssembledError("no guard is installed")
+    return _installed.guard
