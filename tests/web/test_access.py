@@ -12,9 +12,9 @@ from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
 
 from lantern.application.app import make_app
+from lantern.core.roles import ROLES
 from lantern.db.base import transaction
 from lantern.people.accounts import set_role
-from lantern.core.roles import ROLES
 from lantern.people.roles import changes_of
 from lantern.people.tables import add_user
 from lantern.survey.actions import add_site

@@ -115,7 +115,7 @@ def due_effects(device_id: int) -> tuple[list[Due], float]:
                 by_output.setdefault(row.output, []).append(Due(row.id, row.output, row.active, row.attempts))
         later = _waiting(device_id).where(EffectRow.due_at > at).order_by(EffectRow.due_at).limit(1)
         soonest = session.scalar(later.with_only_columns(EffectRow.due_at))
-    due = [each for some in sorted(by_output.values(), key=lambda some: some[0].active) for each in some]
+    due = [each for some in sorted(by_output.values(), key=lambda some: some[-1].active) for each in some]
     return due, IDLE_S if soonest is None else max((soonest - at).total_seconds(), 0.0)
 
 

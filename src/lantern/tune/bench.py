@@ -63,6 +63,7 @@ def judged(
         "unknown": held.unknown(),
         "matters": [name for name in held.kind.dials.model_fields if held.kind.matters(name, held.dials)],
         "line": held.line(),
+        "exact": list(held.exact_dials()),
         "cautions": held.cautions(),
     }
 

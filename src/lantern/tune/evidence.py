@@ -76,7 +76,9 @@ def _rows(held: Held, info: DialInfo, low: float, high: float, value: float) -> 
     if info.name in on.exact_dials():
         return on.rows_exact(info.name, held.marks, low, high, apart=ALL)
     rows: list[Row] = []
-    for at in values_shown(info, low, high, value):
+    values = values_shown(info, low, high, value)
+    on.prepare(info.name, values)
+    for at in values:
         still_wanted()
         try:
             rows += on.rows_at(info.name, held.marks, [at])

@@ -8,6 +8,7 @@ from typing import Any, Protocol
 
 from lantern.core.events import Event, Region, Shape
 from lantern.core.kind import Kind
+from lantern.core.readings.heat.reductions import Wanted
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
 from lantern.core.tuning.chains import Swept
@@ -24,6 +25,7 @@ class SeriesKind(Kind):
 
     exact: Callable[[Any], Mapping[str, Swept]]  # dials that sweep exactly, and what each is in a decision
     readings: Callable[[Frames, Sequence[Region], Any], dict[str, Series]]
+    wanted: Callable[[Frames, Sequence[Region], Any], list[Wanted]]  # what readings need of the frames
     readings_of_series: Callable[[Mapping[str, Series], Sequence[Region], Any], dict[str, Series]]
     reader: Callable[[Sequence[Region], Any], LiveReader]  # the same, a frame at a time
     reading_key: Callable[[Any], tuple[Any, ...]]  # what of the dials the reading itself depends on

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Detector, Event, Region
+from lantern.core.faults import Refused
 from lantern.core.judged import Judged
 from lantern.core.readings.heat.noise import noise_of
+from lantern.core.readings.heat.reductions import Wanted, merged, reduce_frames
 from lantern.core.readings.kind import SeriesKind
 from lantern.core.reasons import Reason
 from lantern.core.rule import Rule
@@ -48,6 +51,17 @@ class Subject(Judged):
         same = self.kind.reading_key(dials) == self.kind.reading_key(self.dials)
         readings = self.readings if same else self.reread(self.detector.regions, dials)
         return replace(self, dials=dials, readings=readings)
+
+    def prepare(self, dial: str, values: Sequence[float]) -> None:
+        """All that the values need of the frames in one pass, where it is kept; values that are refused need nothing."""
+        if self.frames is None or self.frames.keep is None or len(values) < 2:
+            return
+        wanted: list[Wanted] = []
+        for value in values:
+            with suppress(Refused):
+                dials = read_dials(self.kind.dials, self.dials.model_dump() | {dial: value})
+                wanted += self.kind.wanted(self.frames, self.detector.regions, dials)
+        reduce_frames(self.frames, merged(wanted))
 
     def with_region(self, name: str, **changes: Any) -> Subject:
         """The same detector with one region changed."""

@@ -113,22 +113,36 @@ def readings(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> dic
     return out
 
 
-def _reduced(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> dict[str, Floats]:
+def wanted(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> list[Wanted]:
+    """What the readings need of the frames."""
+    shutter = [picture_levels(frames.width, frames.height)] if dials.shutter_s > 0 else []
+    return [*_wanted(frames, regions, dials)[0], *shutter]
+
+
+def _wanted(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> tuple[list[Wanted], list[str]]:
+    """What is to be reduced for each region, and the regions that have fewer pixels than are asked for."""
     masks = tuple(region for region in regions if region.role == "mask")
-    wanted: list[Wanted] = []
-    out: dict[str, Floats] = {}
+    out: list[Wanted] = []
+    too_small: list[str] = []
     for region in regions:
         if region.role == "mask" or (region.role == "reference" and dials.against != "neighbours"):
             continue
         index = used_pixels(region, masks, width=frames.width, height=frames.height)
         reduction = reduction_of(dials, index.size)
         if reduction is None:
-            out[region.name] = np.full(len(frames), -NEVER_C if dials.condition == "above" else NEVER_C)
+            too_small.append(region.name)
             continue
         correction = correction_for(frames.recorded, region, dials)
         if reduction.what == "mean" and correction.changes:
             reduction = replace(reduction, corrected=correction)
-        wanted.append(Wanted(region, index, (reduction,), masks))
+        out.append(Wanted(region, index, (reduction,), masks))
+    return out, too_small
+
+
+def _reduced(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> dict[str, Floats]:
+    wanted, too_small = _wanted(frames, regions, dials)
+    never = np.full(len(frames), -NEVER_C if dials.condition == "above" else NEVER_C)
+    out = dict.fromkeys(too_small, never)
     for each, (raw,) in zip(wanted, reduce_frames(frames, wanted) if wanted else [], strict=True):
         if each.reductions[0].corrected is None:
             raw = correction_for(frames.recorded, each.region, dials).apply(frames.celsius(raw))

@@ -10,7 +10,7 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from hashlib import sha256
 from itertools import pairwise
 from typing import Any
@@ -22,6 +22,7 @@ from scipy.ndimage import label
 from lantern.core.events import Region
 from lantern.core.readings.heat.radiation import Correction
 from lantern.core.signals import Floats, Frames
+from lantern.core.tuning.wanted import still_wanted
 
 CACHED_BYTES = 2_500_000  # of frames looked at by all regions in turn
 THREADS = min(os.cpu_count() or 1, 4)
@@ -98,13 +99,28 @@ def reduce_frames(frames: Frames, wanted: Sequence[Wanted]) -> list[list[Floats]
         return _reduce(frames, wanted)
     keys = [[key_of(each, reduction) for reduction in each.reductions] for each in wanted]
     found = keep.get([key for row in keys for key in row])
-    missing = [i for i, row in enumerate(keys) if any(key not in found for key in row)]
-    if missing:
-        for at, columns in zip(missing, _reduce(frames, [wanted[i] for i in missing]), strict=True):
-            for key, column in zip(keys[at], columns, strict=True):
-                found[key] = column
-                keep.put(key, column)
+    lacking = [
+        replace(each, reductions=tuple(r for r, key in zip(each.reductions, row, strict=True) if key not in found))
+        for each, row in zip(wanted, keys, strict=True)
+    ]
+    lacking = [each for each in lacking if each.reductions]
+    for each, columns in zip(lacking, _reduce(frames, lacking) if lacking else [], strict=True):
+        for reduction, column in zip(each.reductions, columns, strict=True):
+            key = key_of(each, reduction)
+            found[key] = column
+            keep.put(key, column)
     return [[found[key] for key in row] for row in keys]
+
+
+def merged(wanted: Sequence[Wanted]) -> list[Wanted]:
+    """The same, with all reductions of one region and its masks together, each once."""
+    found: dict[tuple[Any, ...], Wanted] = {}
+    for each in wanted:
+        place = (each.region.shape, each.region.points, tuple((mask.shape, mask.points) for mask in each.masked))
+        held = found.get(place)
+        own = each.reductions if held is None else (*held.reductions, *each.reductions)
+        found[place] = replace(each, reductions=tuple(dict.fromkeys(own)))
+    return list(found.values())
 
 
 def key_of(wanted: Wanted, reduction: Reduction) -> str:
@@ -129,6 +145,7 @@ def _reduce(frames: Frames, wanted: Sequence[Wanted]) -> list[list[Floats]]:
     at = 0
     with ThreadPoolExecutor(THREADS) as threads:
         for block in frames.blocks():
+            still_wanted()
             count = block.shape[0]
             if count < LEAST_TO_SHARE or at + count > len(frames):
                 work(crews[0], block[: len(frames) - at], at)

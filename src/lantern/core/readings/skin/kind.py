@@ -73,8 +73,8 @@ def face_and_reference(regions: Sequence[Region]) -> tuple[Region, Region]:
     return faces[0], references[0]
 
 
-def _looks(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> list[Look]:
-    """What each frame shows, vectorised over the take."""
+def wanted(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> list[Wanted]:
+    """What a screening needs of the frames: of the face box, and of the reference source."""
     face, reference = face_and_reference(regions)
     size = {"width": frames.width, "height": frames.height}
     masks = tuple(region for region in regions if region.role == "mask")
@@ -90,9 +90,14 @@ def _looks(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> list[
     kept = [Reduction("hottest", k=k), Reduction("count_above", level=level)]
     if whole:  # a masked box has holes, which would part one face in two
         kept.append(Reduction("second_blob", level=level, k=columns))
-    found = reduce_frames(
-        frames, [Wanted(face, box, tuple(kept), masks), Wanted(reference, source, (Reduction("mean"),), masks)]
-    )
+    return [Wanted(face, box, tuple(kept), masks), Wanted(reference, source, (Reduction("mean"),), masks)]
+
+
+def _looks(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> list[Look]:
+    """What each frame shows, vectorised over the take."""
+    face, reference = face_and_reference(regions)
+    skin = correction_for(frames.recorded, face, dials)
+    found = reduce_frames(frames, wanted(frames, regions, dials))
     hottest, count, *second = found[0]
     face_c = skin.apply(frames.celsius(hottest))
     reference_c = correction_for(frames.recorded, reference, dials).apply(frames.celsius(found[1][0]))

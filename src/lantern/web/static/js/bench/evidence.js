@@ -72,10 +72,11 @@ export const evidence = ({ data, infos, drawn }) => ({
   dialsInSight() {
     const names = [...this.$root.querySelectorAll("[data-dial]")].filter((dial) =>
       !dial.closest("details:not([open])")).map((dial) => dial.dataset.dial);
+    const soon = (name) => (name === this.chosenDial ? 2 : 0) + (this.judged.exact.includes(name) ? 1 : 0);
     return names.filter((name) => this.dials[name] !== null && this.matters.includes(name)).sort((a, b) =>
-      (b === this.chosenDial) - (a === this.chosenDial));
+      soon(b) - soon(a));
   },
-  // Dial by dial, the chosen one first: on a long take a step of a dial must not wait for the evidence of all the others.
+  // Dial by dial, the chosen one first, then those that are worked out in one go: on a long take a step of a dial must not wait for the evidence of all the others.
   async fetchStrips(superseded) {
     try {
       let fresh = {};
