@@ -17,6 +17,7 @@ LAST_WORDS_S = 1.5
 HAND_OVER_S = (
     0.001  # a dial's verdicts must not wait 5 ms for each array, at the end of which evidence holds the interpreter
 )
+RARELY = (50_000, 20, 50)  # a page of a large site makes thousands of objects that are gone with it
 LOOPBACK = ("127.0.0.1", "::1", "localhost")
 
 
@@ -36,6 +37,7 @@ def serve_web(host: str, port: int) -> None:
 
     app = make_app()
     gc.freeze()  # what is there for good is not looked through anew in the middle of a drag
+    gc.set_threshold(*RARELY)
     sys.setswitchinterval(HAND_OVER_S)
     serve([server(app, host, port, encrypted=settings().certificate is not None)])
 

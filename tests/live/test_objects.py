@@ -19,7 +19,7 @@ from lantern.core.linking.links import Effect, LinkRule, Output
 from lantern.core.site import Device, Place, Site
 from lantern.core.tracks import Seen
 from lantern.db.base import transaction
-from lantern.devices.metadata import StreamError, metadata, next_part
+from lantern.devices.metadata import Parts, StreamError, metadata
 from lantern.formats.onvif import read_frame, write_frame
 from lantern.links.actions import save_link
 from lantern.live.engine import Engine
@@ -103,12 +103,28 @@ def test_frames_come_over_http_and_what_is_no_device_is_told() -> None:
 
 
 def test_a_part_is_taken_as_soon_as_it_is_whole() -> None:
-    part = as_part(b"<a/>")
-    assert next_part(part[:-8]) is None
-    assert next_part(part[:30]) is None
-    assert next_part(part + part) == (b"<a/>", b"\r\n" + part)
-    with pytest.raises(StreamError, match="Content-Length"):
-        next_part(b"--frame\r\nContent-Type: application/xml\r\n\r\n<a/>")
+    part, parts = as_part(b"<a/>"), Parts(CONTENT_TYPE)
+    assert parts.take(part[:30]) == []
+    assert parts.take(part[30:-4]) == []
+    assert parts.take(part[-4:]) == [b"<a/>"]  # it says how long it is: nobody waits for the next
+    assert parts.take(part + part[:-2]) == [b"<a/>", b"<a/>"]
+
+
+def test_a_part_that_does_not_say_its_length_ends_with_the_next() -> None:
+    plain = b"--frame\r\nContent-Type: application/xml\r\n\r\n<a/>\r\n"
+    parts = Parts("multipart/x-mixed-replace; boundary=frame")
+    assert parts.take(plain) == []
+    assert parts.take(plain) == [b"<a/>"]
+
+
+def test_what_has_no_parts_is_told() -> None:
+    with pytest.raises(StreamError, match="text/html; expected parts"):
+        Parts("text/html")
+    with pytest.raises(StreamError, match="what is no part"):
+        Parts(CONTENT_TYPE).take(b"<html>no</html>")
+    large = Parts(CONTENT_TYPE)
+    with pytest.raises(StreamError, match="more than 1000000 bytes"):
+        large.take(b"--frame\r\nContent-Type: application/xml\r\n\r\n" + b"x" * 1_000_002)
 
 
 SITE = Site(
