@@ -14,8 +14,8 @@ OUTPUTS = 8
 ROUNDS = 60
 WISH_MS = 5.0
 FILL = f"""
-INSERT INTO event (detector_id, revision, region, raised_at, cleared_at, cleared_by, repeat, reading, why, outcome)
-SELECT 1, 1, 'r', now() - interval '1 s' * ({EVENTS} - n), now() - interval '1 s' * ({EVENTS} - n), 'reading', false, 50, '{{}}', 'fired'
+INSERT INTO event (detector_id, revision, region, raised_at, cleared_at, cleared_by, repeat, reading, why, own, outcome)
+SELECT 1, 1, 'r', now() - interval '1 s' * ({EVENTS} - n), now() - interval '1 s' * ({EVENTS} - n), 'reading', false, 50, '{{}}', '{{}}', 'fired'
 FROM generate_series(1, {EVENTS}) n;
 INSERT INTO effect (event_id, device_id, output, active, due_at, expires_at, state, attempts, next_try_at, delivered_at, note, holds)
 SELECT n, 2, 'lamp ' || mod(n, {OUTPUTS}), a, now() - interval '1 s' * ({EVENTS} - n), now(), 'delivered', 1, now(),

@@ -19,7 +19,9 @@ from lantern.settings import settings as app_settings
 from lantern.takes import actions
 from lantern.takes.store import frame_of_take, value_of_take
 from lantern.takes.tables import FrameBlockRow, ImportRow, TakeRow, UploadPartRow, marks_of
-from seeded import small_site
+from lantern.tune.actions import add_detector
+from lantern.tune.tables import DetectorRow
+from seeded import Small, small_site
 from takes_on_disk import pictures, raw, tiff_take
 
 
@@ -182,3 +184,20 @@ def test_marks_from_a_file_are_added_once(tmp_path: Path) -> None:
         assert len(marks_of(session, small.take)) == 3
         with pytest.raises(Refused, match="within the take"):
             actions.import_marks(session, take, [Mark(400, 900, "expect")])
+
+
+def test_a_mark_of_a_file_waits_for_the_detector_that_it_names(small: Small) -> None:
+    with transaction() as session:
+        take = session.get_one(TakeRow, small.take)
+        actions.add_marks(session, take, [Mark(1, 2, "expect", "later"), Mark(3, 4, "quiet", "hot")])
+        rows = {row.start_s: (row.detector, row.detector_id) for row in marks_of(session, take.id)}
+        assert (rows[1.0], rows[3.0]) == (("later", None), ("hot", small.detector))
+    with transaction() as session:
+        model = session.get_one(DetectorRow, small.detector).model.model_copy(update={"name": "later"})
+        made = add_detector(session, device_id=small.camera, detector=model, reason="it is here", user_id=None).id
+    with transaction() as session:
+        [row] = [row for row in marks_of(session, small.take) if row.start_s == 1.0]
+        assert (row.detector, row.detector_id, row.named) == ("later", made, "")
+        row.of.name = "renamed"  # whoever renames it touches no mark
+        session.flush()
+        assert row.as_mark().detector == "renamed"

@@ -9,12 +9,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import httpx
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import delete
 
 from lantern.application.app import make_app
+from lantern.benches.objects import walk_routes
 from lantern.core.events import Detector, Region
 from lantern.core.objects.sighted import ORDER
 from lantern.db.base import transaction
@@ -25,6 +27,7 @@ from lantern.takes.actions import import_path
 from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.actions import add_detector
 from lantern.tune.studies import run_study
+from lantern.walk.tables import WalkTestRow
 from takes.test_tracks_store import SITE, take_of_tracks
 from web.client import AtSite
 from web.test_door import HTML, log_in
@@ -289,3 +292,33 @@ def test_a_raise_that_no_mark_allows_is_told_apart_once_somebody_has_marked(clie
     mark = {"start_s": max(first - 0.05, 0), "end_s": first + 0.05, "label": "expect"}
     assert client.post(f"/takes/{pier.take}/marks", json=mark).status_code == 200
     assert (count("raised"), count("raised_false")) == (1, 4)
+
+
+def test_one_in_one_out_is_decided_by_the_server_and_kept(
+    client: TestClient, pier: Pier, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Who passed is what the engine says; the verdict stands, whatever is counted afterwards."""
+    counted = {"in": 16, "out": 2}
+
+    def state(method: str, path: str) -> httpx.Response:
+        content = {"detectors": [{"id": pier.detector, "readings": {"inside": 9, **counted}}]}
+        return httpx.Response(200, json=content)
+
+    monkeypatch.setattr(walk_routes, "ask_engine", state)
+    began = client.post(f"/walk/{pier.detector}/passages").json()
+    assert (began["open"], began["words"]) == (True, "nobody in yet, nobody out yet")
+    address = f"/walk/{pier.detector}/passages/{began['id']}"
+    counted["in"] = 17
+    assert client.put(address).json()["words"] == "one in: right, nobody out yet"
+    counted["out"] = 3
+    done = client.put(address).json()
+    assert (done["open"], done["verdict"]) == (False, "right")
+    assert done["words"].startswith("one in: right, one out: right. Verified. Ida Test, 20")
+    counted["in"] = 30
+    assert client.put(address).json() == done
+    with transaction() as session:
+        row = session.get_one(WalkTestRow, began["id"])
+        assert (row.verdict, row.revision, row.began_with, row.user.login) == ("right", 1, {"in": 16, "out": 2}, "ida")
+    assert client.put(f"/walk/{pier.detector}/passages/999").status_code == 404
+    monkeypatch.setattr(walk_routes, "ask_engine", lambda *a: httpx.Response(200, json={"detectors": []}))
+    assert "counts nobody now" in client.post(f"/walk/{pier.detector}/passages").text

@@ -59,9 +59,12 @@ class Event:
     object: int | str | None = None
     direction: str | None = None
     why: dict[str, Any] = field(default_factory=dict)
+    own: dict[str, Any] = field(
+        default_factory=dict
+    )  # what only its family knows of it, by names that the family documents
 
     def as_dict(self) -> dict[str, Any]:
-        """The event line of the contract; `direction` only where the kind has one."""
+        """The event line of the contract; `direction` and `own` only where the kind has them."""
         line: dict[str, Any] = {
             "detector": self.detector,
             "region": self.region,
@@ -75,6 +78,8 @@ class Event:
         }
         if self.direction is not None:
             line["direction"] = self.direction
+        if self.own:
+            line["own"] = self.own
         return line
 
 

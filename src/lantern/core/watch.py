@@ -37,6 +37,7 @@ class Turn:
     why: dict[str, Any]
     object: str | None = None
     direction: str | None = None
+    own: dict[str, Any] = field(default_factory=dict)  # as of an event
     then: Turn | None = None
 
     def chain(self) -> Iterator[Turn]:

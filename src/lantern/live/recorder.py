@@ -126,6 +126,7 @@ def _raise(
         repeat=repeat,
         reading=turn.reading,
         why=turn.why,
+        own=turn.own,
         outcome=outcome,
         object=turn.object,
         direction=turn.direction,

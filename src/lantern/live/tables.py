@@ -31,6 +31,7 @@ class EventRow(Base):
     repeat: Mapped[bool]
     reading: Mapped[float]
     why: Mapped[dict[str, Any]]
+    own: Mapped[dict[str, Any]] = mapped_column(default=dict)  # what only its family knows of it
     outcome: Mapped[str]  # fired, or why not
     object: Mapped[str | None]  # which one, where objects are watched
     direction: Mapped[str | None]

@@ -19,6 +19,7 @@ from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow, device_by_code, 
 from lantern.takes.tables import ImportRow, MarkRow, TakeRow, takes_of_site
 from lantern.tune.actions import add_detector
 from lantern.tune.tables import DetectorRow, JudgementRow, RevisionRow, StudyRow, detectors_of_site
+from lantern.walk.tables import WalkTestRow
 
 OF_SITE = ("plan", "lists", "compounds", "expectations")  # subjects to come, kept as they are
 OF_DEVICE = ("type", "mount", "channels", "abilities", "inputs")
@@ -205,6 +206,7 @@ def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
         delete(TimetableRow).where(TimetableRow.site_id == row.id),
         delete(JudgementRow).where(JudgementRow.revision_id.in_(revisions)),
         delete(StudyRow).where(StudyRow.detector_id.in_(detectors)),
+        delete(WalkTestRow).where(WalkTestRow.detector_id.in_(detectors)),
         delete(RevisionRow).where(RevisionRow.detector_id.in_(detectors)),
         delete(DetectorRow).where(DetectorRow.site_id == row.id),
         delete(ImportRow).where(ImportRow.site_id == row.id),

@@ -115,12 +115,14 @@ def _step(key: str, done: bool, title: str, says: str, href: str, button: str) -
 
 def _telling_frames(session: Session, takes: Sequence[TakeRow]) -> dict[int, int]:
     """Which frame of each take to show: late in its first `expect` mark, where there is something to see."""
-    query = select(MarkRow).where(MarkRow.take_id.in_([take.id for take in takes]), MarkRow.label == "expect")
-    first: dict[int, MarkRow] = {}
-    for mark in session.scalars(query.order_by(MarkRow.start_s)):
-        first.setdefault(mark.take_id, mark)
+    query = select(MarkRow.take_id, MarkRow.end_s).where(MarkRow.label == "expect")
+    first: dict[int, float] = {}
+    for take_id, end_s in session.execute(
+        query.where(MarkRow.take_id.in_([take.id for take in takes])).order_by(MarkRow.start_s)
+    ):
+        first.setdefault(take_id, end_s)
     frames = dict.fromkeys((take.id for take in takes), 0)
     for take in takes:
         if take.id in first and take.interval_s:
-            frames[take.id] = int(min((first[take.id].end_s - BEFORE_END_S) / take.interval_s, take.samples - 1))
+            frames[take.id] = int(min((first[take.id] - BEFORE_END_S) / take.interval_s, take.samples - 1))
     return frames

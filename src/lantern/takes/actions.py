@@ -27,7 +27,7 @@ from lantern.survey.tables import DeviceRow, device_by_code
 from lantern.takes import questions
 from lantern.takes.store import add_take
 from lantern.takes.tables import HandCountRow, ImportRow, MarkRow, TakeRow, UploadPartRow
-from lantern.tune.tables import JudgementRow
+from lantern.tune.tables import DetectorRow, JudgementRow
 
 log = structlog.get_logger()
 TOLD_EVERY = 64  # frames between two words on progress
@@ -293,13 +293,30 @@ def checked_mark(take: TakeRow, values: dict[str, Any]) -> Mark:
 
 
 def add_marks(session: Session, take: TakeRow, marks: list[Mark]) -> list[MarkRow]:
-    rows = [
-        MarkRow(take_id=take.id, start_s=m.start_s, end_s=m.end_s, label=m.label, detector=m.detector, note=m.note)
-        for m in marks
-    ]
+    """Marks speak of a detector by its number, so that a new name loses none; one that the site does not have keeps its name."""
+    rows = [MarkRow(take_id=take.id, start_s=m.start_s, end_s=m.end_s, label=m.label, note=m.note) for m in marks]
+    known = _detectors(session, take, [mark.detector for mark in marks])
+    for row, mark in zip(rows, marks, strict=True):
+        _speaks_of(row, mark.detector, known)
     session.add_all(rows)
     session.flush()
     return rows
+
+
+def change_mark(session: Session, take: TakeRow, row: MarkRow, mark: Mark) -> None:
+    row.start_s, row.end_s, row.label, row.note = mark.start_s, mark.end_s, mark.label, mark.note
+    _speaks_of(row, mark.detector, _detectors(session, take, [mark.detector]))
+    session.flush()
+
+
+def _detectors(session: Session, take: TakeRow, names: Sequence[str]) -> dict[str, DetectorRow]:
+    query = select(DetectorRow).where(DetectorRow.site_id == take.device.site_id, DetectorRow.name.in_(set(names)))
+    return {row.name: row for row in session.scalars(query)}
+
+
+def _speaks_of(row: MarkRow, name: str, known: dict[str, DetectorRow]) -> None:
+    row.of = known.get(name)
+    row.named = "" if row.of is not None else name
 
 
 def import_marks(session: Session, take: TakeRow, marks: list[Mark]) -> int:

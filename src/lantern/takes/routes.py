@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import zlib
 from collections import defaultdict
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
@@ -56,9 +56,10 @@ def takes_page(request: Request, device: Id | None = None) -> HTMLResponse:
     with transaction() as session:
         site = site_of(session, site_id_of(request))
         takes = takes_of_site(session, site.id)
-        marks: dict[int, list[MarkRow]] = defaultdict(list)
-        mine = select(MarkRow).join(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site.id)
-        for mark in session.scalars(mine.order_by(MarkRow.start_s, MarkRow.id)):
+        marks: dict[int, list[Any]] = defaultdict(list)
+        shown = select(MarkRow.take_id, MarkRow.label, MarkRow.start_s, MarkRow.end_s)
+        mine = shown.join(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site.id)
+        for mark in session.execute(mine.order_by(MarkRow.start_s, MarkRow.id)):
             marks[mark.take_id].append(mark)
         devices = devices_of_site(session, site.id)
         return render(
@@ -145,8 +146,7 @@ def change_mark(mark_id: Id, mark: MarkIn) -> Response:
         row = _get_mark(session, mark_id)
         take = get_take(session, row.take_id)
         checked = actions.checked_mark(take, mark.model_dump())
-        row.start_s, row.end_s, row.label = checked.start_s, checked.end_s, checked.label
-        row.detector, row.note = checked.detector, checked.note
+        actions.change_mark(session, take, row, checked)
         _rejudge(session, take)
         return json_answer(row.as_dict())
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from sqlalchemy import ForeignKey, Index, select
@@ -18,6 +18,9 @@ from lantern.core.tuning.scoring import Label, Mark
 from lantern.db.base import Base, now
 from lantern.formats.sidecar import FIRST, LAST
 from lantern.survey.tables import LISTED, DeviceRow
+
+if TYPE_CHECKING:
+    from lantern.tune.tables import DetectorRow
 
 
 class TakeRow(Base):
@@ -97,8 +100,15 @@ class MarkRow(Base):
     start_s: Mapped[float]
     end_s: Mapped[float]
     label: Mapped[str]
-    detector: Mapped[str] = mapped_column(default="")
+    detector_id: Mapped[int | None] = mapped_column(ForeignKey("detector.id", ondelete="CASCADE"), index=True)
+    named: Mapped[str] = mapped_column("detector", default="")  # of a file: a detector that the site does not have yet
     note: Mapped[str] = mapped_column(default="")
+    of: Mapped[DetectorRow | None] = relationship("DetectorRow", lazy="joined")
+
+    @property
+    def detector(self) -> str:
+        """The name of the one that it speaks of; empty: of any."""
+        return self.named if self.of is None else self.of.name
 
     def as_mark(self) -> Mark:
         label: Label = self.label  # type: ignore[assignment]

@@ -35,6 +35,7 @@ def add_detector(
     row = DetectorRow(site_id=site_id, device_id=device_id, name=detector.name, kind=detector.kind, revision=0, body={})
     session.add(row)
     session.flush()
+    _take_over_marks(session, row)
     save_revision(session, row, detector, reason=reason, user_id=user_id, base=0)
     return row
 
@@ -48,13 +49,20 @@ def _check_name(session: Session, site_id: int, name: str, detector_id: int | No
 
 
 def _rename(session: Session, row: DetectorRow, name: str) -> None:
-    """Marks and links go along."""
-    takes = select(TakeRow.id).where(TakeRow.device_id == row.device_id)
-    marks_of_it = update(MarkRow).where(MarkRow.take_id.in_(takes), MarkRow.detector == row.name)
-    session.execute(marks_of_it.values(detector=name))
+    """Links, which are files that name it, go along; marks speak of it by its number."""
     for link in session.scalars(select(LinkRow).where(LinkRow.detector_id == row.id)):
         link.body, link.version = link.body | {"detector": name}, link.version + 1
     row.name = name
+    _take_over_marks(session, row)
+
+
+def _take_over_marks(session: Session, row: DetectorRow) -> None:
+    """Marks of files that named it before it was there."""
+    takes = select(TakeRow.id).join(DeviceRow).where(DeviceRow.site_id == row.site_id)
+    waiting = update(MarkRow).where(
+        MarkRow.take_id.in_(takes), MarkRow.detector_id.is_(None), MarkRow.named == row.name
+    )
+    session.execute(waiting.values(detector_id=row.id, named="").execution_options(synchronize_session=False))
 
 
 def save_revision(

@@ -180,6 +180,7 @@ def events(detector_id: Id) -> Response:
                     "clearedBy": row.cleared_by,
                     "reading": row.reading,
                     "object": row.object,
+                    "own": row.own,
                     "direction": row.direction,
                     "outcome": row.outcome,
                     "revision": row.revision,

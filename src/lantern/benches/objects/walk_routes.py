@@ -34,6 +34,7 @@ def begin(request: Request, detector_id: Id) -> Response:
         counts = _counts(row)
         test = WalkTestRow(detector_id=row.id, revision=row.revision, what=NAME, began_with=counts, user=by)
         session.add(test)
+        session.flush()
         return json_answer(_look(session, test, counts))
 
 

@@ -1,4 +1,5 @@
-"""A take keeps what its signal says of it as facts, instead of a column for each signal's own; walk tests are kept"""
+"""A take keeps what its signal says of it as facts, instead of a column for each signal's own; walk tests are kept;
+marks speak of detectors by their numbers; events hold what only their family knows"""
 
 from __future__ import annotations
 
@@ -29,6 +30,16 @@ def upgrade() -> None:
         op.execute(f"UPDATE take SET facts = {facts} WHERE signal = '{signal}'")  # noqa: S608 - of constants
     for column in OWN:
         op.drop_column("take", column)
+    op.add_column("event", sa.Column("own", postgresql.JSONB(), nullable=False, server_default="{}"))
+    op.alter_column("event", "own", server_default=None)
+    op.add_column("mark", sa.Column("detector_id", sa.Integer(), nullable=True))
+    name = op.f("fk_mark_detector_id_detector")
+    op.create_foreign_key(name, "mark", "detector", ["detector_id"], ["id"], ondelete="CASCADE")
+    op.create_index(op.f("ix_mark_detector_id"), "mark", ["detector_id"])
+    op.execute(
+        "UPDATE mark SET detector_id = detector.id, detector = '' FROM take, device, detector WHERE mark.take_id = take.id "
+        "AND take.device_id = device.id AND detector.site_id = device.site_id AND detector.name = mark.detector"
+    )
     op.create_table(
         "walk_test",
         sa.Column("id", sa.Integer(), nullable=False),
