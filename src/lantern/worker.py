@@ -28,7 +28,7 @@ from lantern.jobs import app, defer_study
 from lantern.live.tasks import Patience
 from lantern.settings import settings
 from lantern.survey.tables import SiteJobRow
-from lantern.takes.actions import drop_abandoned_uploads, drop_upload, run_import
+from lantern.takes.actions import drop_abandoned_uploads, run_import
 from lantern.takes.tables import ImportRow
 from lantern.tune.studies import judge_again, run_study
 from lantern.tune.tables import StudyRow
@@ -118,7 +118,7 @@ def _begin(table: Row, row_id: int) -> bool:
             return False
         if row.attempts >= MOST_ATTEMPTS:
             what = f"ended the program's worker {row.attempts} times"
-            _mark(row, "failed", [Fault("program", what, "a look at the log, and a smaller or other input").as_dict()])
+            row.finish("failed", [Fault("program", what, "a look at the log, and a smaller or other input").as_dict()])
             return False
         row.attempts += 1
         return True
@@ -134,13 +134,7 @@ def _end(table: Row, row_id: int, state: str, faults: list[Any]) -> None:
     with transaction() as session:
         row = _get(session, table, row_id)
         if row is not None and row.open:
-            _mark(row, state, faults)
-
-
-def _mark(row: AnyRow, state: str, faults: list[Any]) -> None:
-    row.state, row.faults = state, faults
-    if isinstance(row, ImportRow):
-        drop_upload(row)
+            row.finish(state, faults)
 
 
 async def _wanted(table: Row, row_id: int) -> bool:

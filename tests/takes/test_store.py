@@ -130,7 +130,7 @@ def test_a_cancelled_or_abandoned_upload_leaves_nothing(tmp_path: Path) -> None:
     tiff_take(tmp_path, raw(pictures(40)), "b.tif")
     cancelled, abandoned, waiting = (upload(small.site, tmp_path, ["b.tif", "b.tif.json"]) for _ in range(3))
     with transaction() as session:
-        actions.cancel_import(session.get_one(ImportRow, cancelled))
+        session.get_one(ImportRow, cancelled).ask_to_end()
         row = session.get_one(ImportRow, abandoned)
         row.state, row.created = "uploading", row.created - timedelta(days=2)
     assert actions.drop_abandoned_uploads() == 1

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
+from lantern.db.work import Record, carry_out
 from lantern.demo.simulated import counted, simulated
 from lantern.demo.skerrow import LOGIN, PASSWORD, PERSON, REASONS, skerrow
 from lantern.formats.progress import beat
@@ -46,15 +47,17 @@ def seed_if_missing() -> bool:
 
 def run_demo(job_id: int, folder: Path) -> None:
     """What the page asked for: the same, without an account."""
-    with transaction() as session:
-        job = session.get(SiteJobRow, job_id)
-        if job is None or not job.open:
-            return
-        job.state = "running"
-    with transaction() as session:
-        site = seed(session, tell=lambda done, total: _tell(job_id, done, total))
-        job = session.get_one(SiteJobRow, job_id)
-        job.state, job.site_id = "done", site.id
+
+    def work(row: SiteJobRow) -> Record[SiteJobRow]:
+        with transaction() as session:
+            site_id = seed(session, tell=lambda done, total: _tell(job_id, done, total)).id
+
+        def record(held: SiteJobRow) -> None:
+            held.site_id = site_id
+
+        return record
+
+    carry_out(SiteJobRow, job_id, work)
 
 
 def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total: None) -> SiteRow:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Any
 
 from sqlalchemy import ForeignKey, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.core.linking.links import Output, Watchdog
-from lantern.db.base import Base, now
+from lantern.db.base import Base
+from lantern.db.work import WorkRow
 
 
 class SiteRow(Base):
@@ -64,25 +64,14 @@ class DeviceRow(Base):
         return None if self.watchdog is None else Watchdog.model_validate(self.watchdog)
 
 
-class SiteJobRow(Base):
+class SiteJobRow(WorkRow, Base):
     """Work on a whole site that takes long, done by a worker: the demo, set up."""
 
     __tablename__ = "site_job"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     what: Mapped[str]
-    state: Mapped[str]  # waiting, running, done, refused, cancelled, failed
-    done: Mapped[int] = mapped_column(default=0)
-    total: Mapped[int] = mapped_column(default=0)
-    faults: Mapped[list[Any]]
-    cancel: Mapped[bool] = mapped_column(default=False)
-    attempts: Mapped[int] = mapped_column(default=0)
     site_id: Mapped[int | None] = mapped_column(ForeignKey("site.id", ondelete="SET NULL"))
-    created: Mapped[datetime] = mapped_column(default=now)
-
-    @property
-    def open(self) -> bool:
-        return self.state in ("waiting", "running")
 
     def as_dict(self) -> dict[str, Any]:
         """As the pages have it."""

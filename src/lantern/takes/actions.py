@@ -14,7 +14,8 @@ from sqlalchemy.orm import Session, object_session
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.tuning.scoring import Label, Mark
-from lantern.db.base import StoreAwayError, now, transaction
+from lantern.db.base import now, transaction
+from lantern.db.work import Record, carry_out, refuse
 from lantern.formats.border import border
 from lantern.formats.limits import MOST_NAME
 from lantern.formats.looks import look_at
@@ -60,21 +61,6 @@ def finish_upload(row: ImportRow) -> None:
     row.state = "waiting"
 
 
-def cancel_import(row: ImportRow) -> None:
-    """Ask for the end: the worker kills what is under way. What is not begun ends at once."""
-    row.cancel = True
-    if row.state in ("uploading", "waiting", questions.ASKING):
-        row.state = "cancelled"
-        drop_upload(row)
-
-
-def drop_upload(row: ImportRow) -> None:
-    """What was uploaded is not needed any more."""
-    session = object_session(row)
-    assert session is not None
-    session.execute(delete(UploadPartRow).where(UploadPartRow.import_id == row.id))
-
-
 def drop_abandoned_uploads() -> int:
     """End uploads that nobody finished within a day; returns how many."""
     with transaction() as session:
@@ -82,64 +68,67 @@ def drop_abandoned_uploads() -> int:
         query = select(ImportRow).where(waits, ImportRow.created < now() - ABANDONED)
         rows = session.scalars(query).all()
         for row in rows:
-            cancel_import(row)
+            row.ask_to_end()
         return len(rows)
 
 
 def run_import(import_id: int, folder: Path) -> int | None:
-    """Read the uploaded files, by way of an empty folder, and store the take: all of it or nothing; returns its id."""
-    with transaction() as session:
-        row = session.get(ImportRow, import_id)
-        if row is None or row.state not in ("waiting", "reading"):
-            return None
-        row.state = "reading"
-        site_id, device_id = row.site_id, row.device_id
-    state, faults, take_id = "failed", list[dict[str, Any]](), None
-    asked: dict[str, Any] = {}
-    notes: list[str] = []
-    try:
+    """Read the uploaded files, by way of an empty folder, and store the take: all of it or nothing. Returns its id, if there is one."""
+    stored: list[int] = []
+
+    def work(row: ImportRow) -> Record[ImportRow]:
+        notes: list[str] = []
         with border("upload"):
             path = _write_out(import_id, folder)
-        asked = {} if has_sidecar(path, settings().limits) else _what_is_lacking(path)
-        if not asked:
-            take_id = import_path(
-                path,
-                site_id=site_id,
-                device_id=device_id,
-                progress=lambda done, total: _tell(import_id, done, total),
-                skipped=lambda names: notes.extend(f"{n} was skipped: a file manager left it there" for n in names),
-            )
-            state = "done"
-    except UnknownDeviceError as error:
-        asked = error.asked
-    except Refused as error:
-        state, faults = "refused", [fault.as_dict() for fault in error.faults]
-    except StoreAwayError:
-        raise
-    except Exception:
-        log.exception("import failed", import_id=import_id)
-        faults = [Fault("program", "an error of the program, not of the file", "a look at the log").as_dict()]
-    with transaction() as session:
-        row = session.get(ImportRow, import_id)
-        if row is not None and (asked or (state == "refused" and row.asked)):
-            if row.asked:  # the answers did not do
-                questions.take_back(session, row)
-            questions.ask(row, asked or row.asked, faults)
-        elif row is not None:
-            row.state, row.faults, row.take_id, row.notes = state, list(faults), take_id, list(notes)
-            drop_upload(row)
-    return take_id
+        if not has_sidecar(path, settings().limits):
+            raise MustAskError(_what_is_lacking(path), [])
+        take_id = import_path(
+            path,
+            site_id=row.site_id,
+            device_id=row.device_id,
+            progress=lambda done, total: _tell(import_id, done, total),
+            skipped=lambda names: notes.extend(f"{n} was skipped: a file manager left it there" for n in names),
+        )
+        stored.append(take_id)
+
+        def record(held: ImportRow) -> None:
+            held.take_id, held.notes = take_id, notes
+
+        return record
+
+    carry_out(ImportRow, import_id, work, refused=_ask_or_refuse)
+    return stored[0] if stored else None
 
 
-class UnknownDeviceError(Refused):
+def _ask_or_refuse(row: ImportRow, error: Refused) -> None:
+    """What whoever brought the file can still say is asked; answers that do not do stand in the questions again."""
+    asked = error.asked if isinstance(error, MustAskError) else row.asked
+    if not asked:
+        return refuse(row, error)
+    session = object_session(row)
+    assert session is not None
+    if row.asked:
+        questions.take_back(session, row)
+    told = [] if isinstance(error, MustAskError) else [fault.as_dict() for fault in error.faults]
+    questions.ask(row, asked if isinstance(error, MustAskError) else row.asked, told)
+
+
+class MustAskError(Refused):
+    """It lacks what whoever brought it can tell. `asked`: what an import asks then."""
+
+    def __init__(self, asked: dict[str, Any], faults: Sequence[Fault]) -> None:
+        super().__init__(list(faults))
+        self.asked = asked
+
+
+class UnknownDeviceError(MustAskError):
     """The header names a device that the site does not have. `asked`: what an import asks then."""
 
     def __init__(self, take: Take) -> None:
         info = take.info
         what = f"the site has no device {info.device!r}"
-        super().__init__([Fault("device", what, "the code of a device of this site: make it, or choose another")])
         facts = take.signal.facts(info, take.value)
-        self.asked = {
+        asked = {
             "needs": "device",
             "file": "take",
             "kinds": [info.kind],
@@ -151,6 +140,9 @@ class UnknownDeviceError(Refused):
             "length_s": {"": take.length_s},
             "drawn": {},
         }
+        super().__init__(
+            asked, [Fault("device", what, "the code of a device of this site: make it, or choose another")]
+        )
 
 
 def _what_is_lacking(path: Path) -> dict[str, Any]:

@@ -67,7 +67,7 @@ def finish(import_id: Id) -> Response:
 def cancel(import_id: Id) -> Response:
     with transaction() as session:
         row = get_import(session, import_id)
-        actions.cancel_import(row)
+        row.ask_to_end()
         return json_answer(import_shown(session, row))
 
 

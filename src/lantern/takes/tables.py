@@ -9,13 +9,14 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from sqlalchemy import ForeignKey, Index, select
-from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relationship
+from sqlalchemy import ForeignKey, Index, delete, select
+from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, object_session, relationship
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.signals import Floats
 from lantern.core.tuning.scoring import Label, Mark
 from lantern.db.base import Base, now
+from lantern.db.work import WorkRow
 from lantern.formats.sidecar import FIRST, LAST
 from lantern.survey.tables import LISTED, DeviceRow
 
@@ -132,7 +133,7 @@ class HandCountRow(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class ImportRow(Base):
+class ImportRow(WorkRow, Base):
     """An upload and what became of it; the page follows this row, so it survives a reload."""
 
     __tablename__ = "import_job"
@@ -141,23 +142,22 @@ class ImportRow(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     name: Mapped[str]
-    state: Mapped[str]  # uploading, waiting, reading, asking, done, refused, cancelled, failed
     received_bytes: Mapped[int] = mapped_column(default=0)
-    done: Mapped[int] = mapped_column(default=0)
-    total: Mapped[int] = mapped_column(default=0)
-    faults: Mapped[list[Any]]
     notes: Mapped[list[Any]]  # what was not as one might expect, and did no harm
-    cancel: Mapped[bool] = mapped_column(default=False)
-    attempts: Mapped[int] = mapped_column(default=0)  # how often a worker took it up
     take_id: Mapped[int | None] = mapped_column(ForeignKey("take.id", ondelete="SET NULL"))
     asked: Mapped[dict[str, Any]] = mapped_column(default=dict)  # what a file without a sidecar shows of itself
     answers: Mapped[dict[str, Any]] = mapped_column(default=dict)  # the sidecar that was made of the answers
     device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id", ondelete="SET NULL"))  # chosen
-    created: Mapped[datetime] = mapped_column(default=now)
 
-    @property
-    def open(self) -> bool:
-        return self.state in ("uploading", "waiting", "reading", "asking")
+    UNBEGUN = ("uploading", "waiting", "asking")
+    BUSY = "reading"
+
+    def finish(self, state: str, faults: list[dict[str, Any]] | None = None) -> None:
+        """Say how it ended; what was uploaded is not needed any more."""
+        super().finish(state, faults)
+        session = object_session(self)
+        if session is not None:
+            session.execute(delete(UploadPartRow).where(UploadPartRow.import_id == self.id))
 
 
 class UploadPartRow(Base):

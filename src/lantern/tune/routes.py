@@ -40,7 +40,7 @@ from lantern.tune.shown import (
     take_shown,
     told_beside,
 )
-from lantern.tune.studies import begin_study, cancel_study
+from lantern.tune.studies import begin_study
 from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, latest_studies, revisions_of
 from lantern.tune.turns import TURNS
 from lantern.web.access import may
@@ -194,7 +194,7 @@ def study_progress(study_id: Id) -> Response:
 def study_cancel(study_id: Id) -> Response:
     with transaction() as session:
         row = _study(session, study_id)
-        cancel_study(row)
+        row.ask_to_end()
         return json_answer(row.as_dict())
 
 

@@ -9,7 +9,6 @@ import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-import structlog
 from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
@@ -22,13 +21,13 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import kind_of
 from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_between
 from lantern.core.tuning.scoring import ScoreCard
-from lantern.db.base import StoreAwayError, now, transaction
+from lantern.db.base import now, transaction
+from lantern.db.work import Record, carry_out
 from lantern.takes.tables import TakeRow, takes_by_id
 from lantern.tune.actions import score_on
 from lantern.tune.evidence import hold, shown
 from lantern.tune.tables import DetectorRow, JudgementRow, RevisionRow, StudyRow, revisions_of
 
-log = structlog.get_logger()
 TELL_EVERY_S = 0.25
 FEW_STEPS = 8  # of a dial; a range of fewer is divided finer than the dial is
 
@@ -47,36 +46,18 @@ def begin_study(session: Session, row: DetectorRow, what: str, asked: dict[str, 
 
 def run_study(study_id: int) -> None:
     """Do the work of a row; whatever happens, the row says so. Called by the worker."""
-    with transaction() as session:
-        row = session.get(StudyRow, study_id, with_for_update=True)
-        if row is None or row.state not in ("waiting", "running"):
-            return
-        row.state = "running"
-        what, asked, detector_id = row.what, row.asked, row.detector_id
-    state, faults, result = "failed", list[dict[str, Any]](), dict[str, Any]()
-    try:
+
+    def work(row: StudyRow) -> Record[StudyRow]:
         with transaction() as session:
-            detector = session.get_one(DetectorRow, detector_id)
-            result = work_of(detector.kind, what)(session, detector, asked, _teller(study_id))
-        state = "done"
-    except Refused as error:
-        state, faults = "refused", [fault.as_dict() for fault in error.faults]
-    except StoreAwayError:
-        raise
-    except Exception:
-        log.exception("study failed", study_id=study_id)
-        faults = [Fault("program", "an error of the program, not of what was asked", "a look at the log").as_dict()]
-    with transaction() as session:
-        row = session.get(StudyRow, study_id)
-        if row is not None:
-            row.state, row.faults, row.result = state, list(faults), result
+            detector = session.get_one(DetectorRow, row.detector_id)
+            result = work_of(detector.kind, row.what)(session, detector, row.asked, _teller(study_id))
 
+        def record(held: StudyRow) -> None:
+            held.result = result
 
-def cancel_study(row: StudyRow) -> None:
-    """Ask for the end: the worker kills what is under way. What is not begun ends at once."""
-    row.cancel = True
-    if row.state == "waiting":
-        row.state = "cancelled"
+        return record
+
+    carry_out(StudyRow, study_id, work)
 
 
 def _teller(study_id: int) -> Tell:

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relat
 
 from lantern.core.events import Detector
 from lantern.db.base import Base, now
+from lantern.db.work import WorkRow
 from lantern.people.tables import User
 from lantern.survey.tables import LISTED, DeviceRow
 
@@ -63,7 +64,7 @@ class JudgementRow(Base):
     at: Mapped[datetime] = mapped_column(default=now)
 
 
-class StudyRow(Base):
+class StudyRow(WorkRow, Base):
     """Long work on a detector's evidence, done by a worker: a map of two dials, advice, or judging revisions again."""
 
     __tablename__ = "study"
@@ -72,18 +73,7 @@ class StudyRow(Base):
     detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), index=True)
     what: Mapped[str]  # map, advice, rejudge
     asked: Mapped[dict[str, Any]]
-    state: Mapped[str]  # waiting, running, done, refused, cancelled, failed
-    done: Mapped[int] = mapped_column(default=0)
-    total: Mapped[int] = mapped_column(default=0)
-    faults: Mapped[list[Any]]
     result: Mapped[dict[str, Any]]
-    cancel: Mapped[bool] = mapped_column(default=False)
-    attempts: Mapped[int] = mapped_column(default=0)  # how often a worker took it up
-    created: Mapped[datetime] = mapped_column(default=now)
-
-    @property
-    def open(self) -> bool:
-        return self.state in ("waiting", "running")
 
     def as_dict(self) -> dict[str, Any]:
         """As the pages have it."""
