@@ -118,3 +118,9 @@ def test_gap_is_told_at_the_next_sample() -> None:
     _, second = step(state, 10.0, 0.0, rule)
     assert first == [Change("raise", 0.0)]
     assert second == [Change("clear", 0.0, "gap")]
+
+
+def test_it_clears_at_the_decimal_that_is_meant() -> None:
+    """4.6 - 1.0 is 3.5999999999999996 in binary; a reading of 3.6 is not above 3.6, and clears."""
+    assert [r.cleared for r in run(series([0, 5.0, 3.6, 5.0]), Rule("above", 4.6, hysteresis=1.0))] == [2, None]
+    assert [r.cleared for r in run(series([9, 4.0, 5.6, 4.0]), Rule("below", 4.6, hysteresis=1.0))] == [2, None]

@@ -16,6 +16,7 @@ ClearedBy = Literal["reading", "gap", "lost", "end"]
 TIME_TOLERANCE_S = 1e-6
 GAP_IN_MEDIAN_INTERVALS = 3.0
 LEAST_GAP_S = 1.0
+LEVEL_DECIMALS = 9
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +57,10 @@ def default_gap_s(t_s: Floats) -> float:
 
 
 def levels(rule: Rule) -> tuple[float, float, bool]:
-    """(level to raise, level to stay raised, closed) for the number that is watched, which is turned so that more is worse."""
+    """(level to raise, level to stay raised, closed) for the number that is watched, which is turned so that more is worse.
+
+    The second is the decimal that is meant: 4.6 less 1.0 is 3.6, and a reading of 3.6 clears.
+    """
     if rule.sense == "below" and not rule.learns:  # x < level + hysteresis keeps it raised: -x > -(level + hysteresis)
-        return -rule.level, -(rule.level + rule.hysteresis), False
-    return rule.level, rule.level - rule.hysteresis, rule.by_change
+        return -rule.level, -round(rule.level + rule.hysteresis, LEVEL_DECIMALS), False
+    return rule.level, round(rule.level - rule.hysteresis, LEVEL_DECIMALS), rule.by_change
