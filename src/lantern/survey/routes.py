@@ -16,8 +16,8 @@ from lantern.core.linking.links import LinkRule
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow
 from lantern.survey.tables import devices_of_site, site_of
-from lantern.takes.tables import MarkRow, TakeRow, takes_of_site
-from lantern.tune.tables import DetectorRow, detectors_of_site
+from lantern.takes.tables import ListedTake, MarkRow, listed_takes
+from lantern.tune.tables import ListedDetector, detectors_of_site, listed_detectors
 from lantern.web.access import may, site_id_of
 from lantern.web.pages import render
 
@@ -36,11 +36,11 @@ def survey(request: Request) -> HTMLResponse:
     with transaction() as session:
         site = site_of(session, site_id_of(request))
         rows = devices_of_site(session, site.id, retired=True)
-        takes: dict[int, list[TakeRow]] = defaultdict(list)
-        for take in takes_of_site(session, site.id):
+        takes: dict[int, list[ListedTake]] = defaultdict(list)
+        for take in listed_takes(session, site.id):
             takes[take.device_id].append(take)
-        detectors: dict[int, list[DetectorRow]] = defaultdict(list)
-        for detector in detectors_of_site(session, site.id):
+        detectors: dict[int, list[ListedDetector]] = defaultdict(list)
+        for detector in listed_detectors(session, site.id):
             detectors[detector.device_id].append(detector)
         links: dict[int, list[LinkRule]] = defaultdict(list)
         for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site.id).order_by(LinkRow.name)):
@@ -74,7 +74,7 @@ def begin(request: Request, stage: str) -> Response:
         if rows:
             return RedirectResponse(f"/sites/{site.id}{address}/{rows[0].id}", 303)
         devices = [device for device in devices_of_site(session, site.id) if DEVICE_KINDS[device.kind].signals]
-        takes = takes_of_site(session, site.id)
+        takes = listed_takes(session, site.id)
         on = takes[0].device_id if takes else devices[0].id if devices else 0
         steps = [
             _step(
@@ -113,7 +113,7 @@ def _step(key: str, done: bool, title: str, says: str, href: str, button: str) -
     return {"key": key, "done": done, "title": title, "says": says, "href": href, "button": button}
 
 
-def _telling_frames(session: Session, takes: Sequence[TakeRow]) -> dict[int, int]:
+def _telling_frames(session: Session, takes: Sequence[ListedTake]) -> dict[int, int]:
     """Which frame of each take to show: late in its first `expect` mark, where there is something to see."""
     query = select(MarkRow.take_id, MarkRow.end_s).where(MarkRow.label == "expect")
     first: dict[int, float] = {}

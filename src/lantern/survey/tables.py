@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import ForeignKey, UniqueConstraint, select
@@ -93,6 +94,13 @@ def devices_of_site(session: Session, site_id: int, *, retired: bool = False) ->
 def site_of(session: Session, site_id: int) -> SiteRow:
     """Return a site that is known to be there."""
     return session.get_one(SiteRow, site_id)
+
+
+def listed_devices(session: Session, site_id: int) -> Sequence[Any]:
+    """(id, place_id, code, name, kind) of those in use, by their codes."""
+    query = select(DeviceRow.id, DeviceRow.place_id, DeviceRow.code, DeviceRow.name, DeviceRow.kind)
+    in_use = (DeviceRow.site_id == site_id, DeviceRow.retired.is_(False))
+    return session.execute(query.where(*in_use).order_by(DeviceRow.code)).all()
 
 
 def demo_site(session: Session) -> SiteRow | None:

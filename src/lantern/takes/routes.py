@@ -18,11 +18,11 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.formats.signals.register import signal_of
 from lantern.formats.tables import read_marks, write_marks
-from lantern.survey.tables import DeviceRow, devices_of_site, site_of
+from lantern.survey.tables import DeviceRow, listed_devices, site_of
 from lantern.takes import actions
 from lantern.takes.import_routes import import_shown
 from lantern.takes.store import frame_of_take
-from lantern.takes.tables import MarkRow, TakeRow, marks_of, takes_of_site
+from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of
 from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow, detectors_of_site, first_detectors
 from lantern.web.access import may, site_id_of, tell
@@ -55,13 +55,13 @@ def takes_page(request: Request, device: Id | None = None) -> HTMLResponse:
     """All takes of the site; `device`: of which one is to be imported. A fixed number of queries."""
     with transaction() as session:
         site = site_of(session, site_id_of(request))
-        takes = takes_of_site(session, site.id)
+        takes = listed_takes(session, site.id)
         marks: dict[int, list[Any]] = defaultdict(list)
         shown = select(MarkRow.take_id, MarkRow.label, MarkRow.start_s, MarkRow.end_s)
         mine = shown.join(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site.id)
         for mark in session.execute(mine.order_by(MarkRow.start_s, MarkRow.id)):
             marks[mark.take_id].append(mark)
-        devices = devices_of_site(session, site.id)
+        devices = listed_devices(session, site.id)
         return render(
             request,
             session,

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from sqlalchemy import ForeignKey, Index, delete, select
@@ -180,6 +180,46 @@ def takes_of_site(session: Session, site_id: int) -> list[TakeRow]:
         .order_by(DeviceRow.code, TakeRow.stored_start)
     )
     return list(session.scalars(query))
+
+
+class ListedTake(NamedTuple):
+    """What lists show of a take: a page of hundreds does without whole rows."""
+
+    id: int
+    device_id: int
+    code: str  # of its device
+    name: str
+    signal: str
+    stored_start: datetime
+    samples: int
+    length_s: float
+    facts: dict[str, Any]
+    packed_bytes: int
+    still_type: str | None
+
+    @property
+    def width(self) -> int | None:
+        return self.facts.get("width")
+
+    @property
+    def height(self) -> int | None:
+        return self.facts.get("height")
+
+    @property
+    def interval_s(self) -> float:
+        return self.length_s / max(self.samples - 1, 1) if math.isfinite(self.length_s) else 0.0
+
+    @property
+    def start(self) -> datetime | None:
+        """When it began; None where that cannot be."""
+        return self.stored_start if FIRST <= self.stored_start < LAST else None
+
+
+def listed_takes(session: Session, site_id: int) -> list[ListedTake]:
+    """Of the site, by their devices' codes and in the order of time."""
+    columns = [DeviceRow.code if name == "code" else getattr(TakeRow, name) for name in ListedTake._fields]
+    query = select(*columns).join(TakeRow.device).where(DeviceRow.site_id == site_id)
+    return [ListedTake(*row) for row in session.execute(query.order_by(DeviceRow.code, TakeRow.stored_start))]
 
 
 def takes_by_id(session: Session, take_ids: Sequence[int]) -> list[TakeRow]:

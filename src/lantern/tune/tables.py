@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import ForeignKey, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relationship
@@ -99,6 +99,29 @@ def detectors_of_site(session: Session, site_id: int, *, retired: bool = False) 
     query = query.where(DetectorRow.site_id == site_id).order_by(DeviceRow.code, DetectorRow.name)
     in_use = query.where(DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
     return list(session.scalars(query if retired else in_use))
+
+
+class ListedDetector(NamedTuple):
+    """What lists show of a detector: a page of hundreds does without whole rows."""
+
+    id: int
+    device_id: int
+    name: str
+    verdict: str
+    revision: int
+    body: dict[str, Any]
+
+    @property
+    def model(self) -> Detector:
+        return Detector.model_validate(self.body)
+
+
+def listed_detectors(session: Session, site_id: int) -> list[ListedDetector]:
+    """Those in use, by device and name."""
+    columns = [getattr(DetectorRow, name) for name in ListedDetector._fields]
+    query = select(*columns).join(DetectorRow.device).where(DetectorRow.site_id == site_id)
+    in_use = query.where(DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
+    return [ListedDetector(*row) for row in session.execute(in_use.order_by(DeviceRow.code, DetectorRow.name))]
 
 
 def first_detectors(session: Session, site_id: int) -> dict[int, int]:

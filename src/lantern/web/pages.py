@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from functools import cache
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
@@ -51,6 +52,13 @@ def _sized(size: float) -> str:
     return f"{size:.1f} GiB"
 
 
+@cache
+def _glyph(kind: str) -> Markup:
+    """A shape with a meaning: drawn hundreds of times on a page, so laid out once."""
+    return Markup(environment.get_template("glyph.html").render(kind=kind).strip())  # noqa: S704 - a template of ours
+
+
+environment.globals["glyph"] = _glyph
 environment.filters |= {"as_json": _as_json, "local": _local, "sized": _sized}
 
 
