@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass, fields
 from datetime import datetime
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from sqlalchemy import ForeignKey, Index, delete, select
@@ -24,7 +24,32 @@ if TYPE_CHECKING:
     from lantern.tune.tables import DetectorRow
 
 
-class TakeRow(Base):
+class TakeFacts:
+    """What follows from the facts of a take."""
+
+    __slots__ = ()
+
+    facts: Any
+    length_s: Any
+    samples: Any
+
+    @property
+    def width(self) -> int | None:
+        """Of its picture, where it has one."""
+        width: int | None = self.facts.get("width")
+        return width
+
+    @property
+    def height(self) -> int | None:
+        height: int | None = self.facts.get("height")
+        return height
+
+    @property
+    def interval_s(self) -> float:
+        return self.length_s / max(self.samples - 1, 1) if math.isfinite(self.length_s) else 0.0
+
+
+class TakeRow(TakeFacts, Base):
     __tablename__ = "take"
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -56,19 +81,6 @@ class TakeRow(Base):
     @property
     def t_s(self) -> Floats:
         return np.frombuffer(self.times, dtype="<f8").astype(np.float64)
-
-    @property
-    def width(self) -> int | None:
-        """Of its picture, where it has one."""
-        return self.facts.get("width")
-
-    @property
-    def height(self) -> int | None:
-        return self.facts.get("height")
-
-    @property
-    def interval_s(self) -> float:
-        return self.length_s / max(self.samples - 1, 1) if math.isfinite(self.length_s) else 0.0
 
 
 class FrameBlockRow(Base):
@@ -182,7 +194,8 @@ def takes_of_site(session: Session, site_id: int) -> list[TakeRow]:
     return list(session.scalars(query))
 
 
-class ListedTake(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class ListedTake(TakeFacts):
     """What lists show of a take: a page of hundreds does without whole rows."""
 
     id: int
@@ -198,26 +211,17 @@ class ListedTake(NamedTuple):
     still_type: str | None
 
     @property
-    def width(self) -> int | None:
-        return self.facts.get("width")
-
-    @property
-    def height(self) -> int | None:
-        return self.facts.get("height")
-
-    @property
-    def interval_s(self) -> float:
-        return self.length_s / max(self.samples - 1, 1) if math.isfinite(self.length_s) else 0.0
-
-    @property
     def start(self) -> datetime | None:
         """When it began; None where that cannot be."""
         return self.stored_start if FIRST <= self.stored_start < LAST else None
 
 
+LISTED_COLUMNS = tuple(field.name for field in fields(ListedTake))
+
+
 def listed_takes(session: Session, site_id: int) -> list[ListedTake]:
     """Of the site, by their devices' codes and in the order of time."""
-    columns = [DeviceRow.code if name == "code" else getattr(TakeRow, name) for name in ListedTake._fields]
+    columns = [DeviceRow.code if name == "code" else getattr(TakeRow, name) for name in LISTED_COLUMNS]
     query = select(*columns).join(TakeRow.device).where(DeviceRow.site_id == site_id)
     return [ListedTake(*row) for row in session.execute(query.order_by(DeviceRow.code, TakeRow.stored_start))]
 
