@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Callable
 
 from playwright.sync_api import Page, Route, expect
@@ -109,3 +110,17 @@ def test_a_text_that_goes_out_is_no_formula(bench: Page) -> None:
         ['a "b", c', "'@"],
         ["a\rb", "'-x\n"],
     ]
+
+
+def test_the_hours_of_a_detector_are_chosen_undone_and_kept_in_the_address(bench: Page) -> None:
+    bench.goto("/sites/1/bench/1?take=1")
+    hours = bench.get_by_label("Hours of the detector")
+    expect(hours).to_have_value("")
+    hours.select_option("Night watch")
+    expect(bench.get_by_test_id("changes")).to_contain_text("1 unsaved")
+    expect(bench).to_have_url(re.compile("hours="))
+    bench.reload()
+    expect(hours).to_have_value("Night watch")
+    hours.select_option("Harbour day")
+    bench.get_by_role("button", name="Undo").click()
+    expect(hours).to_have_value("Night watch")
