@@ -15,7 +15,8 @@ startWalk(({ data, drawn }) => ({
 
   drawFrame(feed) {
     if (!drawn.view) this.beginScene(feed);
-    drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h, text: `${id} ${label || "unknown"}` }));
+    drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => (
+      { x, y, w, h, text: `${id} ${label || "unknown"}` }));
     drawn.view.paint();
   },
   beginScene(feed) {
@@ -34,7 +35,9 @@ startWalk(({ data, drawn }) => ({
   // one in, one out: the server holds the counts against each other, and keeps what it found
   verify: null,
   get verifyText() { return this.verify?.words ?? "Walk in once and out once: the counts must follow."; },
-  async startVerify() { await this.attempt(async () => { this.verify = await ask("POST", `/walk/${data.detectorId}/passages`); }); },
+  async startVerify() {
+    await this.attempt(async () => { this.verify = await ask("POST", `/walk/${data.detectorId}/passages`); });
+  },
   async lookVerify() {
     if (!this.verify?.open) return;
     this.verify = await ask("PUT", `/walk/${data.detectorId}/passages/${this.verify.id}`);

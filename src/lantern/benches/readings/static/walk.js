@@ -11,7 +11,8 @@ startWalk(({ data, drawn }) => ({
 
   async drawFrame(feed) {
     if (!drawn.view) {
-      const parts = { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay, scale: this.$refs.scale };
+      const { stage, canvas, overlay, scale } = this.$refs;
+      const parts = { stage, canvas, overlay, scale };
       drawn.view = new HeatView(feed, parts, {}, data.scale.level);
       drawn.view.setRegions(data.detector.regions);
       drawn.view.level = data.levelInPicture ? this.level : null;

@@ -12,7 +12,9 @@ import { timeline } from "./timeline.js";
 const join = (...parts) => parts.reduce((whole, part) => Object.defineProperties(whole,
   Object.getOwnPropertyDescriptors(part)), {});
 
-// `own`: the parts of this bench. Each is a function of the context; together they bring startView, showAt, drawView, fetchOnce, regionsChanged, regionChosen, regionOptions (what else a region has, each with how it is shown), stripParts and extraKeys; judgeFirst, what is drawn before the score, may lack.
+// `own`: the parts of this bench. Each is a function of the context; together they bring startView, showAt, drawView,
+// fetchOnce, regionsChanged, regionChosen, regionOptions (what else a region has, each with how it is shown), stripParts
+// and extraKeys; judgeFirst, what is drawn before the score, may lack.
 export function startBench(...own) {
   document.addEventListener("alpine:init", () => {
     window.Alpine.data("bench", () => {
