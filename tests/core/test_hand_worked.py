@@ -10,7 +10,7 @@ import pytest
 from builders import subject_of
 from lantern.core.baseline import RESOLUTION
 from lantern.core.dials import describe_dial
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector, Event, Region
 from lantern.core.kinds import watch
 from lantern.core.objects.placement import room
 from lantern.core.readings.advice import SURE, SUSTAINS_S, advise
@@ -19,6 +19,7 @@ from lantern.core.rule import Rule
 from lantern.core.signals import Series
 from lantern.core.silence import why_silent
 from lantern.core.tracks import make_tracks
+from lantern.core.tuning.marking import marks_of_event
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wishes import Wishes
 
@@ -100,3 +101,20 @@ def test_a_live_gap_is_three_intervals_and_at_least_a_second() -> None:
     assert isinstance(live, ReadingWatch)
     assert live.rule(0.25).gap_s == 1.0
     assert live.rule(2.0).gap_s == 6.0
+
+
+@pytest.mark.parametrize(
+    ("cleared_s", "end_s"),
+    [
+        (14.0, 14.0),  # over the event
+        (10.0, 10.5),  # an event without a length: one sample
+        (None, 60.0),  # it stands still: to the take's end
+    ],
+)
+def test_the_mark_of_an_event_lies_over_it(cleared_s: float | None, end_s: float) -> None:
+    event = Event("d", "r", 10.0, cleared_s, "end", False, 50.0)
+    made = marks_of_event(event, length_s=60.0, interval_s=0.5)
+    assert made == {
+        "right": Mark(10.0, end_s, "expect", "d", "was right"),
+        "wrong": Mark(10.0, end_s, "quiet", "d", "was wrong"),
+    }

@@ -19,7 +19,7 @@ from lantern.core.linking.links import Effect
 from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction
 from lantern.live.engine import Engine
-from lantern.live.outbox import latched_outputs, pulses_that_are_on
+from lantern.live.outbox import due_effects, latched_outputs, pulses_that_are_on
 from lantern.live.recorder import record
 from lantern.live.tables import EffectRow, OutputRow
 from lantern.standins.relay import WATCHDOG_REGISTER, RelayStandIn
@@ -189,3 +189,15 @@ def test_an_output_that_is_gone_is_said_and_the_event_is_kept(both: Small) -> No
         module.outputs = [output for output in module.outputs if output["name"] != "lamp"]
     assert record(happening(both), armed) == ["fired; the site has no output lamp any more"]
     assert effects() == [("stop", True, "waiting")]
+
+
+def test_of_outputs_that_are_due_those_that_end_off_go_first(both: Small) -> None:
+    """An on that was written, but not noted before the end, waits before its off: its output is to be let go all the same."""
+    at = datetime.now(UTC) - timedelta(seconds=30)
+    record(happening(both, at=at), links(both))
+    with transaction() as session:
+        rows = session.scalars(select(EffectRow)).all()
+        for row in rows:  # all are due; that of the other output for longer
+            row.due_at = row.next_try_at = at - timedelta(seconds=5 if row.output == "stop" else 0)
+    due, _ = due_effects(both.module)
+    assert [(each.output, each.active) for each in due] == [("lamp", True), ("lamp", False), ("stop", True)]

@@ -6,6 +6,7 @@ import pytest
 
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Refused
+from lantern.core.kinds import kind_of
 from lantern.core.kinds import watch as watch_of
 from lantern.core.objects.watch import ObjectWatch
 from lantern.core.tracks import Seen
@@ -85,3 +86,17 @@ def test_a_zone_stands_raised_until_left() -> None:
     assert [c.cleared_by for turn in one.step(Sample("tracks", 20.0, []), 0.1) for c in turn.changes] == ["lost"]
     one.shift(-100)  # the device began anew: so does everything that was in view
     assert one.standing().readings["room"] == 0
+
+
+@pytest.mark.parametrize(("kind", "dial"), [("crossing", "direction"), ("count", "reverse")])
+def test_the_arrows_of_a_line_show_which_ways_raise(kind: str, dial: str) -> None:
+    """1 is from A to B, here downwards. A count raises both ways: its arrow shows which of them is in."""
+    arrows = kind_of(kind).arrows  # type: ignore[attr-defined]
+    assert arrows.dial == dial
+    for value, ways in arrows.ways.items():
+        one = watch(kind, DOOR, **{dial: value})
+        raised = []
+        for number, (way, ys) in enumerate(((1, DOWN), (-1, DOWN[::-1]))):
+            told = [direction for what, _, direction in walk(one, number, 5.0 * number, ys) if what == "raise"]
+            raised += [way for direction in told if direction != "out"]
+        assert tuple(raised) == ways, value
