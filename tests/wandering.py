@@ -5,16 +5,16 @@ from __future__ import annotations
 import numpy as np
 from hypothesis import strategies as st
 
-from lantern.core.events import Region
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.tracks import Tracks, make_tracks
 
-LINE = Region(name="line", shape="line", points=((10, 20), (30, 22)))
-OTHER = Region(name="other", shape="line", points=((20, 5), (20, 35)))
-ZONE = Region(name="zone", shape="box", points=((12, 12), (28, 28)))
-CORNER = Region(name="corner", shape="polygon", points=((0, 0), (18, 0), (0, 18)))
+LINE = ObjectRegion(name="line", shape="line", points=((10, 20), (30, 22)))
+OTHER = ObjectRegion(name="other", shape="line", points=((20, 5), (20, 35)))
+ZONE = ObjectRegion(name="zone", shape="box", points=((12, 12), (28, 28)))
+CORNER = ObjectRegion(name="corner", shape="polygon", points=((0, 0), (18, 0), (0, 18)))
 FIGURES = (
-    Region(name="near", shape="line", points=((5, 38), (5, 26)), role="reference", target_mm=1800),
-    Region(name="far", shape="line", points=((5, 12), (5, 8)), role="reference", target_mm=1800),
+    ObjectRegion(name="near", shape="line", points=((5, 38), (5, 26)), role="reference", target_mm=1800),
+    ObjectRegion(name="far", shape="line", points=((5, 12), (5, 8)), role="reference", target_mm=1800),
 )
 CLASSES = ("person", "trolley", "")
 REGIONS = {"crossing": (LINE, OTHER), "count": (LINE,), "zone": (ZONE, CORNER), "path": (CORNER, OTHER, ZONE)}

@@ -7,11 +7,12 @@ import pytest
 
 from builders import subject_of
 from lantern.core.dials import describe
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.kind import Kind
 from lantern.core.kinds import KINDS, kind_of
 from lantern.core.readings.kind import SeriesKind
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.signals import Frames, RecordedAs, Series, frames_of
 from lantern.core.tuning.chains import CHAINS
 from lantern.core.tuning.scoring import Mark
@@ -20,8 +21,8 @@ EVERY = pytest.mark.parametrize("kind", KINDS.values(), ids=lambda kind: kind.na
 READING = [kind for kind in KINDS.values() if isinstance(kind, SeriesKind)]
 EVERY_READING = pytest.mark.parametrize("kind", READING, ids=lambda kind: kind.name)
 REGIONS = (
-    Region(name="face", shape="box", points=((2, 2), (26, 28))),
-    Region(name="source", shape="box", points=((30, 2), (36, 8)), role="reference"),
+    ReadingRegion(name="face", shape="box", points=((2, 2), (26, 28))),
+    ReadingRegion(name="source", shape="box", points=((30, 2), (36, 8)), role="reference"),
 )
 
 

@@ -15,9 +15,9 @@ from lantern import web
 from lantern.application.frame import STAGES, AssembledFrame
 from lantern.benches.register import BENCHES, ROOMS
 from lantern.core.faults import LanternError, Refused
+from lantern.core.modelled import key_fault
 from lantern.core.tuning.wanted import UnwantedError
 from lantern.db.base import StoreAwayError
-from lantern.formats.documents import key_fault
 from lantern.keeper import standing
 from lantern.links.actions import StaleVersionError
 from lantern.links.routes import router as links

@@ -12,7 +12,6 @@ from typing import Any
 from fastapi import APIRouter
 from sqlalchemy.orm import Session
 
-from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.rehearsal import Armed
 from lantern.core.units import Scale
@@ -32,7 +31,7 @@ class Asked:
 
     session: Session
     row: DetectorRow
-    detector: Detector
+    detector: Any  # of the model of its kind
     take: TakeRow
     tuned: Sequence[TakeRow]
     draft: Draft

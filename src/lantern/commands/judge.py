@@ -84,14 +84,14 @@ def sweep(
 @app.command()
 def schema(what: Annotated[str, typer.Argument(help="site, detector or take")]) -> None:
     """Print the JSON Schema of a file format."""
-    from lantern.core.events import Detector
     from lantern.core.faults import Fault
+    from lantern.core.kinds import detector_schema
     from lantern.core.site import Site
     from lantern.formats.takes import take_schema
 
     models: dict[str, Any] = {
         "site": Site.model_json_schema,
-        "detector": Detector.model_json_schema,
+        "detector": detector_schema,
         "take": take_schema,
     }
     with told():

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, SerializeAsAny, model_validator
 
 from lantern.core.rule import ClearedBy
 
@@ -14,25 +14,29 @@ Role = Literal["watch", "reference", "mask"]
 
 
 class Region(BaseModel):
-    """A spot, line, polygon, box or sector in a device's own picture; points in pixels, origin top left."""
+    """A spot, line, polygon, box or sector in a device's own picture; points in pixels, origin top left.
+
+    A family whose regions hold more derives its own. A key that is null says nothing, and is left out.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     name: str = Field(min_length=1, max_length=80)
     shape: Shape
     points: tuple[tuple[float, float], ...] = Field(min_length=1)
-    emissivity: float | None = Field(default=None, gt=0, le=1, description="of the target; empty: the dial's")
-    reflected_c: float | None = Field(
-        default=None, gt=-273.15, le=2000, description="reflected apparent temperature, °C"
-    )
     role: Role = Field(default="watch", description="watched; held against; or pixels that no region may use")
-    target_mm: float | None = Field(
-        default=None, gt=0, le=1e6, description="least size of what is to be measured in it"
-    )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _said(cls, given: Any) -> Any:
+        return {key: value for key, value in given.items() if value is not None} if isinstance(given, dict) else given
 
 
 class Detector(BaseModel):
-    """One decision on one device: a kind, its regions, its dials, its timetable (file format `lantern-detector/1`)."""
+    """One decision on one device: a kind, its regions, its dials, its timetable (file format `lantern-detector/1`).
+
+    A family whose detectors hold more derives its own: `lantern.core.kinds.detector_of` reads a document as that.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
 
@@ -40,7 +44,7 @@ class Detector(BaseModel):
     name: str = Field(min_length=1, max_length=120)
     kind: str
     device: str | None = None
-    regions: tuple[Region, ...] = Field(min_length=1)
+    regions: tuple[SerializeAsAny[Region], ...] = Field(min_length=1)
     dials: dict[str, Any] = Field(default_factory=dict)
     timetable: str | None = None
 

@@ -6,7 +6,6 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from lantern.core.events import Detector
 from lantern.core.judged import Judged
 from lantern.core.kind import Kind
 from lantern.core.watch import Watch
@@ -22,5 +21,5 @@ class Family:
 
     name: str
     kinds: tuple[Kind, ...]
-    judge: Callable[[Detector, Any, Any], Judged]
-    watch: Callable[[Detector, Any, Mapping[str, Any]], Watch]
+    judge: Callable[[Any, Any, Any], Judged]
+    watch: Callable[[Any, Any, Mapping[str, Any]], Watch]

@@ -9,6 +9,7 @@ from typing import Any
 from lantern.core.dials import DialInfo, Dials, read_dials
 from lantern.core.events import Detector, Shape
 from lantern.core.faults import Fault, Refused
+from lantern.core.modelled import read_model
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -24,6 +25,7 @@ class Kind:
     unit: Callable[[Any], str]  # of the reading: "°C" a level, "K" a difference, "" a count
     pair: Callable[[Any], tuple[str, str]]  # the dials (across, up) that a map of two begins with, under these dials
     notice: str = ""  # what a page must say with every result
+    detector: type[Detector] = Detector  # the model of its detectors, with regions of its family
 
     @property
     def shapes(self) -> tuple[Shape, ...]:
@@ -41,6 +43,12 @@ class Kind:
     def read_dials(self, detector: Detector) -> Any:
         """The detector's dials as this kind's model. Raises `Refused` with each that is not allowed."""
         return read_dials(self.dials, detector.dials)
+
+    def typed(self, detector: Detector) -> Detector:
+        """The detector as the model of its kind. Raises `Refused` for a region of a shape or with a key that its family has not."""
+        if isinstance(detector, self.detector):
+            return detector
+        return read_model(self.detector, detector.model_dump(mode="json"), where="detector")
 
     def check(self, detector: Detector, signal: str) -> None:
         """Raises `Refused` for a signal that the kind does not look at, and for regions of one name."""

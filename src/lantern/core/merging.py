@@ -17,7 +17,7 @@ DIAL, REGION = "dial ", "region "
 
 @dataclass(frozen=True)
 class Part:
-    """A dial, a region, the name, the timetable or the order of the regions, where it is not alike in all three states. A region
+    """A dial, a region, the name, the timetable, what only its family has, or the order of the regions, where it is not alike in all three states. A region
     that is not there is None. `take`: the side that alone changed it (or both alike); None: it must be chosen.
     """
 
@@ -49,8 +49,14 @@ def _parts_of(state: Detector) -> dict[str, Any]:
         NAME: state.name,
         TIMETABLE: state.timetable,
         **{f"{DIAL}{name}": value for name, value in dials.items()},
+        **{name: getattr(state, name) for name in _own(state)},
         **{f"{REGION}{region.name}": region for region in state.regions},
     }
+
+
+def _own(state: Detector) -> list[str]:
+    """What only detectors of its family hold."""
+    return [name for name in type(state).model_fields if name not in Detector.model_fields]
 
 
 def _common_order(state: Detector, states: tuple[Detector, ...]) -> tuple[str, ...]:
@@ -77,6 +83,7 @@ def merged(base: Detector, theirs: Detector, own: Detector, choices: Mapping[str
             "timetable": states[sides.get(TIMETABLE, "own")].timetable,
             "dials": dials,
             "regions": _regions(theirs, own, sides),
+            **{name: getattr(states[sides.get(name, "own")], name) for name in _own(own)},
         }
     )
 

@@ -8,9 +8,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-from lantern.core.events import Detector
+from lantern.core.events import Detector, Region
 from lantern.core.faults import FaultList, Refused
-from lantern.core.kinds import kind_of
+from lantern.core.kinds import detector_of, kind_of
 from lantern.core.linking.links import LinkRule, Output, Strict, Watchdog
 from lantern.core.logic.timetable import Timetable, zone_of
 
@@ -59,16 +59,25 @@ class Place(Strict):
     polygon: tuple[Point, ...] | None = None
 
 
-class SiteDetector(Detector):
-    """A detector with how it stands on its site."""
+class SiteRegion(Region):
+    """A region with whatever its family keeps of it, which `Site.check` holds against the family's model."""
 
+    model_config = ConfigDict(frozen=True, extra="allow", allow_inf_nan=False)
+
+
+class SiteDetector(Detector):
+    """A detector with how it stands on its site; what only its family has is held against the family's model by `Site.check`."""
+
+    model_config = ConfigDict(frozen=True, extra="allow")
+
+    regions: tuple[SiteRegion, ...] = Field(min_length=1)
     enabled: bool = Field(default=True, description="it runs live")
     retired: bool = False
 
     @property
     def plain(self) -> Detector:
-        """As a detector's own file has it."""
-        return Detector.model_validate(self.model_dump(exclude={"enabled", "retired"}))
+        """As a detector's own file has it. Raises `Refused`."""
+        return detector_of(self.model_dump(mode="json", exclude={"enabled", "retired"}))
 
 
 class Site(Strict):
@@ -103,10 +112,10 @@ class Site(Strict):
             if detector.timetable:
                 _check_leads(faults, f"{where}.timetable", detector.timetable, timetables)
             try:
-                kind_of(detector.kind).read_dials(detector)
+                kind_of(detector.kind).read_dials(detector.plain)
             except Refused as error:
                 for fault in error.faults:
-                    faults.add(f"{where}.{fault.where}", fault.what, fault.expected)
+                    faults.add(f"{where}.{fault.where.removeprefix('detector: ')}", fault.what, fault.expected)
         for n, link in enumerate(self.links):
             where = f"links.{n}"
             _check_leads(faults, f"{where}.detector", link.detector, {d.name for d in self.detectors})

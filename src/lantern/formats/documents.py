@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import orjson
-from pydantic import BaseModel, ValidationError
-from pydantic_core import ErrorDetails
 
+from lantern.core import modelled
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
+from lantern.core.kinds import detector_of
+from lantern.core.modelled import Model
 from lantern.core.site import Site
 from lantern.formats.border import border
 from lantern.formats.limits import DEFAULT
-
-Model = TypeVar("Model", bound=BaseModel)
 
 
 def read_bytes(path: Path, *, most: int = DEFAULT.document_bytes) -> bytes:
@@ -40,24 +38,15 @@ def read_json(data: bytes, *, where: str) -> Mapping[str, Any]:
 
 
 def read_model(model: type[Model], document: Mapping[str, Any], *, where: str) -> Model:
-    """Validate; a fault a key. Strings are not taken for numbers."""
+    """Return the document as a model. Raises `Refused` with a fault a key, or if it is nested too deep."""
     with border(where, "a JSON object of the format"):
-        try:
-            return model.model_validate_json(json.dumps(document))
-        except ValidationError as error:
-            raise Refused([key_fault(where, detail) for detail in error.errors()]) from error
+        return modelled.read_model(model, document, where=where)
 
 
-def key_fault(where: str, detail: ErrorDetails) -> Fault:
-    key = ".".join(str(part) for part in detail["loc"])
-    place = f"{where}: {key}" if key else where
-    message = detail["msg"].removeprefix("Value error, ")
-    if detail["type"] == "missing":
-        return Fault(place, "is missing", "a value: " + message)
-    if detail["type"] == "extra_forbidden":
-        return Fault(place, "is not a known key", "only keys of the format (lantern schema prints them)")
-    shown = repr(detail["input"])
-    return Fault(place, f"{shown if len(shown) <= 80 else shown[:77] + '...'}", message[:1].lower() + message[1:])
+def detector_in(document: Mapping[str, Any], *, where: str = "detector") -> Detector:
+    """Return a detector's document as the model of its kind. Raises `Refused`."""
+    with border(where, "a JSON object of the format"):
+        return detector_of(document, where=where)
 
 
 def read_site(path: Path) -> Site:
@@ -79,4 +68,4 @@ def site_of(document: Mapping[str, Any], *, where: str) -> Site:
 
 def read_detector(path: Path) -> Detector:
     """A `lantern-detector/1` file."""
-    return read_model(Detector, read_json(read_bytes(path), where=path.name), where=path.name)
+    return detector_in(read_json(read_bytes(path), where=path.name), where=path.name)

@@ -16,8 +16,8 @@ import orjson
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from lantern.core.faults import Fault, Refused
+from lantern.core.modelled import key_fault
 from lantern.core.signals import Frames, Pixels, RecordedAs, frames_of
-from lantern.formats.documents import key_fault
 
 LARGEST_HEADER = 4096
 MOST_PIXELS = 4_000_000

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, LanternError, Refused
-from lantern.core.kinds import kind_of
+from lantern.core.kinds import detector_of, kind_of
 from lantern.core.merging import Side, merged
 from lantern.core.tuning.scoring import ScoreCard
 from lantern.links.tables import LinkRow, hours_of
@@ -81,7 +81,7 @@ def save_revision(
     if row.name != detector.name:
         _check_name(session, row.site_id, detector.name, row.id)
         _rename(session, row, detector.name)
-    detector = detector.model_copy(update={"device": row.device.code})
+    detector = kind_of(detector.kind).typed(detector).model_copy(update={"device": row.device.code})
     scores = scores_on_takes(session, detector, row.device_id)
     row.revision = base + 1
     row.body = detector.model_dump(mode="json")
@@ -113,7 +113,7 @@ def merge_revision(
     began = revision(session, row.id, base)
     if began is None or not base <= over:
         raise Refused([Fault("base", f"{row.name} has no revision {base}", f"1 to {row.revision}")])
-    whole = merged(Detector.model_validate(began.body), row.model, detector, choices)
+    whole = merged(detector_of(began.body), row.model, detector, choices)
     return save_revision(session, row, whole, reason=reason, user_id=user_id, base=over)
 
 
@@ -122,7 +122,7 @@ def restore_revision(session: Session, row: DetectorRow, number: int, *, user_id
     old = revision(session, row.id, number)
     if old is None:
         raise Refused([Fault("revision", f"{row.name} has no revision {number}", f"1 to {row.revision}")])
-    detector = Detector.model_validate(old.body)
+    detector = detector_of(old.body)
     reason = f"Restored revision {number}: {old.reason}"
     return save_revision(session, row, detector, reason=reason, user_id=user_id, base=base)
 

@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse
 from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
-from lantern.core.kinds import kind_of
+from lantern.core.kinds import detector_of, kind_of
 from lantern.core.tuning.intervals import pairs_differ
 from lantern.core.units import Scale
 from lantern.db.base import transaction
@@ -113,7 +113,7 @@ def _side(session: Session, detector_id: int, number: int | None) -> Side:
     saved = revision(session, row.id, number)
     if saved is None:
         raise HTTPException(404, f"{row.name} has revisions 1 to {row.revision}.")
-    return Side(row, number, Detector.model_validate(saved.body))
+    return Side(row, number, detector_of(saved.body))
 
 
 def _judged(session: Session, side: Side, take: TakeRow, scale: Any) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from lantern.core.devices import DEVICE_KINDS, Suitable, suitable
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.kinds import kind_of
-from lantern.formats.documents import read_model
+from lantern.formats.documents import detector_in
 from lantern.survey.tables import DeviceRow, devices_of_site
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.actions import add_detector, save_revision
@@ -39,7 +39,7 @@ def make_detector(
 ) -> DetectorRow:
     """With the kind's own dials. Raises `Refused` where the device gives nothing that the kind reads."""
     document = {"name": name.strip(), "kind": kind, "device": device.code, "regions": list(regions)}
-    detector = read_model(Detector, document, where="detector")
+    detector = detector_in(document, where="detector")
     why_not = next(each.why_not for each in kinds_for(session, device) if each.kind is kind_of(kind))
     if why_not:
         raise Refused([Fault("detector: kind", why_not, "a kind that this device can do")])
@@ -66,7 +66,7 @@ def rename_detector(session: Session, row: DetectorRow, name: str, *, user_id: i
     """A revision like any other; marks and links go along."""
     if name.strip() == row.name:
         return
-    detector = read_model(Detector, row.body | {"name": name.strip()}, where="detector")
+    detector = detector_in(row.body | {"name": name.strip()}, where="detector")
     save_revision(session, row, detector, reason=f"Renamed from {row.name}.", user_id=user_id, base=row.revision)
 
 
@@ -90,7 +90,7 @@ def copy_detector(
     elif device.id != row.device_id:
         caution = f"The picture of one of the two devices has no known size: lay the regions where they belong on {device.code}."
     detector = row.model.model_copy(update={"name": name.strip(), "device": device.code, "regions": regions})
-    detector = read_model(Detector, detector.model_dump(mode="json"), where="detector")
+    detector = detector_in(detector.model_dump(mode="json"), where="detector")
     reason = f"Copied from {row.device.code} {row.name}, revision {row.revision}. {caution}"
     return add_detector(session, device_id=device.id, detector=detector, reason=reason, user_id=user_id), caution
 

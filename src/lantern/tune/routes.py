@@ -12,13 +12,12 @@ from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Asked
 from lantern.benches.register import bench_of
-from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import family_of, kind_of
 from lantern.core.tuning.wanted import while_wanted
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
-from lantern.formats.documents import read_model
+from lantern.formats.documents import detector_in
 from lantern.formats.tables import write_series
 from lantern.jobs import defer_study
 from lantern.links.tables import armed_links, timetables_of
@@ -222,7 +221,7 @@ def save(request: Request, detector_id: Id, saved: Saved) -> Response:
     """409, with what each of the two has changed, where somebody saved another meanwhile; see `merge_revision`."""
     with transaction() as session:
         row = get_detector(session, detector_id)
-        detector = read_model(Detector, saved.detector, where="detector")
+        detector = detector_in(saved.detector, where="detector")
         if detector.kind != row.kind:
             raise Refused([Fault("detector: kind", repr(detector.kind), f"{row.kind!r}: a detector keeps its kind")])
         by = user_id(request)

@@ -13,11 +13,11 @@ from sqlalchemy.orm import Session
 from lantern.core.dials import DialInfo, describe
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Fault, Refused
-from lantern.core.kinds import kind_of
+from lantern.core.kinds import detector_of, kind_of
 from lantern.core.merging import DIAL, parts
 from lantern.core.roles import suffices
 from lantern.core.units import Scale
-from lantern.formats.documents import read_model
+from lantern.formats.documents import detector_in
 from lantern.formats.signals.register import SIGNALS
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.drafts import Draft
@@ -69,12 +69,12 @@ def render_without_evidence(request: Request, session: Session, row: DetectorRow
     )
 
 
-def drafted(session: Session, detector_id: int, draft: Draft) -> tuple[DetectorRow, TakeRow, Detector]:
-    """The state that a page holds, with what it is of."""
+def drafted(session: Session, detector_id: int, draft: Draft) -> tuple[DetectorRow, TakeRow, Any]:
+    """The state that a page holds (of the model of its kind), with what it is of."""
     row = get_detector(session, detector_id)
     take = take_for(session, row, draft.take)
     assert take is not None
-    return row, take, read_model(Detector, draft.detector, where="detector")
+    return row, take, detector_in(draft.detector, where="detector")
 
 
 def dials_shown(kind_name: str, signal: str, scale: Scale) -> list[dict[str, Any]]:
@@ -126,7 +126,7 @@ def merge_shown(session: Session, row: DetectorRow, own: Detector, *, base: int,
                     for side in ("base", "theirs", "own")
                 },
             }
-            for part in parts(Detector.model_validate(began.body), Detector.model_validate(latest.body), own)
+            for part in parts(detector_of(began.body), detector_of(latest.body), own)
         ],
     }
 

@@ -16,9 +16,8 @@ from sqlalchemy.orm import Session
 from lantern.benches.bench import Tell, Work
 from lantern.benches.register import bench_of
 from lantern.core.dials import describe_dial
-from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
-from lantern.core.kinds import kind_of
+from lantern.core.kinds import detector_of, kind_of
 from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_between
 from lantern.core.tuning.scoring import ScoreCard
 from lantern.db.base import now, transaction
@@ -36,7 +35,7 @@ def begin_study(session: Session, row: DetectorRow, what: str, asked: dict[str, 
     """Check what can be checked at once, and note what is asked; the worker does the rest."""
     work_of(row.kind, what)
     if what == "map":
-        held = hold(session, Detector.model_validate(asked["detector"]), takes_by_id(session, asked["takes"]))
+        held = hold(session, detector_of(asked["detector"]), takes_by_id(session, asked["takes"]))
         _pair_asked(held, asked)
     study = StudyRow(detector_id=row.id, what=what, asked=asked, state="waiting", faults=[], result={})
     session.add(study)
@@ -98,7 +97,7 @@ def _pair_asked(held: Sequence[Any], asked: Mapping[str, Any]) -> tuple[list[flo
 
 
 def _map(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
-    held = hold(session, Detector.model_validate(asked["detector"]), takes_by_id(session, asked["takes"]))
+    held = hold(session, detector_of(asked["detector"]), takes_by_id(session, asked["takes"]))
     x, y = _pair_asked(held, asked)
     made = map_pair([(h.subject, h.marks) for h in held], asked["dial_x"], asked["dial_y"], x, y, progress=tell)
     exposure_h = sum(h.exposure_h for h in held)
@@ -129,7 +128,7 @@ def _rejudge(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell:
     lines = []
     for done, revision in enumerate(revisions):
         tell(done, len(revisions))
-        card = score_on(session, Detector.model_validate(revision.body), take)
+        card = score_on(session, detector_of(revision.body), take)
         _keep(session, revision, take, card)
         lines.append({"number": revision.number, "text": _said(revision, card), "worse": _worse(revision, card)})
     tell(len(revisions), len(revisions))

@@ -9,6 +9,7 @@ from sqlalchemy import ForeignKey, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relationship
 
 from lantern.core.events import Detector
+from lantern.core.kinds import detector_of
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
 from lantern.people.tables import User
@@ -33,7 +34,7 @@ class DetectorRow(Base):
 
     @property
     def model(self) -> Detector:
-        return Detector.model_validate(self.body)
+        return detector_of(self.body)
 
 
 class RevisionRow(Base):
@@ -113,7 +114,7 @@ class ListedDetector(NamedTuple):
 
     @property
     def model(self) -> Detector:
-        return Detector.model_validate(self.body)
+        return detector_of(self.body)
 
 
 def listed_detectors(session: Session, site_id: int) -> list[ListedDetector]:

@@ -8,17 +8,18 @@ import pytest
 from builders import subject_of
 from checks import check
 from core.objects.test_kinds import tracks
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.filters import filtered, keeps, perspective_of
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.tracks import make_tracks
 
-LINE = Region(name="line", shape="line", points=((0, 10), (30, 10)))
+LINE = ObjectRegion(name="line", shape="line", points=((0, 10), (30, 10)))
 
 
-def figure(name: str, row: float, height: float, **how: float) -> Region:
-    return Region(name=name, shape="line", points=((5, row), (5, row - height)), role="reference", **how)
+def figure(name: str, row: float, height: float, **how: float) -> ObjectRegion:
+    return ObjectRegion(name=name, shape="line", points=((5, row), (5, row - height)), role="reference", **how)
 
 
 def test_expected_height_as_published() -> None:
@@ -60,7 +61,7 @@ def test_figures_of_different_true_height_are_brought_to_one() -> None:
         ([figure("a", 300, 0), figure("b", 100, 50)], "from foot to head"),
     ],
 )
-def test_figures_that_say_nothing_are_refused(figures: list[Region], what: str) -> None:
+def test_figures_that_say_nothing_are_refused(figures: list[ObjectRegion], what: str) -> None:
     with pytest.raises(Refused, match=what):
         perspective_of(figures)
 
@@ -102,7 +103,7 @@ def test_who_is_left_out_for_his_height_is_told_so_and_a_take_without_heights_sa
     at = [(5.0, 15.0), (5.0, 25.0)]
     seen = tracks(at)
     small = make_tracks(seen.t_s, seen.object, seen.box, height_m=np.array([1.0, 1.04]))
-    regions = (Region(name="line", shape="line", points=((0, 20), (30, 20))),)
+    regions = (ObjectRegion(name="line", shape="line", points=((0, 20), (30, 20))),)
     dials = {"min_height_m": 1.2, "band": 1.0}
     detector = Detector(name="d", kind="crossing", regions=regions, dials=dials)
     held = subject_of(detector, small)

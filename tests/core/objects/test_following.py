@@ -9,10 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from builders import subject_of
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.kinds import kind_of
 from lantern.core.objects.following import Step
 from lantern.core.objects.kind import TrackKind
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.tracks import Seen, Tracks
 from wandering import FIGURES, REGIONS, wandering
 
@@ -45,7 +46,7 @@ OWN: dict[str, Any] = {
 }
 
 
-def followed(kind: TrackKind, tracks: Tracks, regions: tuple[Region, ...], dials: Any) -> list[Step]:
+def followed(kind: TrackKind, tracks: Tracks, regions: tuple[ObjectRegion, ...], dials: Any) -> list[Step]:
     follower = kind.follower(regions, dials, tracks.frame_px)
     out: list[Step] = []
     for t in np.unique(tracks.t_s).tolist():

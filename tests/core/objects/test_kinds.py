@@ -13,16 +13,17 @@ from hypothesis import strategies as st
 from builders import subject_of
 from checks import check
 from lantern.core.counted import HandCount
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.objects.audit import audit, bias, bias_interval, wape
 from lantern.core.objects.kinds import advance
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.tracks import UNKNOWN, Tracks, majority_so_far, make_tracks, stretch_of
 from lantern.core.tuning.scoring import Mark, Slack
 
-LINE = Region(name="line", shape="line", points=((10, 10), (30, 10)))
-ZONE = Region(name="zone", shape="box", points=((10, 10), (30, 30)))
+LINE = ObjectRegion(name="line", shape="line", points=((10, 10), (30, 10)))
+ZONE = ObjectRegion(name="zone", shape="box", points=((10, 10), (30, 30)))
 
 
 def tracks(
@@ -37,7 +38,7 @@ def tracks(
     return make_tracks(table[:, 0], table[:, 1].astype(np.int64), table[:, 2:6], labels=labels, **how)
 
 
-def subject(kind: str, held: Tracks, *regions: Region, **dials: Any) -> TrackSubject:
+def subject(kind: str, held: Tracks, *regions: ObjectRegion, **dials: Any) -> TrackSubject:
     plain: dict[str, Any] = {"rearm_s": 0, "gap_s": 5}
     if kind != "zone":
         plain["band"] = 0
@@ -182,8 +183,8 @@ def test_zones_on_a_plan_in_metres() -> None:
 
 # ---- paths -----------------------------------------------------------------------------------------------------------
 
-FIRST = Region(name="first", shape="box", points=((0, 0), (5, 5)))
-LAST = Region(name="last", shape="box", points=((35, 0), (45, 5)))
+FIRST = ObjectRegion(name="first", shape="box", points=((0, 0), (5, 5)))
+LAST = ObjectRegion(name="last", shape="box", points=((35, 0), (45, 5)))
 
 
 def test_all_steps_in_order_and_in_time() -> None:
@@ -201,7 +202,7 @@ def test_the_latest_first_step_counts_and_the_object_starts_anew() -> None:
 
 
 def test_strict_begins_anew_where_a_step_is_out_of_order() -> None:
-    middle = Region(name="middle", shape="box", points=((15, 0), (25, 5)))
+    middle = ObjectRegion(name="middle", shape="box", points=((15, 0), (25, 5)))
     detour = {0: (2, 2), 2: (40, 2), 4: (20, 2), 6: (40, 2)}
     assert [t for t, *_ in seen(subject("path", tracks(detour), FIRST, middle, LAST))] == [6.0]
     assert seen(subject("path", tracks(detour), FIRST, middle, LAST, strict=True)) == []
@@ -248,15 +249,20 @@ def test_a_score_card_and_a_sweep_by_range() -> None:
     ("kind", "region", "dials", "word"),
     [
         ("crossing", ZONE, {}, "a line of two points"),
-        ("crossing", Region(name="x", shape="line", points=((1, 1), (1, 1))), {}, "two points are the same"),
+        ("crossing", ObjectRegion(name="x", shape="line", points=((1, 1), (1, 1))), {}, "two points are the same"),
         ("zone", LINE, {}, "a box or a polygon"),
-        ("zone", Region(name="x", shape="polygon", points=((0, 0), (9, 9), (9, 0), (0, 9))), {}, "crosses itself"),
+        (
+            "zone",
+            ObjectRegion(name="x", shape="polygon", points=((0, 0), (9, 9), (9, 0), (0, 9))),
+            {},
+            "crosses itself",
+        ),
         ("zone", ZONE, {"dwell_s": -1}, "dwell_s"),
         ("crossing", LINE, {"direction": "up"}, "one of a_to_b"),
         ("heat", LINE, {}, "a heat detector reads no tracks"),
     ],
 )
-def test_what_makes_no_sense_is_refused(kind: str, region: Region, dials: dict, word: str) -> None:
+def test_what_makes_no_sense_is_refused(kind: str, region: ObjectRegion, dials: dict, word: str) -> None:
     with pytest.raises(Refused, match=word):
         subject_of(Detector(name="d", kind=kind, regions=(region,), dials=dials), tracks(DOWN)).events()
 

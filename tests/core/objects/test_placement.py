@@ -7,9 +7,10 @@ import pytest
 
 from builders import subject_of
 from checks import check
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.objects.dials import CrossingDials
 from lantern.core.objects.placement import edge_distance, largest_shift, least_fps, overlap, room, samples_in_band
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.tracks import Tracks, make_tracks
 
 
@@ -22,8 +23,8 @@ def walkers(speed_px_s: float = 150.0, fps: float = 12.5, size: float = 60.0) ->
     return make_tracks(t_s, np.repeat(np.arange(10), t.size), box, frame_px=(640, 480), fps=fps)
 
 
-def upright(x: float) -> Region:
-    return Region(name="line", shape="line", points=((x, 400), (x, 80)))  # A is on the left
+def upright(x: float) -> ObjectRegion:
+    return ObjectRegion(name="line", shape="line", points=((x, 400), (x, 80)))  # A is on the left
 
 
 def test_the_edge_rule_as_derived() -> None:

@@ -17,7 +17,8 @@ import pytest
 import shapely
 
 from builders import subject_of
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.tracks import Tracks
 from lantern.formats.mot import read_mot
@@ -41,7 +42,7 @@ def real(folder: str, name: str) -> Tracks:
     return read_mot(path.read_bytes(), where=path.name, fps=FPS, frame_px=SIZE)
 
 
-def held(kind: str, tracks: Tracks, region: Region, **dials: Any) -> TrackSubject:
+def held(kind: str, tracks: Tracks, region: ObjectRegion, **dials: Any) -> TrackSubject:
     plain = {"rearm_s": 0.0, "gap_s": 1000.0} | ({} if kind == "zone" else {"band": 0.0})
     return subject_of(Detector(name="d", kind=kind, regions=(region,), dials=plain | dials), tracks)
 
@@ -65,7 +66,7 @@ def test_crossings_equal_pedpy_frame_by_frame(folder: str, name: str, line: Any)
         warnings.simplefilter("ignore")
         expected = compute_crossing_frames(traj_data=trajectory, measurement_line=pedpy.MeasurementLine(line))
     wanted = sorted((int(i), int(f)) for i, f in zip(expected["id"], expected["frame"], strict=True))
-    events = held("crossing", tracks, Region(name="l", shape="line", points=line)).events()
+    events = held("crossing", tracks, ObjectRegion(name="l", shape="line", points=line)).events()
     kept = set(table["id"])
     found = sorted((int(e.object), round(e.raised_s * FPS)) for e in events if e.object in kept)
     assert found == wanted
@@ -79,7 +80,7 @@ def test_zones_equal_shapely_sample_by_sample(folder: str, name: str) -> None:
     inside = [zone.intersects(shapely.Point(p)) for p in tracks.anchors("foot").tolist()]
     first = np.concatenate(([True], np.diff(tracks.object) != 0))
     entered = [i for i in range(1, len(tracks)) if inside[i] and not inside[i - 1] and not first[i]]
-    events = held("zone", tracks, Region(name="z", shape="polygon", points=points), when="enter").events()
+    events = held("zone", tracks, ObjectRegion(name="z", shape="polygon", points=points), when="enter").events()
     assert sorted((e.object, e.raised_s) for e in events) == sorted(
         (tracks.ids[tracks.object[i]], float(tracks.t_s[i])) for i in entered
     )
@@ -95,7 +96,7 @@ def test_two_short_takes_counted_by_hand() -> None:
     """
     hand = {"TUD-Campus": (4, 1), "TUD-Stadtmitte": (1, 1)}
     for folder, (right, left) in hand.items():
-        line = Region(name="l", shape="line", points=((320, 480), (320, 0)))  # upwards: A on the left
+        line = ObjectRegion(name="l", shape="line", points=((320, 480), (320, 0)))  # upwards: A on the left
         events = held("count", real(folder, "gt"), line, band=3.0).events()
         ways = [e.direction for e in events]
         assert (ways.count("in"), ways.count("out")) == (right, left), folder

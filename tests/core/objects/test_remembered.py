@@ -12,12 +12,13 @@ from hypothesis import strategies as st
 
 from builders import subject_of
 from core.objects.test_following import DIALS, OWN
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.tracks import MOST_KEPT, Tracks, make_tracks
 from wandering import CORNER, FIGURES, LINE, OTHER, ZONE, wandering
 
 TALLER = (FIGURES[0], FIGURES[1].model_copy(update={"target_mm": 1200.0}))
-PLACES: dict[str, list[tuple[Region, ...]]] = {
+PLACES: dict[str, list[tuple[ObjectRegion, ...]]] = {
     "crossing": [(LINE, OTHER), (OTHER.model_copy(update={"name": "line"}),)],
     "count": [(LINE,), (LINE.model_copy(update={"points": ((30, 22), (10, 20))}),)],
     "zone": [(ZONE, CORNER), (CORNER.model_copy(update={"name": "zone"}),)],

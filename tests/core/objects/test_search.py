@@ -8,9 +8,10 @@ import pytest
 from builders import subject_of
 from checks import check
 from lantern.core.counted import HandCount
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.objects import search as search_module
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.search import Counted, flattest, moved_line, search
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.tracks import make_tracks
@@ -25,8 +26,8 @@ def coarse(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(search_module, "ANGLES", 5)
 
 
-def line(x: float) -> Region:
-    return Region(name="line", shape="line", points=((x, 400), (x, 80)))
+def line(x: float) -> ObjectRegion:
+    return ObjectRegion(name="line", shape="line", points=((x, 400), (x, 80)))
 
 
 def walk(x: float, seed: int = 0) -> TrackSubject:
@@ -90,7 +91,7 @@ def test_a_moved_line_is_cut_off_at_the_edges() -> None:
     moved = moved_line(line(320), 100, 0, FRAME)  # towards B, which is on the right
     assert moved is not None
     assert moved.points == ((420, 400), (420, 80))
-    long = Region(name="line", shape="line", points=((320, 480), (320, 0)))
+    long = ObjectRegion(name="line", shape="line", points=((320, 480), (320, 0)))
     turned = moved_line(long, 0, 30, FRAME)
     assert turned is not None
     assert all(0 <= x <= 640 and 0 <= y <= 480 for x, y in turned.points)

@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 
 from core.objects.test_kinds import DOWN, LINE, UP, ZONE, subject, tracks
-from lantern.core.events import Region
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.sighted import ORDER, WORDS
 from lantern.core.tracks import Tracks, make_tracks
 from lantern.core.tuning.scoring import Mark
 
 BESIDE = [(50, 4), (50, 12), (50, 20)]  # the endless line is crossed, beyond its end
 NEAR = [(20, 4), (20, 9), (20, 11), (20, 9), (20, 4)]  # touches and goes again
-OTHER = Region(name="other", shape="box", points=((40, 10), (60, 30)))
+OTHER = ObjectRegion(name="other", shape="box", points=((40, 10), (60, 30)))
 
 
 def codes(held: Any) -> list[str]:
@@ -71,7 +71,7 @@ def cut_off(first_x: float) -> Tracks:
 
 
 def test_never_wholly_in_view_before_the_line() -> None:
-    line = Region(name="line", shape="line", points=((2, 90), (2, 10)))
+    line = ObjectRegion(name="line", shape="line", points=((2, 90), (2, 10)))
     assert codes(subject("crossing", cut_off(1), line, band=1)) == ["unseen_before"]
     assert codes(subject("crossing", cut_off(20), line, band=1)) == ["away"]
 

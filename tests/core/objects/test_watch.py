@@ -4,23 +4,24 @@ from __future__ import annotations
 
 import pytest
 
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.kinds import kind_of
 from lantern.core.kinds import watch as watch_of
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.watch import ObjectWatch
 from lantern.core.tracks import Seen
 from lantern.core.watch import Sample
 
-DOOR = Region(name="door", shape="line", points=((0, 50), (100, 50)))  # A above, B below: in is downwards
-ROOM = Region(name="room", shape="box", points=((0, 50), (100, 100)))
+DOOR = ObjectRegion(name="door", shape="line", points=((0, 50), (100, 50)))  # A above, B below: in is downwards
+ROOM = ObjectRegion(name="room", shape="box", points=((0, 50), (100, 100)))
 
 
 def seen(number: int, y: float, label: str = "person") -> list[Seen]:
     return [Seen(number, (40.0, y - 10, 20.0, 20.0), 0.9, label)]
 
 
-def watch(kind: str, region: Region, **dials: object) -> ObjectWatch:
+def watch(kind: str, region: ObjectRegion, **dials: object) -> ObjectWatch:
     plain = {"anchor": "centre", "rearm_s": 0.0} | ({} if kind == "zone" else {"band": 2.0})
     model = Detector(name="d", kind=kind, regions=(region,), dials=plain | dials)
     made = watch_of(model, {"width": 100, "height": 100})

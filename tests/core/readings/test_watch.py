@@ -8,12 +8,13 @@ import numpy as np
 import pytest
 
 from lantern.core.baseline import KEPT, LEAST_LEARNT
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.kinds import watch as watch_of
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.signals import frames_of
 from lantern.core.watch import Sample, Watch
 
-BOX = Region(name="box", shape="box", points=((0, 0), (8, 6)))
+BOX = ReadingRegion(name="box", shape="box", points=((0, 0), (8, 6)))
 
 
 def watch(**dials: object) -> Watch:
@@ -77,8 +78,8 @@ def test_what_was_learnt_outlasts_a_clock_that_jumps() -> None:
 
 def test_a_page_gets_states_units_and_levels() -> None:
     beside = watch(against="neighbours", delta_c=5)
-    left = Region(name="left", shape="box", points=((0, 0), (4, 6)))
-    right = Region(name="right", shape="box", points=((4, 0), (8, 6)))
+    left = ReadingRegion(name="left", shape="box", points=((0, 0), (4, 6)))
+    right = ReadingRegion(name="right", shape="box", points=((4, 0), (8, 6)))
     beside = watch_of(beside.detector.model_copy(update={"regions": (left, right)}), {})
     picture = np.full((6, 8), 20.0)
     picture[:, 5] = 31.0

@@ -11,8 +11,7 @@ from lantern.benches.bench import Asked, Bench, Tell
 from lantern.benches.objects import scenes
 from lantern.benches.objects.routes import router
 from lantern.benches.objects.walk_routes import router as walk_router
-from lantern.core.events import Detector
-from lantern.core.kinds import kind_of
+from lantern.core.kinds import detector_of, kind_of
 from lantern.core.objects.kind import TrackKind
 from lantern.core.objects.search import search
 from lantern.takes.tables import takes_of_device
@@ -39,7 +38,7 @@ def _counts(asked: Asked) -> dict[str, Any]:
 
 def _line(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
     """Where the line should lie, over all takes of the device that somebody counted by hand, whether or not they were asked for."""
-    detector = Detector.model_validate(asked["detector"])
+    detector: Any = detector_of(asked["detector"])
     takes = [t for t in takes_of_device(session, row.device_id) if t.signal in kind_of(detector.kind).signals]
     found = [scenes.counted(session, detector, take) for take in takes]
     return search([each for each in found if each is not None], progress=tell).as_dict()

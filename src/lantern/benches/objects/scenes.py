@@ -13,7 +13,6 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
 from lantern.core.counted import HandCount, intervals_of
-from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.objects import stereo
 from lantern.core.objects.alignment import is_reversed, offset_s
@@ -21,6 +20,7 @@ from lantern.core.objects.audit import audit, flawless_for, observers_differ, pa
 from lantern.core.objects.dials import CountDials, CrossingDials
 from lantern.core.objects.occupancy import drift, running
 from lantern.core.objects.placement import least_fps, room
+from lantern.core.objects.region import ObjectDetector
 from lantern.core.objects.scene import class_lines, dwell, life, presence
 from lantern.core.objects.search import Counted
 from lantern.core.objects.shapes import watched_regions
@@ -49,14 +49,14 @@ class CountsAsked(BaseModel):
     who: Id | None = None
 
 
-def scene_of(session: Session, detector: Detector, take: TakeRow) -> TrackSubject:
+def scene_of(session: Session, detector: ObjectDetector, take: TakeRow) -> TrackSubject:
     held = subject(session, detector, take)
     if not isinstance(held, TrackSubject):
         raise Refused([Fault("kind", f"{detector.kind} watches no objects", "crossing, zone, count or path")])
     return held
 
 
-def objects_shown(session: Session, detector: Detector, take: TakeRow, links: Sequence[Armed]) -> list[int]:
+def objects_shown(session: Session, detector: ObjectDetector, take: TakeRow, links: Sequence[Armed]) -> list[int]:
     """For each object of the take its verdict, an index into `VERDICTS`. What raised while every link slept says so."""
     held = scene_of(session, detector, take)
     end = take.start + timedelta(seconds=held.length_s)
@@ -86,7 +86,7 @@ def _by_marks(session: Session, held: TrackSubject, take: TakeRow) -> tuple[set[
     return rightly, {event.object for event, verdict in judged if verdict == "false"}
 
 
-def beside(session: Session, detector: Detector, take: TakeRow) -> dict[str, Any]:
+def beside(session: Session, detector: ObjectDetector, take: TakeRow) -> dict[str, Any]:
     """Classes, room, presence and dwell: what changes with the dials or the regions, and is not needed at once."""
     held = scene_of(session, detector, take)
     own = held.own([row.as_mark() for row in marks_of(session, take.id)])
@@ -115,7 +115,7 @@ def _pace(sides: list[dict[str, Any]], held: TrackSubject) -> dict[str, float] |
     return {"has": round(fps, 2), "needs": round(least_fps(sides[0]["speed_px_s"], width), 2)}
 
 
-def life_of(session: Session, detector: Detector, take: TakeRow, name: str) -> dict[str, Any]:
+def life_of(session: Session, detector: ObjectDetector, take: TakeRow, name: str) -> dict[str, Any]:
     held = scene_of(session, detector, take)
     index = next((i for i, known in enumerate(held.tracks.ids) if str(known) == name), None)
     if index is None:
@@ -152,7 +152,7 @@ def by_hand(row: HandCountRow, length_s: float, every_s: float) -> list[HandCoun
     return intervals_of([(t, way) for t, way in row.passages], length_s, every_s)
 
 
-def counted(session: Session, detector: Detector, take: TakeRow) -> Counted | None:
+def counted(session: Session, detector: ObjectDetector, take: TakeRow) -> Counted | None:
     """The take with what was counted on it: a tally where there is one, for it has the time of each passage."""
     rows = hand_counts_of(session, take.id)
     if not rows:
@@ -164,7 +164,7 @@ def counted(session: Session, detector: Detector, take: TakeRow) -> Counted | No
 
 
 def counts_shown(
-    session: Session, detector: Detector, take: TakeRow, *, every_s: float, who: int | None
+    session: Session, detector: ObjectDetector, take: TakeRow, *, every_s: float, who: int | None
 ) -> dict[str, Any]:
     """Counts against one person's, an interval at a time; how far two people differ; occupancy and how it drifts."""
     held = scene_of(session, detector, take)

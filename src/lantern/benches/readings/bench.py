@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from lantern.benches.bench import Asked, Bench, Tell
 from lantern.benches.readings import physics
 from lantern.benches.readings.routes import router
-from lantern.core.events import Detector
+from lantern.core.kinds import detector_of
 from lantern.core.readings.advice import advise
 from lantern.core.readings.heat.materials import MATERIALS
 from lantern.core.readings.kind import SeriesKind
@@ -38,7 +38,7 @@ def _pixels(asked: Asked) -> dict[str, list[int]]:
 
 def _advice(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
     """Other ways to look, each with the level that suits it best."""
-    held = hold(session, Detector.model_validate(asked["detector"]), takes_by_id(session, asked["takes"]))
+    held = hold(session, detector_of(asked["detector"]), takes_by_id(session, asked["takes"]))
     found = advise([(physics.readings_of(h), h.marks) for h in held], Wishes(**asked["wishes"]), progress=tell)
     return {"advice": [each.as_dict() for each in found]}
 

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from lantern.core.events import Detector, Region
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import kind_of
 from lantern.core.readings.heat import materials, optics
@@ -16,6 +15,7 @@ from lantern.core.readings.heat.charts import drift_noticed
 from lantern.core.readings.heat.noise import false_per_day, noise_of, quiet_readings
 from lantern.core.readings.heat.reading import correction_for
 from lantern.core.readings.heat.regions import used_pixels
+from lantern.core.readings.region import ReadingDetector, ReadingRegion
 from lantern.core.readings.skin.kind import visitors
 from lantern.core.readings.skin.screening import Visitor
 from lantern.core.readings.skin.statistics import positive_predictive, roc, shares
@@ -74,7 +74,7 @@ def _recorded(take: TakeRow) -> RecordedAs:
 # ---- emissivity and optics -------------------------------------------------------------------------------------------
 
 
-def error_fan(held: Held, take: TakeRow, region: Region, material: str) -> dict[str, Any]:
+def error_fan(held: Held, take: TakeRow, region: ReadingRegion, material: str) -> dict[str, Any]:
     """What the region's greatest reading becomes over a material's range, and whether the alarms still come."""
     chosen = next((m for m in materials.MATERIALS if m.name == material), None)
     if chosen is None:
@@ -98,7 +98,7 @@ def error_fan(held: Held, take: TakeRow, region: Region, material: str) -> dict[
     return {"material": chosen.as_dict(), "peak_c": round(peak_c, 2), "blades": [blade.as_dict() for blade in blades]}
 
 
-def spot_of(session: Session, take: TakeRow, detector: Detector) -> dict[str, Any] | None:
+def spot_of(session: Session, take: TakeRow, detector: ReadingDetector) -> dict[str, Any] | None:
     """The smallest target measured, from the camera's lens and the distance; None where either is not known.
 
     For a region whose target is smaller: what a target at the alarm's level would read, diluted by what it mostly sees.
@@ -117,7 +117,7 @@ def spot_of(session: Session, take: TakeRow, detector: Detector) -> dict[str, An
     }
 
 
-def _too_small(region: Region, size: optics.Spot, reading: Series | None, level_c: float) -> dict[str, Any]:
+def _too_small(region: ReadingRegion, size: optics.Spot, reading: Series | None, level_c: float) -> dict[str, Any]:
     assert region.target_mm is not None
     fill = (region.target_mm / size.measuring_mm) ** 2
     around_c = float(np.median(reading.x)) if reading is not None else 20.0
@@ -131,7 +131,7 @@ def _too_small(region: Region, size: optics.Spot, reading: Series | None, level_
     }
 
 
-def people(session: Session, take: TakeRow, detector: Detector) -> dict[str, Any]:
+def people(session: Session, take: TakeRow, detector: ReadingDetector) -> dict[str, Any]:
     """Everybody who was measured on a take, by a detector of kind `skin`; a person is too warm in truth if a mark says so."""
     if detector.kind != "skin" or take.signal != "heat":
         raise Refused(
@@ -176,7 +176,7 @@ def _predictive(hits: int, warm: int, false_alarms: int, all_of_them: int) -> fl
     return positive_predictive(hits / warm, 1 - false_alarms / (all_of_them - warm), 0.01)
 
 
-def pixels_shown(take: TakeRow, detector: Detector) -> dict[str, list[int]]:
+def pixels_shown(take: TakeRow, detector: ReadingDetector) -> dict[str, list[int]]:
     """Which pixels each region holds (flat, row-major), masks taken out, for figures of the frame that is shown."""
     if take.width is None or take.height is None:
         return {}

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lantern.core.events import Region
 from lantern.core.faults import Fault, Refused
 from lantern.core.objects.dials import FILTERS, ObjectDials
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.signals import Floats
 from lantern.core.tracks import Tracks, majority_so_far
 from lantern.core.watching import Bools
@@ -35,7 +35,7 @@ class Perspective:
         return np.asarray(self.height_0 + (row - self.row_0) * self.slope)
 
 
-def perspective_of(regions: Sequence[Region]) -> Perspective | None:
+def perspective_of(regions: Sequence[ObjectRegion]) -> Perspective | None:
     """From two reference figures, lines from foot to head; None without any. `target_mm` scales the second to the first."""
     figures = [r for r in regions if r.role == "reference" and r.shape == "line"]
     if not figures:
@@ -51,14 +51,14 @@ def perspective_of(regions: Sequence[Region]) -> Perspective | None:
     return Perspective(feet[0], heights[0], slope)
 
 
-def _figure(region: Region) -> tuple[float, float]:
+def _figure(region: ObjectRegion) -> tuple[float, float]:
     (_, y0), (_, y1) = region.points
     if y0 == y1:
         raise Refused([Fault(f"region {region.name}", "a figure of no height", "a line from foot to head")])
     return max(y0, y1), abs(y1 - y0)
 
 
-def keeps(tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> dict[str, Bools]:
+def keeps(tracks: Tracks, regions: Sequence[ObjectRegion], dials: ObjectDials) -> dict[str, Bools]:
     """(n,) for each reason to leave a sample out, whether it may stay; the class is judged among those that the others let stay."""
     everything = np.ones(len(tracks), dtype=np.bool_)
     out = {"confidence": everything, "size": everything.copy(), "class": everything.copy()}
@@ -77,7 +77,7 @@ def keeps(tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> dict
     return out
 
 
-def _fits(tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> Bools:
+def _fits(tracks: Tracks, regions: Sequence[ObjectRegion], dials: ObjectDials) -> Bools:
     height = tracks.box[:, 3]
     fits = np.ones(len(tracks), dtype=np.bool_)
     if dials.min_height_px is not None:
@@ -119,7 +119,7 @@ def _tall(height_m: Floats, dials: ObjectDials) -> Bools:
     return fits
 
 
-def filtered(tracks: Tracks, regions: Sequence[Region], dials: ObjectDials) -> Tracks:
+def filtered(tracks: Tracks, regions: Sequence[ObjectRegion], dials: ObjectDials) -> Tracks:
     """The samples that count: the tracks themselves where all do."""
 
     def look() -> Tracks | None:

@@ -10,11 +10,11 @@ from typing import Any, cast
 import numpy as np
 import shapely
 
-from lantern.core.events import Region
 from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, PathDials, ZoneDials
 from lantern.core.objects.filters import keeps
 from lantern.core.objects.kinds import advance, direction_of, rearm
 from lantern.core.objects.lines import LineState, step
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.shapes import area_of, line_of, watched_regions
 from lantern.core.objects.stays import Staying
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
@@ -64,7 +64,9 @@ class _Memory:
 class Follower:
     """One detector over the frames of one device. Frames come in order of time."""
 
-    def __init__(self, regions: Sequence[Region], dials: ObjectDials, frame_px: tuple[int, int] | None = None) -> None:
+    def __init__(
+        self, regions: Sequence[ObjectRegion], dials: ObjectDials, frame_px: tuple[int, int] | None = None
+    ) -> None:
         self.all_regions, self.regions = regions, watched_regions(regions)
         self.dials = dials
         self.frame_px = frame_px

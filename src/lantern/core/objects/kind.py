@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from lantern.core.dials import DialInfo
-from lantern.core.events import Detector, Region, Shape
+from lantern.core.events import Detector, Shape
 from lantern.core.kind import Kind
 from lantern.core.objects.following import Follower
 from lantern.core.objects.kinds import Found
+from lantern.core.objects.region import ObjectDetector, ObjectRegion
 from lantern.core.objects.sighted import ORDER
 from lantern.core.tracks import Tracks
 from lantern.core.watching import Indices
@@ -39,8 +40,9 @@ class TrackKind(Kind):
     """Decided object by object."""
 
     signals: tuple[str, ...] = ("tracks", "plan-tracks")
+    detector: type[Detector] = ObjectDetector
     unit: Callable[[Any], str] = _objects
-    find: Callable[[Tracks, Indices, Sequence[Region], Any], list[Found]]  # raises, before the re-arm time
+    find: Callable[[Tracks, Indices, Sequence[ObjectRegion], Any], list[Found]]  # raises, before the re-arm time
     regions: str  # what it watches: "line", "zone" or "both"
     follower: type[Follower] = Follower  # the same, a frame at a time
     nearness: tuple[str, ...] = ORDER  # of verdicts: which came nearest to a raise

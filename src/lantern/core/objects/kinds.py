@@ -8,9 +8,10 @@ from typing import Any, cast
 
 import numpy as np
 
-from lantern.core.events import Event, Region
+from lantern.core.events import Event
 from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, PathDials, ZoneDials
 from lantern.core.objects.lines import across, crossings
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.shapes import beside_line, inside, shares_beyond_line
 from lantern.core.objects.stays import stays
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
@@ -73,12 +74,14 @@ def rearm(since_s: float | None, t: float, dials: ObjectDials) -> tuple[bool, fl
 
 
 def find_crossings(
-    tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: CrossingDials | CountDials
+    tracks: Tracks, starts: Indices, regions: Sequence[ObjectRegion], dials: CrossingDials | CountDials
 ) -> list[Found]:
     return [found for region in regions for found in _crossed(tracks, starts, region, dials)]
 
 
-def _crossed(tracks: Tracks, starts: Indices, region: Region, dials: CrossingDials | CountDials) -> Iterator[Found]:
+def _crossed(
+    tracks: Tracks, starts: Indices, region: ObjectRegion, dials: CrossingDials | CountDials
+) -> Iterator[Found]:
     where = beside_line(tracks, dials, region)
     came = crossings(where, starts, dials.band)
     raised: list[int | None] = [crossing.at for crossing in came]
@@ -105,11 +108,11 @@ def direction_of(crossed: str, dials: CrossingDials | CountDials) -> str | None:
 # ---- zone ------------------------------------------------------------------------------------------------------------
 
 
-def find_visits(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: ZoneDials) -> list[Found]:
+def find_visits(tracks: Tracks, starts: Indices, regions: Sequence[ObjectRegion], dials: ZoneDials) -> list[Found]:
     return [found for region in regions for found in _visits(tracks, starts, region, dials)]
 
 
-def _visits(tracks: Tracks, starts: Indices, region: Region, dials: ZoneDials) -> Iterator[Found]:
+def _visits(tracks: Tracks, starts: Indices, region: ObjectRegion, dials: ZoneDials) -> Iterator[Found]:
     within = inside(tracks, dials, region)
     t_s = tracks.t_s
     why = {"when": dials.when}
@@ -131,12 +134,14 @@ def _visits(tracks: Tracks, starts: Indices, region: Region, dials: ZoneDials) -
 # ---- path ------------------------------------------------------------------------------------------------------------
 
 
-def find_paths(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: PathDials) -> list[Found]:
+def find_paths(tracks: Tracks, starts: Indices, regions: Sequence[ObjectRegion], dials: PathDials) -> list[Found]:
     names = {"steps": [region.name for region in regions]}
     return [Found("path", at, at, "reading", took, None, names) for at, took in _paths(tracks, starts, regions, dials)]
 
 
-def _paths(tracks: Tracks, starts: Indices, regions: Sequence[Region], dials: PathDials) -> Iterator[tuple[int, float]]:
+def _paths(
+    tracks: Tracks, starts: Indices, regions: Sequence[ObjectRegion], dials: PathDials
+) -> Iterator[tuple[int, float]]:
     """Only samples at which some step is taken are looked at one by one."""
     taken = np.stack([_steps(tracks, starts, region, dials) for region in regions])
     count = len(regions)
@@ -169,7 +174,7 @@ def advance(began: Sequence[float | None], here: Sequence[bool], t: float, *, st
     return out
 
 
-def _steps(tracks: Tracks, starts: Indices, region: Region, dials: PathDials) -> Bools:
+def _steps(tracks: Tracks, starts: Indices, region: ObjectRegion, dials: PathDials) -> Bools:
     if region.shape != "line":
         return inside(tracks, dials, region)
     out = np.zeros(len(tracks), dtype=np.bool_)

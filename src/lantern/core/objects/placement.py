@@ -14,9 +14,9 @@ from typing import Any
 
 import numpy as np
 
-from lantern.core.events import Region
 from lantern.core.objects.dials import CountDials, CrossingDials
 from lantern.core.objects.lines import Point
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.shapes import beside_line, line_of
 from lantern.core.signals import Floats
 from lantern.core.tracks import Tracks
@@ -74,7 +74,7 @@ class Room:
         return asdict(self) | {"enough": self.enough}
 
 
-def room(tracks: Tracks, region: Region, dials: CrossingDials | CountDials) -> list[Room]:
+def room(tracks: Tracks, region: ObjectRegion, dials: CrossingDials | CountDials) -> list[Room]:
     """Both sides of a line. Nothing where the picture's size or rate is not known, or too few objects came near."""
     if tracks.frame_px is None or tracks.fps is None or len(tracks) == 0:
         return []
@@ -106,7 +106,7 @@ def _sides(a: Point, b: Point) -> tuple[tuple[str, Floats], tuple[str, Floats]]:
     return ("A", -normal), ("B", normal)
 
 
-def _traffic(tracks: Tracks, region: Region, dials: CrossingDials | CountDials) -> _Traffic | None:
+def _traffic(tracks: Tracks, region: ObjectRegion, dials: CrossingDials | CountDials) -> _Traffic | None:
     assert tracks.frame_px is not None
     a, b = line_of(region)
     s = beside_line(tracks, dials, region).s
@@ -157,7 +157,7 @@ def _to_edge(a: Point, b: Point, way: Floats, frame_px: tuple[int, int]) -> floa
     return found
 
 
-def placement_cautions(tracks: Tracks, regions: Sequence[Region], dials: CrossingDials | CountDials) -> list[str]:
+def placement_cautions(tracks: Tracks, regions: Sequence[ObjectRegion], dials: CrossingDials | CountDials) -> list[str]:
     """What is wrong with where lines lie, with both figures."""
     return [
         f"{r.region}: the picture's edge is {r.has_px:.0f} px away on side {r.side}, and objects of {r.size_px:.0f} px at "

@@ -14,9 +14,10 @@ from typing import Any
 import numpy as np
 
 from lantern.core.counted import HandCount
-from lantern.core.events import Event, Region
+from lantern.core.events import Event
 from lantern.core.faults import Fault, Refused
 from lantern.core.objects.placement import room
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.tuning.scoring import Mark, Slack, judge
@@ -137,12 +138,12 @@ def search(takes: Sequence[Counted], *, progress: Progress = lambda done, total:
     )
 
 
-def _points(line: Region, offset: float, angle: float, frame: tuple[int, int]) -> tuple[tuple[float, float], ...]:
+def _points(line: ObjectRegion, offset: float, angle: float, frame: tuple[int, int]) -> tuple[tuple[float, float], ...]:
     moved = moved_line(line, offset, angle, frame)
     return () if moved is None else moved.points
 
 
-def error_of(take: Counted, line: Region) -> float:
+def error_of(take: Counted, line: ObjectRegion) -> float:
     """Mean over the directions of the share that is wrong; a direction that nobody took does not count."""
     regions = tuple(line if r.name == line.name else r for r in take.subject.detector.regions)
     detector = take.subject.detector.model_copy(update={"regions": regions})
@@ -151,7 +152,7 @@ def error_of(take: Counted, line: Region) -> float:
     return float(np.mean(shares)) if shares else 0.0
 
 
-def moved_line(line: Region, offset_px: float, angle_deg: float, frame: tuple[int, int]) -> Region | None:
+def moved_line(line: ObjectRegion, offset_px: float, angle_deg: float, frame: tuple[int, int]) -> ObjectRegion | None:
     """Turned about its middle, then moved along its normal towards B; cut off at the picture's edges. None: not in the picture."""
     (x0, y0), (x1, y1) = line.points
     length = math.dist((x0, y0), (x1, y1))
@@ -182,7 +183,7 @@ def moved_line(line: Region, offset_px: float, angle_deg: float, frame: tuple[in
     return line.model_copy(update={"points": points})
 
 
-def _offsets(line: Region, frame: tuple[int, int]) -> Any:
+def _offsets(line: ObjectRegion, frame: tuple[int, int]) -> Any:
     """As far as the line's middle stays in the picture, either way; no move at all is among them."""
     (x0, y0), (x1, y1) = line.points
     length = math.dist((x0, y0), (x1, y1))
@@ -199,7 +200,7 @@ def _offsets(line: Region, frame: tuple[int, int]) -> Any:
     return np.unique(np.append(np.linspace(ends[0], ends[1], OFFSETS), 0.0))
 
 
-def _roomy(subject: TrackSubject, line: Region) -> bool:
+def _roomy(subject: TrackSubject, line: ObjectRegion) -> bool:
     return all(side.enough for side in room(subject.left, line, subject.dials))
 
 

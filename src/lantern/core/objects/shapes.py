@@ -7,16 +7,16 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 import shapely
 
-from lantern.core.events import Region
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.lines import Beside, Point, beside, shares_beyond
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.signals import Floats
 from lantern.core.tracks import Tracks, stretch_count, stretch_of
 from lantern.core.watching import Bools
 
 
-def watched_regions(regions: Sequence[Region]) -> list[Region]:
+def watched_regions(regions: Sequence[ObjectRegion]) -> list[ObjectRegion]:
     """Without the figures that sizes are expected from."""
     found = [region for region in regions if region.role == "watch"]
     if not found:
@@ -24,7 +24,7 @@ def watched_regions(regions: Sequence[Region]) -> list[Region]:
     return found
 
 
-def line_of(region: Region) -> tuple[Point, Point]:
+def line_of(region: ObjectRegion) -> tuple[Point, Point]:
     if region.shape != "line" or len(region.points) != 2:
         what = f"a {region.shape} of {len(region.points)} points"
         raise Refused([Fault(f"region {region.name}", what, "a line of two points")])
@@ -34,7 +34,7 @@ def line_of(region: Region) -> tuple[Point, Point]:
     return a, b
 
 
-def area_of(region: Region) -> shapely.Polygon:
+def area_of(region: ObjectRegion) -> shapely.Polygon:
     faults = FaultList()
     where = f"region {region.name}"
     if region.shape == "box" and len(region.points) == 2:
@@ -50,7 +50,7 @@ def area_of(region: Region) -> shapely.Polygon:
     return area
 
 
-def inside(tracks: Tracks, dials: ObjectDials, region: Region) -> Bools:
+def inside(tracks: Tracks, dials: ObjectDials, region: ObjectRegion) -> Bools:
     """(n,): is each sample's anchor inside the region, its edge included (shapely decides)?"""
 
     def look() -> Bools:
@@ -65,7 +65,7 @@ def inside(tracks: Tracks, dials: ObjectDials, region: Region) -> Bools:
     return tracks.remember(("inside", region.shape, region.points, dials.anchor), look)
 
 
-def beside_line(tracks: Tracks, dials: ObjectDials, region: Region) -> Beside:
+def beside_line(tracks: Tracks, dials: ObjectDials, region: ObjectRegion) -> Beside:
     """Where the samples' anchors are against a line."""
 
     def look() -> Beside:
@@ -74,7 +74,7 @@ def beside_line(tracks: Tracks, dials: ObjectDials, region: Region) -> Beside:
     return tracks.remember(("beside", region.points, dials.anchor, stretch_count(tracks, dials.gap_s)), look)
 
 
-def shares_beyond_line(tracks: Tracks, dials: ObjectDials, region: Region) -> Mapping[bool, Floats]:
+def shares_beyond_line(tracks: Tracks, dials: ObjectDials, region: ObjectRegion) -> Mapping[bool, Floats]:
     """Of the boxes of `beside_line(...).lively` the share that lies beyond the line: on its B side (True), on its A side."""
 
     def look() -> Mapping[bool, Floats]:

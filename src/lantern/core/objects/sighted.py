@@ -6,10 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from lantern.core.events import Detector, Event
+from lantern.core.events import Event
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.filters import filtered
 from lantern.core.objects.kinds import Found
+from lantern.core.objects.region import ObjectDetector
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.tracks import Tracks, stretch_of
 from lantern.core.watching import Indices
@@ -58,7 +59,7 @@ class Verdict:
 class Sighted:
     """A detector on tracks, with the events it gave, and those it would have given without its re-arm time."""
 
-    detector: Detector
+    detector: ObjectDetector
     dials: ObjectDials
     tracks: Tracks
     events: tuple[Event, ...]

@@ -16,10 +16,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from lantern.core.events import Region
 from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
 from lantern.core.objects.kinds import direction_of
 from lantern.core.objects.raisers import Raisers, Steps
+from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.shapes import beside_line, inside
 from lantern.core.objects.stays import Stay, stays
 from lantern.core.rule import TIME_TOLERANCE_S
@@ -76,7 +76,7 @@ class _Meeting(NamedTuple):
 
 def band_steps(
     tracks: Tracks,
-    region: Region,
+    region: ObjectRegion,
     dials: CrossingDials | CountDials,
     marks: Sequence[Mark],
     low: float,
@@ -208,7 +208,7 @@ def _moves(d: Floats, t_s: Floats, begins: float, ends: float, spans: _Stretches
 
 
 def dwell_steps(
-    tracks: Tracks, region: Region, dials: ZoneDials, marks: Sequence[Mark], slack: Slack = Slack()
+    tracks: Tracks, region: ObjectRegion, dials: ZoneDials, marks: Sequence[Mark], slack: Slack = Slack()
 ) -> Raisers:
     """The longer the dwell time, the later a stay raises, sample by sample; beyond its whole length, not at all."""
     within, starts = inside(tracks, dials, region), stretch_of(tracks, dials.gap_s)

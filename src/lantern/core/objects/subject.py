@@ -11,7 +11,7 @@ import numpy as np
 
 from lantern.core.counted import HandCount
 from lantern.core.dials import DialInfo, read_dials
-from lantern.core.events import Detector, Event
+from lantern.core.events import Event
 from lantern.core.judged import Judged
 from lantern.core.objects import dials
 from lantern.core.objects.audit import audit
@@ -22,6 +22,7 @@ from lantern.core.objects.kinds import event_of, in_order, rearmed
 from lantern.core.objects.occupancy import running, with_capacity
 from lantern.core.objects.placement import placement_cautions
 from lantern.core.objects.raisers import rows_of
+from lantern.core.objects.region import ObjectDetector
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.sighted import Sighted, Verdict
 from lantern.core.objects.steps import band_steps, dwell_steps
@@ -46,7 +47,7 @@ BEFORE_REARM = frozenset(name for model in dials.MODELS for name in model.model_
 class TrackSubject(Judged):
     """One detector of a `TrackKind`, its dials, and the tracks of one take."""
 
-    detector: Detector
+    detector: ObjectDetector
     kind: TrackKind
     dials: Any
     tracks: Tracks
@@ -202,6 +203,6 @@ def _stepped(t_s: Floats, x: Floats) -> Series:
     return Series(t_s, x, "objects", "in view")
 
 
-def judge(detector: Detector, kind: TrackKind, tracks: Tracks) -> TrackSubject:
+def judge(detector: ObjectDetector, kind: TrackKind, tracks: Tracks) -> TrackSubject:
     """Return the detector held against tracks."""
     return TrackSubject(detector, kind, kind.read_dials(detector), tracks)

@@ -8,22 +8,23 @@ from dataclasses import replace
 from typing import Any
 
 from lantern.core.decide import Change
-from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.objects import occupancy
 from lantern.core.objects.dials import CountDials, ZoneDials
 from lantern.core.objects.following import Step
 from lantern.core.objects.kind import TrackKind
 from lantern.core.objects.occupancy import Occupancy
+from lantern.core.objects.region import ObjectDetector
 from lantern.core.watch import Sample, Standing, Turn, Watch
 
 
 class ObjectWatch(Watch):
     """Lines, zones and paths, frame by frame: a sample is all objects that one frame shows (a sequence of `Seen`)."""
 
+    detector: ObjectDetector
     kind: TrackKind
 
-    def __init__(self, detector: Detector, kind: TrackKind, facts: Mapping[str, Any]) -> None:
+    def __init__(self, detector: ObjectDetector, kind: TrackKind, facts: Mapping[str, Any]) -> None:
         super().__init__(detector, kind)
         self.dials = kind.read_dials(detector)
         sized = {"width", "height"} <= set(facts)
@@ -76,7 +77,7 @@ class CountWatch(ObjectWatch):
 
     dials: CountDials
 
-    def __init__(self, detector: Detector, kind: TrackKind, facts: Mapping[str, Any]) -> None:
+    def __init__(self, detector: ObjectDetector, kind: TrackKind, facts: Mapping[str, Any]) -> None:
         super().__init__(detector, kind, facts)
         self.inside = Occupancy(self.dials.start_inside)
 
@@ -126,7 +127,7 @@ class CountWatch(ObjectWatch):
         )
 
 
-def object_watch(detector: Detector, kind: TrackKind, facts: Mapping[str, Any]) -> ObjectWatch:
+def object_watch(detector: ObjectDetector, kind: TrackKind, facts: Mapping[str, Any]) -> ObjectWatch:
     """Return the live decision of a detector of objects."""
     made = CountWatch if kind.counts else ObjectWatch
     return made(detector, kind, facts)

@@ -6,9 +6,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from lantern.core.events import Event, Region, Shape
+from lantern.core.events import Detector, Event, Shape
 from lantern.core.kind import Kind
 from lantern.core.readings.heat.reductions import Wanted
+from lantern.core.readings.region import ReadingDetector, ReadingRegion
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
 from lantern.core.tuning.chains import Swept
@@ -24,19 +25,21 @@ class SeriesKind(Kind):
     """One number a region, held against a level."""
 
     exact: Callable[[Any], Mapping[str, Swept]]  # dials that sweep exactly, and what each is in a decision
-    readings: Callable[[Frames, Sequence[Region], Any], dict[str, Series]]
-    wanted: Callable[[Frames, Sequence[Region], Any], list[Wanted]]  # what readings need of the frames
-    readings_of_series: Callable[[Mapping[str, Series], Sequence[Region], Any], dict[str, Series]]
-    reader: Callable[[Sequence[Region], Any], LiveReader]  # the same, a frame at a time
+    readings: Callable[[Frames, Sequence[ReadingRegion], Any], dict[str, Series]]
+    wanted: Callable[[Frames, Sequence[ReadingRegion], Any], list[Wanted]]  # what readings need of the frames
+    readings_of_series: Callable[[Mapping[str, Series], Sequence[ReadingRegion], Any], dict[str, Series]]
+    reader: Callable[[Sequence[ReadingRegion], Any], LiveReader]  # the same, a frame at a time
     reading_key: Callable[[Any], tuple[Any, ...]]  # what of the dials the reading itself depends on
     decide: Callable[..., list[Event]]  # (detector name, readings, dials) to events
-    evaluate: Callable[[Frames, str, Sequence[Region], Any], list[Event]]
+    evaluate: Callable[[Frames, str, Sequence[ReadingRegion], Any], list[Event]]
     explain: Callable[
-        [Sequence[Event], Frames, Sequence[Region], Any], list[Event]
+        [Sequence[Event], Frames, Sequence[ReadingRegion], Any], list[Event]
     ]  # what is known from the frames alone
-    cautions: Callable[[RecordedAs, Sequence[Region], Any], list[str]]  # what to know before trusting a reading
+    cautions: Callable[[RecordedAs, Sequence[ReadingRegion], Any], list[str]]  # what to know before trusting a reading
     rule: Callable[[Series, Any], Rule]  # the decision of one reading, resolved
     alternatives: Callable[[Any], list[tuple[str, dict[str, Any]]]]  # other ways to look, for advice
+
+    detector: type[Detector] = ReadingDetector
 
     @property
     def shapes(self) -> tuple[Shape, ...]:

@@ -8,12 +8,13 @@ from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 from lantern.core.dials import DialInfo, read_dials
-from lantern.core.events import Detector, Event, Region
+from lantern.core.events import Event
 from lantern.core.faults import Refused
 from lantern.core.judged import Judged
 from lantern.core.readings.heat.noise import noise_of
 from lantern.core.readings.heat.reductions import Wanted, merged, reduce_frames
 from lantern.core.readings.kind import SeriesKind
+from lantern.core.readings.region import ReadingDetector, ReadingRegion
 from lantern.core.reasons import Reason
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
@@ -24,7 +25,7 @@ from lantern.core.tuning.tally import Counts
 from lantern.core.units import CELSIUS, Scale
 from lantern.core.watching import unknown_spans
 
-Reread = Callable[[Sequence[Region], Any], Mapping[str, Series]]  # regions and dials to readings
+Reread = Callable[[Sequence[ReadingRegion], Any], Mapping[str, Series]]  # regions and dials to readings
 IN_UNITS_OF_NOISE = ("threshold_c", "delta_c", "hysteresis_c")
 
 
@@ -34,7 +35,7 @@ class Subject(Judged):
 
     none_exact: ClassVar[str] = "none while it learns a baseline"
 
-    detector: Detector
+    detector: ReadingDetector
     kind: SeriesKind
     dials: Any
     readings: Mapping[str, Series]
@@ -139,12 +140,12 @@ class Subject(Judged):
         return min(1.3 * longest, 600.0)
 
 
-def judge(detector: Detector, kind: SeriesKind, signal: Frames | Mapping[str, Series]) -> Subject:
+def judge(detector: ReadingDetector, kind: SeriesKind, signal: Frames | Mapping[str, Series]) -> Subject:
     """Return the detector held against thermal frames, or against columns that were recorded as readings."""
     dials = kind.read_dials(detector)
     frames = signal if isinstance(signal, Frames) else None
 
-    def reread(regions: Sequence[Region], changed: Any) -> Mapping[str, Series]:
+    def reread(regions: Sequence[ReadingRegion], changed: Any) -> Mapping[str, Series]:
         if isinstance(signal, Frames):
             return kind.readings(signal, regions, changed)
         return kind.readings_of_series(signal, regions, changed)

@@ -7,8 +7,8 @@ from typing import Any
 
 from lantern.core.baseline import LEAST_LEARNT
 from lantern.core.decide import State, step
-from lantern.core.events import Detector
 from lantern.core.readings.kind import SeriesKind
+from lantern.core.readings.region import ReadingDetector
 from lantern.core.rule import GAP_IN_MEDIAN_INTERVALS, LEAST_GAP_S, Rule
 from lantern.core.watch import Sample, Standing, Turn, Watch
 
@@ -18,9 +18,10 @@ TAKEN_OUT = "the device takes these frames out: its shutter, or a reading that i
 class ReadingWatch(Watch):
     """Regions of a thermal picture, frame by frame."""
 
+    detector: ReadingDetector
     kind: SeriesKind
 
-    def __init__(self, detector: Detector, kind: SeriesKind, facts: Mapping[str, Any]) -> None:
+    def __init__(self, detector: ReadingDetector, kind: SeriesKind, facts: Mapping[str, Any]) -> None:
         super().__init__(detector, kind)
         self.dials = kind.read_dials(detector)
         self.reader = kind.reader(detector.regions, self.dials)

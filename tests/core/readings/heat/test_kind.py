@@ -8,14 +8,15 @@ import pytest
 from builders import subject_of
 from checks import check
 from lantern.core.dials import read_dials
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.readings.heat import kind
 from lantern.core.readings.heat.dials import HeatDials
 from lantern.core.readings.heat.reading import readings, reduction_of
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.signals import Frames, RecordedAs, Series, frames_of
 
-BOX = Region(name="box", shape="box", points=((0, 0), (4, 2)))
+BOX = ReadingRegion(name="box", shape="box", points=((0, 0), (4, 2)))
 
 
 def frames(rows: list[list[float]], **recorded: float) -> Frames:
@@ -64,7 +65,7 @@ def test_extent_in_percent_as_published() -> None:
     inputs, expected = check("D16")
     values = [*inputs["pixels_C"]]
     picture = frames_of(np.array(values, np.float32).reshape(1, 1, 10), np.zeros(1), scale=1, offset_c=0)
-    region = Region(name="r", shape="box", points=((0, 0), (10, 1)))
+    region = ReadingRegion(name="r", shape="box", points=((0, 0), (10, 1)))
     setting = dials(statistic="extent", extent_unit="percent", extent=inputs["p_percent"], threshold_c=inputs["T_C"])
     reduction = reduction_of(setting, 10)
     reading = float(readings(picture, [region], setting)["r"].x[0])
@@ -112,8 +113,8 @@ def test_the_mean_averages_corrected_pixels_not_the_reading() -> None:
 
 
 def test_regions_decide_by_themselves_and_events_come_in_order() -> None:
-    left = Region(name="a", shape="box", points=((0, 0), (2, 2)))
-    right = Region(name="b", shape="box", points=((2, 0), (4, 2)))
+    left = ReadingRegion(name="a", shape="box", points=((0, 0), (2, 2)))
+    right = ReadingRegion(name="b", shape="box", points=((2, 0), (4, 2)))
     picture = frames(
         [[20, 20, 90, 20, 20, 20, 20, 20], [90, 20, 20, 20, 20, 20, 20, 20], [20] * 8, [90, 20, 90, 20, 20, 20, 20, 20]]
     )
@@ -130,10 +131,13 @@ def test_an_event_line_has_the_keys_of_the_contract() -> None:
 def test_readings_of_a_series_go_by_the_regions_name() -> None:
     s = Series(np.arange(3.0), np.array([20.0, 70, 20]), "°C", "left")
     detector = Detector(
-        name="d", kind="heat", regions=(Region(name="left", shape="spot", points=((0, 0),)),), dials={"sustain_s": 0}
+        name="d",
+        kind="heat",
+        regions=(ReadingRegion(name="left", shape="spot", points=((0, 0),)),),
+        dials={"sustain_s": 0},
     )
     assert subject_of(detector, {"left": s, "right": s}).events()[0].raised_s == 1.0
-    other = detector.model_copy(update={"regions": (Region(name="top", shape="spot", points=((0, 0),)),)})
+    other = detector.model_copy(update={"regions": (ReadingRegion(name="top", shape="spot", points=((0, 0),)),)})
     assert subject_of(other, {"left": s}).events()[0].raised_s == 1.0  # one column, one region
     with pytest.raises(Refused, match="one of: left, right"):
         subject_of(other, {"left": s, "right": s})

@@ -10,12 +10,13 @@ from checks import check
 from lantern.core.baseline import Baseline, median_and_mad
 from lantern.core.decide import State, run, step
 from lantern.core.dials import read_dials
-from lantern.core.events import Detector, Region
+from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.readings.heat import kind
 from lantern.core.readings.heat.dials import HeatDials
 from lantern.core.readings.heat.radiation import Seen, object_c
 from lantern.core.readings.heat.reading import Reader, correction_for, readings
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series, frames_of
 
@@ -32,8 +33,8 @@ def frames(rows: np.ndarray, **recorded: float) -> Frames:
     )
 
 
-def box(name: str, left: int, right: int, role: str = "watch") -> Region:
-    return Region(name=name, shape="box", points=((left, 0), (right, 1)), role=role)  # type: ignore[arg-type]
+def box(name: str, left: int, right: int, role: str = "watch") -> ReadingRegion:
+    return ReadingRegion(name=name, shape="box", points=((left, 0), (right, 1)), role=role)  # type: ignore[arg-type]
 
 
 def test_percentile_is_numpys_by_nearest_rank() -> None:
@@ -87,7 +88,7 @@ def test_a_reference_region_is_held_against_and_never_raises() -> None:
 def test_neighbours_of_recorded_series() -> None:
     t = np.arange(3.0)
     columns = {n: Series(t, np.array(x, float), "°C", n) for n, x in (("a", [20, 20, 20]), ("b", [20, 40, 20]))}
-    regions = tuple(Region(name=n, shape="spot", points=((0, 0),)) for n in columns)
+    regions = tuple(ReadingRegion(name=n, shape="spot", points=((0, 0),)) for n in columns)
     setting = {"against": "neighbours", "delta_c": 15, "sustain_s": 0}
     events = subject_of(Detector(name="d", kind="heat", regions=regions, dials=setting), columns).events()
     assert [(e.region, e.raised_s) for e in events] == [("b", 1.0)]
@@ -198,7 +199,7 @@ def test_dials_that_do_not_agree_are_refused() -> None:
 
 def test_a_learning_detector_has_no_exact_sweep_and_says_so() -> None:
     s = Series(np.arange(200.0), np.full(200, 20.0), "°C", "r")
-    region = Region(name="r", shape="spot", points=((0, 0),))
+    region = ReadingRegion(name="r", shape="spot", points=((0, 0),))
     held = subject_of(Detector(name="d", kind="heat", regions=(region,), dials={"against": "baseline"}), {"r": s})
     with pytest.raises(Refused, match="none while it learns"):
         held.sweep("delta_c", [])

@@ -9,17 +9,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import ndimage
 
-from lantern.core.events import Region
 from lantern.core.faults import Refused
 from lantern.core.readings.heat.reductions import Reduction, Wanted, reduce_frames
 from lantern.core.readings.heat.regions import pixels_of, rank_of_extent
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.signals import Frames, frames_of
 
 W, H = 40, 30
 
 
-def region(shape: str, points: list, **more: object) -> Region:
-    return Region(name="r", shape=shape, points=points, **more)  # type: ignore[arg-type]
+def region(shape: str, points: list, **more: object) -> ReadingRegion:
+    return ReadingRegion(name="r", shape=shape, points=points, **more)  # type: ignore[arg-type]
 
 
 def test_a_box_holds_the_pixels_whose_centres_lie_in_or_on_it() -> None:

@@ -8,14 +8,14 @@ from hypothesis import strategies as st
 
 from lantern.core.decide import State, run, step
 from lantern.core.dials import read_dials
-from lantern.core.events import Region
 from lantern.core.readings.heat.dials import HeatDials
 from lantern.core.readings.heat.reading import Reader, readings
 from lantern.core.readings.heat.shutter import without
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, Series, frames_of
 
-BOX = Region(name="box", shape="box", points=((2, 2), (8, 6)))
+BOX = ReadingRegion(name="box", shape="box", points=((2, 2), (8, 6)))
 RISE = {"condition": "rise", "delta_c": 2.0, "window_s": 20, "sustain_s": 0, "hysteresis_c": 0, "rearm_s": 0}
 
 

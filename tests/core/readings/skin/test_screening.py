@@ -11,9 +11,9 @@ from checks import check
 from lantern.core.baseline import median_and_mad
 from lantern.core.decide import State, run, step
 from lantern.core.dials import read_dials
-from lantern.core.events import Region
 from lantern.core.faults import Refused
 from lantern.core.readings.heat.reductions import reduce_frames
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.readings.skin import kind
 from lantern.core.readings.skin.dials import SkinDials
 from lantern.core.readings.skin.screening import Look, Screening, adaptive_threshold
@@ -22,7 +22,7 @@ from lantern.core.signals import Frames, frames_of
 from lantern.demo.skerrow import skerrow
 from lantern.standins.door import CUP, FAR, TWO_FACES, WARM, CrewDoor
 
-DETECTOR = next(d for d in skerrow().detectors if d.kind == "skin")
+DETECTOR = next(d for d in skerrow().detectors if d.kind == "skin").plain
 
 
 @lru_cache(maxsize=1)
@@ -210,7 +210,7 @@ def test_regions_must_be_one_box_and_one_reference() -> None:
     for regions, word in (
         ([face], "one region of role reference"),
         ([source], "one watched box"),
-        ([face, source, Region(name="x", shape="spot", points=((1, 1),))], "2 watched"),
+        ([face, source, ReadingRegion(name="x", shape="spot", points=((1, 1),))], "2 watched"),
     ):
         with pytest.raises(Refused, match=word):
             kind.face_and_reference(regions)

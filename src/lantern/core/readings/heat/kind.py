@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from lantern.core.decide import Raise, run
-from lantern.core.events import Event, Region, in_order
+from lantern.core.events import Event, in_order
 from lantern.core.readings.heat.dials import HeatDials
 from lantern.core.readings.heat.materials import caution
 from lantern.core.readings.heat.radiation import MODELS, Correction
@@ -17,6 +17,7 @@ from lantern.core.readings.heat.reading import correction_for, readings
 from lantern.core.readings.heat.reductions import Reduction, Wanted, reduce_frames
 from lantern.core.readings.heat.regions import used_pixels
 from lantern.core.readings.heat.severity import severity
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.rule import Rule, default_gap_s
 from lantern.core.signals import Floats, Frames, RecordedAs, Series
 from lantern.core.tuning.chains import Swept
@@ -141,13 +142,13 @@ def why(dials: HeatDials, rule: Rule, reading: float) -> dict[str, Any]:
     return out
 
 
-def evaluate(frames: Frames, detector: str, regions: Sequence[Region], dials: HeatDials) -> list[Event]:
+def evaluate(frames: Frames, detector: str, regions: Sequence[ReadingRegion], dials: HeatDials) -> list[Event]:
     """Frames to events. With `extent` the peak is the greatest number of pixels (or percent) beyond the threshold."""
     events = explain(decide(detector, readings(frames, regions, dials), dials), frames, regions, dials)
     return _with_counts(events, frames, regions, dials) if dials.statistic == "extent" and events else events
 
 
-def explain(events: Sequence[Event], frames: Frames, regions: Sequence[Region], dials: HeatDials) -> list[Event]:
+def explain(events: Sequence[Event], frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> list[Event]:
     """What is known from the frames alone: the correction that was applied, and a peak that is a bound and no value."""
     corrections = {region.name: correction_for(frames.recorded, region, dials) for region in regions}
     out = []
@@ -161,7 +162,7 @@ def explain(events: Sequence[Event], frames: Frames, regions: Sequence[Region], 
     return out
 
 
-def cautions(recorded: RecordedAs, regions: Sequence[Region], dials: HeatDials) -> list[str]:
+def cautions(recorded: RecordedAs, regions: Sequence[ReadingRegion], dials: HeatDials) -> list[str]:
     """What a reader must know of each watched region's emissivity before trusting its temperature."""
     absolute = not dials.by_difference
     out = []
@@ -186,7 +187,9 @@ def _at_least(event: Event, frames: Frames, correction: Correction, dials: HeatD
     )
 
 
-def _with_counts(events: list[Event], frames: Frames, regions: Sequence[Region], dials: HeatDials) -> list[Event]:
+def _with_counts(
+    events: list[Event], frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials
+) -> list[Event]:
     masks = tuple(region for region in regions if region.role == "mask")
     counts: dict[str, Floats] = {}
     for region in regions:

@@ -8,7 +8,6 @@ from typing import cast
 
 import numpy as np
 
-from lantern.core.events import Region
 from lantern.core.faults import Fault, Refused
 from lantern.core.readings.heat.atmosphere import DEFAULT_HUMIDITY_PERCENT, transmittance
 from lantern.core.readings.heat.dials import HeatDials
@@ -17,6 +16,7 @@ from lantern.core.readings.heat.reductions import Reduction, Wanted, reduce_fram
 from lantern.core.readings.heat.regions import rank_of_extent, rank_of_percentile, used_pixels
 from lantern.core.readings.heat.severity import at_full_load
 from lantern.core.readings.heat.shutter import Pause, ShutterWatch, picture_levels, steps, suppressed, without
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.signals import Floats, Frames, RecordedAs, Series
 
 NEVER_C = 1e30  # beyond any threshold: stands for pixels that a region does not have
@@ -37,14 +37,14 @@ def unit(dials: HeatDials) -> str:
     return "K" if dials.against == "neighbours" else "°C"
 
 
-def watched_regions(regions: Sequence[Region]) -> list[Region]:
+def watched_regions(regions: Sequence[ReadingRegion]) -> list[ReadingRegion]:
     found = [region for region in regions if region.role == "watch"]
     if not found:
         raise Refused([Fault("regions", "none of them is watched", "at least one region whose role is watch")])
     return found
 
 
-def correction_for(recorded: RecordedAs, region: Region, dials: HeatDials) -> Correction:
+def correction_for(recorded: RecordedAs, region: ReadingRegion, dials: HeatDials) -> Correction:
     """From the take's own setting to the region's: its own values, else the dials', else as recorded."""
     before = seen_as_recorded(recorded, _transmittance_recorded(recorded, dials))
     emissivity = next(v for v in (region.emissivity, dials.emissivity, before.emissivity) if v is not None)
@@ -93,7 +93,7 @@ def reduction_of(dials: HeatDials, pixels: int) -> Reduction | None:
     return Reduction("hottest" if dials.condition == "above" else "coldest", k=k)
 
 
-def readings(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> dict[str, Series]:
+def readings(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> dict[str, Series]:
     """One reading a watched region in °C (against neighbours: K), corrected for emissivity and air.
 
     Extremes and ranks commute with the correction, which rises with the pixel's value; for the mean each pixel is
@@ -113,13 +113,13 @@ def readings(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> dic
     return out
 
 
-def wanted(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> list[Wanted]:
+def wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> list[Wanted]:
     """What the readings need of the frames."""
     shutter = [picture_levels(frames.width, frames.height)] if dials.shutter_s > 0 else []
     return [*_wanted(frames, regions, dials)[0], *shutter]
 
 
-def _wanted(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> tuple[list[Wanted], list[str]]:
+def _wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> tuple[list[Wanted], list[str]]:
     """What is to be reduced for each region, and the regions that have fewer pixels than are asked for."""
     masks = tuple(region for region in regions if region.role == "mask")
     out: list[Wanted] = []
@@ -139,7 +139,7 @@ def _wanted(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> tupl
     return out, too_small
 
 
-def _reduced(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> dict[str, Floats]:
+def _reduced(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> dict[str, Floats]:
     wanted, too_small = _wanted(frames, regions, dials)
     never = np.full(len(frames), -NEVER_C if dials.condition == "above" else NEVER_C)
     out = dict.fromkeys(too_small, never)
@@ -150,7 +150,9 @@ def _reduced(frames: Frames, regions: Sequence[Region], dials: HeatDials) -> dic
     return out
 
 
-def _against_neighbours(values: Mapping[str, Floats], watched: Sequence[Region], dials: HeatDials) -> dict[str, Floats]:
+def _against_neighbours(
+    values: Mapping[str, Floats], watched: Sequence[ReadingRegion], dials: HeatDials
+) -> dict[str, Floats]:
     """By how much each is beyond the coolest (`below`: the warmest) of its like, brought to full load.
 
     The like are the reference regions if there are any, else the other watched ones. Not their mean: of two hot joints
@@ -174,7 +176,9 @@ def _against_neighbours(values: Mapping[str, Floats], watched: Sequence[Region],
     return out
 
 
-def readings_of_series(columns: Mapping[str, Series], regions: Sequence[Region], dials: HeatDials) -> dict[str, Series]:
+def readings_of_series(
+    columns: Mapping[str, Series], regions: Sequence[ReadingRegion], dials: HeatDials
+) -> dict[str, Series]:
     """A recorded column stands for the region of its name; one column alone stands for one region whatever its name."""
     watched = watched_regions(regions)
     if len(columns) == 1 and len(regions) == 1:
@@ -195,7 +199,7 @@ def readings_of_series(columns: Mapping[str, Series], regions: Sequence[Region],
 class Reader:
     """Live: one frame at a time, the same readings. Remembers what the shutter needs."""
 
-    def __init__(self, regions: Sequence[Region], dials: HeatDials) -> None:
+    def __init__(self, regions: Sequence[ReadingRegion], dials: HeatDials) -> None:
         self.regions, self.dials = regions, dials
         self.shutter = ShutterWatch(dials.shutter_step_c, dials.shutter_s) if dials.shutter_s > 0 else None
         self.unshuttered = dials.model_copy(update={"shutter_s": 0.0})

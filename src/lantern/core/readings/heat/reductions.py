@@ -19,8 +19,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import label
 
-from lantern.core.events import Region
 from lantern.core.readings.heat.radiation import Correction
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.signals import Floats, Frames
 from lantern.core.tuning.wanted import still_wanted
 
@@ -83,10 +83,10 @@ def _second_blobs(beyond: Any, width: int) -> Any:
 class Wanted:
     """A region's pixels (flat indices) and what to keep of them in each frame. `masked`: what was cut out of the region."""
 
-    region: Region
+    region: ReadingRegion
     index: NDArray[np.intp]
     reductions: tuple[Reduction, ...]
-    masked: tuple[Region, ...] = ()
+    masked: tuple[ReadingRegion, ...] = ()
 
 
 def reduce_frames(frames: Frames, wanted: Sequence[Wanted]) -> list[list[Floats]]:

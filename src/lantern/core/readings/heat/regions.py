@@ -14,12 +14,12 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from lantern.core.events import Region
 from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.readings.region import ReadingRegion
 
 
 @lru_cache(maxsize=256)  # live, a region is asked for with every frame
-def pixels_of(region: Region, *, width: int, height: int) -> NDArray[np.intp]:
+def pixels_of(region: ReadingRegion, *, width: int, height: int) -> NDArray[np.intp]:
     """Flat row-major indices of a region's pixels; refuses shapes that hold none, leave the picture or cross themselves."""
     faults = FaultList()
     where = f"region {region.name}"
@@ -54,7 +54,7 @@ def pixels_of(region: Region, *, width: int, height: int) -> NDArray[np.intp]:
     return index
 
 
-def used_pixels(region: Region, masks: Sequence[Region], *, width: int, height: int) -> NDArray[np.intp]:
+def used_pixels(region: ReadingRegion, masks: Sequence[ReadingRegion], *, width: int, height: int) -> NDArray[np.intp]:
     """A region's pixels without those of the masks; refuses a region of which nothing is left."""
     index = pixels_of(region, width=width, height=height)
     if not masks:

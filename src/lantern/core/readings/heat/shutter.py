@@ -12,9 +12,9 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from lantern.core.events import Region
 from lantern.core.faults import Fault, Refused
 from lantern.core.readings.heat.reductions import Reduction, Wanted
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats, Series
 from lantern.core.watching import Bools
@@ -27,7 +27,7 @@ def picture_levels(width: int, height: int) -> Wanted:
     """What to keep of each frame to see the shutter: three levels of a sample of its pixels."""
     count = min(SAMPLED, width * height)
     index = np.linspace(0, width * height - 1, count).astype(np.intp)
-    picture = Region(name="picture", shape="box", points=((0, 0), (width, height)))
+    picture = ReadingRegion(name="picture", shape="box", points=((0, 0), (width, height)))
     ranks = tuple(Reduction("coldest", k=max(1, round(level * count)), sampled=count) for level in LEVELS)
     return Wanted(picture, index, ranks)
 

@@ -12,12 +12,13 @@ from typing import Any
 import numpy as np
 
 from lantern.core.decide import run
-from lantern.core.events import Event, Region, in_order
+from lantern.core.events import Event, in_order
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.readings.heat.radiation import Correction, Seen, seen_as_recorded
 from lantern.core.readings.heat.reductions import Reduction, Wanted, reduce_frames
 from lantern.core.readings.heat.regions import used_pixels
 from lantern.core.readings.heat.shutter import Pause, without
+from lantern.core.readings.region import ReadingRegion
 from lantern.core.readings.skin.dials import SkinDials
 from lantern.core.readings.skin.screening import Look, Screening, Visitor
 from lantern.core.rule import Rule, default_gap_s
@@ -60,7 +61,7 @@ def reading_key(dials: SkinDials) -> tuple[object, ...]:
     return tuple(value for name, value in dials.model_dump().items() if name not in after)
 
 
-def face_and_reference(regions: Sequence[Region]) -> tuple[Region, Region]:
+def face_and_reference(regions: Sequence[ReadingRegion]) -> tuple[ReadingRegion, ReadingRegion]:
     """The one watched box and the one reference; anything else is refused."""
     faults = FaultList()
     faces = [region for region in regions if region.role == "watch"]
@@ -73,7 +74,7 @@ def face_and_reference(regions: Sequence[Region]) -> tuple[Region, Region]:
     return faces[0], references[0]
 
 
-def wanted(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> list[Wanted]:
+def wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[Wanted]:
     """What a screening needs of the frames: of the face box, and of the reference source."""
     face, reference = face_and_reference(regions)
     size = {"width": frames.width, "height": frames.height}
@@ -93,7 +94,7 @@ def wanted(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> list[
     return [Wanted(face, box, tuple(kept), masks), Wanted(reference, source, (Reduction("mean"),), masks)]
 
 
-def _looks(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> list[Look]:
+def _looks(frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[Look]:
     """What each frame shows, vectorised over the take."""
     face, reference = face_and_reference(regions)
     skin = correction_for(frames.recorded, face, dials)
@@ -108,14 +109,14 @@ def _looks(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> list[
     ]
 
 
-def correction_for(recorded: RecordedAs, region: Region, dials: SkinDials) -> Correction:
+def correction_for(recorded: RecordedAs, region: ReadingRegion, dials: SkinDials) -> Correction:
     before = seen_as_recorded(recorded)
     emissivity = next(v for v in (region.emissivity, dials.emissivity, before.emissivity) if v is not None)
     reflected = next(v for v in (region.reflected_c, dials.reflected_c, before.reflected_c) if v is not None)
     return Correction(before, Seen(emissivity, reflected))
 
 
-def readings(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> dict[str, Series]:
+def readings(frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials) -> dict[str, Series]:
     """The face box's corrected temperature in °C (adaptive: its excess over the threshold, K), without refused frames.
 
     Beside each sample stand the corrected temperature, the threshold in force, and whether that was clipped.
@@ -123,13 +124,15 @@ def readings(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> dic
     return _screened(frames, regions, dials)[0]
 
 
-def visitors(frames: Frames, regions: Sequence[Region], dials: SkinDials) -> tuple[list[Visitor], dict[str, int]]:
+def visitors(
+    frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials
+) -> tuple[list[Visitor], dict[str, int]]:
     """Everybody who was measured, in order, and how many frames were refused for what."""
     return _screened(frames, regions, dials)[1:]
 
 
 def _screened(
-    frames: Frames, regions: Sequence[Region], dials: SkinDials
+    frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials
 ) -> tuple[dict[str, Series], list[Visitor], dict[str, int]]:
     looks = _looks(frames, regions, dials)
     people: list[Visitor] = []
@@ -156,7 +159,9 @@ def _reading(corrected_c: float, threshold_c: float, dials: SkinDials) -> float:
     return round(corrected_c - threshold_c if dials.adaptive else corrected_c, 9)
 
 
-def readings_of_series(columns: Mapping[str, Series], regions: Sequence[Region], dials: SkinDials) -> dict[str, Series]:
+def readings_of_series(
+    columns: Mapping[str, Series], regions: Sequence[ReadingRegion], dials: SkinDials
+) -> dict[str, Series]:
     what = "a series holds no face and no reference source"
     raise Refused([Fault("take: kind", what, "a take of kind heat: pictures")])
 
@@ -200,15 +205,15 @@ def _why(series: Series, at: int, dials: SkinDials) -> dict[str, Any]:
     return out
 
 
-def evaluate(frames: Frames, detector: str, regions: Sequence[Region], dials: SkinDials) -> list[Event]:
+def evaluate(frames: Frames, detector: str, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[Event]:
     return decide(detector, readings(frames, regions, dials), dials)
 
 
-def explain(events: Sequence[Event], frames: Frames, regions: Sequence[Region], dials: SkinDials) -> list[Event]:
+def explain(events: Sequence[Event], frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[Event]:
     return list(events)
 
 
-def cautions(recorded: RecordedAs, regions: Sequence[Region], dials: SkinDials) -> list[str]:
+def cautions(recorded: RecordedAs, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[str]:
     """What keeps the standard's figures from being met."""
     out = []
     if dials.face_px < STANDARD_FACE_PX:
@@ -220,7 +225,7 @@ def cautions(recorded: RecordedAs, regions: Sequence[Region], dials: SkinDials) 
 class Reader:
     """Live: one frame at a time through the same screening. What it learnt is learnt anew after a restart."""
 
-    def __init__(self, regions: Sequence[Region], dials: SkinDials) -> None:
+    def __init__(self, regions: Sequence[ReadingRegion], dials: SkinDials) -> None:
         self.regions, self.dials = regions, dials
         self.screening = Screening(dials)
         self.pause = Pause()
