@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
-from jsonschema import Draft202012Validator
+from jsonschema_rs import Draft202012Validator
 
 from lantern.core.faults import Refused
 from lantern.core.kinds import detector_of, detector_schema
