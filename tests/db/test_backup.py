@@ -151,7 +151,11 @@ def test_detectors_of_one_name_on_a_site_are_told_apart_with_their_links_and_mar
     after = rows(address)
     names = {row["id"]: row["name"] for row in after["detector"]}
     assert (names[first["id"]], names[twin["id"]]) == (first["name"], fresh)
-    assert {row["body"]["name"] for row in after["revision"] if row["detector_id"] == twin["id"]} == {fresh}
+    assert {
+        row["body"]["name"]
+        for row in after["revision"]
+        if row["what"] == "detector" and row["subject_id"] == twin["id"]
+    } == {fresh}
     name_of = {row["id"]: row["name"] for row in after["detector"]} | {None: ""}
     assert [name_of[row["detector_id"]] for row in after["mark"] if row["take_id"] == take["id"]][-1:] == [fresh]
     others = {name_of[row["detector_id"]] for row in after["mark"] if row["take_id"] != take["id"]}
@@ -211,10 +215,20 @@ def test_landed_data_is_backed_up_and_brought_up_row_by_row(own: Cluster, tmp_pa
     for mark in before["mark"]:  # they speak of detectors by their numbers now; names that are no detector's stay
         mark["detector"] = "" if mark["detector"] in names else mark["detector"]
     assert {row["detector_id"] for row in after["mark"]} - {None} <= set(names.values())
+    saved = {(row["what"], row["subject_id"], row["number"]): row for row in after["revision"]}
+    for old in before.pop("revision"):  # of detectors
+        new = saved.pop(("detector", old["detector_id"], old["number"]))
+        assert (new["body"], new["reason"], new["facts"]) == (old["body"], old["reason"], {"scores": old["scores"]})
+        assert (new["id"], new["user_id"], new["at"]) == (old["id"], old["user_id"], old["at"])
+    for what in ("link", "timetable"):  # each begins with the state that it has
+        for row in after[what]:
+            new = saved.pop((what, row["id"], row["revision"]))
+            assert (new["body"], new["name"], new["site_id"]) == (row["body"], row["name"], row["site_id"])
+    assert not saved
     for table, held in before.items():
         kept = [{column: row[column] for column in held[0]} for row in after[table]]
         assert kept == held, table
-    assert {row["version"] for row in after["link"] + after["timetable"]} == {1}
+    assert {row["revision"] for row in after["link"] + after["timetable"]} == {1}
     assert [row["demo"] for row in after["site"]] == [False]
     # Worked out by hand from the dump's effects: event 1's stop was acknowledged, event 2's and 3's stand, event 4's waits.
     stop, lamp = "stop", "lamp"

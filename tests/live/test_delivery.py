@@ -232,7 +232,7 @@ def test_outside_its_timetable_nothing_is_ordered(small: Small) -> None:
 
     with transaction() as session:
         [row] = timetables_of(session, small.site)
-        save_timetable(session, small.site, row.body | {"hours": []}, timetable_id=row.id, base=row.version)
+        save_timetable(session, small.site, row.body | {"hours": []}, timetable_id=row.id, base=row.revision)
     assert record(happening(small), links(small)) == ["outside the timetable"]
     assert effects() == []
 

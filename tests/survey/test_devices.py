@@ -80,7 +80,7 @@ def test_links_follow_an_outputs_new_name_also_where_two_change_places(small: Sm
     with transaction() as session:
         [link] = session.query(LinkRow).all()
         assert [effect["output"] for effect in link.body["effects"]] == ["stop"]
-        assert link.version == 2
+        assert link.revision == 2
 
 
 def test_an_output_that_a_link_uses_stays_and_so_does_its_module(small: Small) -> None:

@@ -8,10 +8,11 @@ from lantern.core.faults import Refused
 from lantern.core.units import CELSIUS
 from lantern.db.base import transaction
 from lantern.links.tables import armed_links
+from lantern.revisions import StaleRevisionError, revisions_of
 from lantern.takes.tables import TakeRow
 from lantern.tune import bench, evidence
-from lantern.tune.actions import StaleRevisionError, changed_keys, restore_revision, save_revision
-from lantern.tune.tables import DetectorRow, revisions_of
+from lantern.tune.actions import changed_keys, restore_revision, save_revision
+from lantern.tune.tables import DetectorRow
 from seeded import Small
 
 
@@ -25,7 +26,7 @@ def saved(small: Small, base: int, reason: str = "because", **dials: object) -> 
 def test_a_revision_keeps_who_why_and_how_it_scored(small: Small) -> None:
     saved(small, 1, "ten seconds outlast the pass", sustain_s=10)
     with transaction() as session:
-        newest, first = revisions_of(session, small.detector)
+        newest, first = revisions_of(session, "detector", [small.detector])
         assert (newest.number, newest.reason, newest.user.name) == (2, "ten seconds outlast the pass", "Ida Test")
         assert [(s["card"]["hits"], s["card"]["misses"], s["card"]["false_alarms"]) for s in first.scores] == [
             (1, 0, 1)
@@ -52,7 +53,7 @@ def test_bad_values_are_not_saved(small: Small) -> None:
     with pytest.raises(Refused, match="sustain_s"):
         saved(small, 1, sustain_s=-2)
     with transaction() as session:
-        assert len(revisions_of(session, small.detector)) == 1
+        assert len(revisions_of(session, "detector", [small.detector])) == 1
 
 
 def test_restoring_adds_a_revision(small: Small) -> None:

@@ -13,12 +13,13 @@ from lantern.core.tuning.scoring import Mark
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow
 from lantern.live.plans import load_plans
+from lantern.revisions import revisions_of
 from lantern.survey.devices import add_device
 from lantern.survey.tables import DeviceRow
 from lantern.takes.actions import add_marks
 from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.making import copy_detector, make_detector, rename_detector
-from lantern.tune.tables import DetectorRow, revisions_of
+from lantern.tune.tables import DetectorRow
 from seeded import Small
 from web.test_access import log_in
 
@@ -113,7 +114,7 @@ def test_marks_and_links_go_along_with_a_new_name(small: Small) -> None:
     with transaction() as session:
         assert {mark.detector for mark in session.query(MarkRow)} == {"", "hotter"}
         assert [link.body["detector"] for link in session.query(LinkRow)] == ["hotter"]
-        assert [r.reason for r in revisions_of(session, small.detector)] == ["Renamed from hot.", "first"]
+        assert [r.reason for r in revisions_of(session, "detector", [small.detector])] == ["Renamed from hot.", "first"]
 
 
 def test_a_copy_is_scaled_to_the_other_picture_and_says_so(client: TestClient, small: Small) -> None:
@@ -179,6 +180,6 @@ def test_the_second_of_two_who_save_sees_both_and_loses_nothing(client: TestClie
     with transaction() as session:
         dials = session.get_one(DetectorRow, small.detector).body["dials"]
         assert (dials["threshold_c"], dials["hysteresis_c"], dials["rearm_s"]) == (41.0, 7.0, 5.0)
-        assert [r.reason for r in revisions_of(session, small.detector)] == ["both", "theirs", "first"]
+        assert [r.reason for r in revisions_of(session, "detector", [small.detector])] == ["both", "theirs", "first"]
     again = client.post(address, json=asked | {"choices": {"dial threshold_c": "own"}})
     assert again.status_code == 409  # over what is not the latest any more

@@ -13,11 +13,12 @@ from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import CELSIUS, Scale
 from lantern.db.base import transaction
+from lantern.revisions import revisions_of
 from lantern.survey.tables import DeviceRow
 from lantern.takes.actions import add_marks, import_path
 from lantern.takes.tables import TakeRow
 from lantern.tune import bench, evidence, studies
-from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, revisions_of
+from lantern.tune.tables import DetectorRow, StudyRow, judgements_of
 from seeded import Small
 from takes_on_disk import pictures, raw, tiff_take
 
@@ -90,7 +91,7 @@ def test_a_later_take_judges_every_revision_again_and_says_what_changed(small: S
         [line] = study.result["lines"]
         assert line["text"] == "1 of 1 caught, 1 false here; 0 missed and 1 false when it was saved"
         assert not line["worse"]  # it cried wolf before as well
-        [newest] = revisions_of(session, small.detector)
+        [newest] = revisions_of(session, "detector", [small.detector])
         assert judgements_of(session, small.detector)[newest.id, take_id]["false_alarms"] == 1
     studies.run_study(study_id)  # done already: nothing happens twice
 

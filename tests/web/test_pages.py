@@ -124,7 +124,9 @@ def test_timetables_and_links(client: TestClient, small: Small) -> None:
     assert client.delete(f"{own}?base=2").status_code == 200
     assert client.delete(f"{hours}?base=1").status_code == 409
     assert client.delete(f"{hours}?base=2").status_code == 200
-    bad = client.put("/timetables/1?base=1", json={"name": "x", "hours": [{"day": 0, "start_min": 60, "end_min": 60}]})
+    bad = client.put(
+        "/timetables/1?base=1&reason=shorter", json={"name": "x", "hours": [{"day": 0, "start_min": 60, "end_min": 60}]}
+    )
     assert "write 00:00-24:00 for a whole day" in bad.json()["faults"][0]["expected"]
 
 

@@ -19,13 +19,13 @@ from lantern.core.modelled import key_fault
 from lantern.core.tuning.wanted import UnwantedError
 from lantern.db.base import StoreAwayError
 from lantern.keeper import standing
-from lantern.links.actions import StaleVersionError
 from lantern.links.routes import router as links
 from lantern.people.account_routes import router as accounts
 from lantern.people.guard import SiteGuard
 from lantern.people.routes import router as people
 from lantern.people.sessions import find_session
 from lantern.rehearse.routes import router as rehearse
+from lantern.revisions import StaleRevisionError
 from lantern.settings import settings
 from lantern.survey.device_routes import router as devices
 from lantern.survey.routes import router as survey
@@ -33,7 +33,6 @@ from lantern.survey.site_routes import router as sites
 from lantern.takes.counts import router as counts
 from lantern.takes.import_routes import router as imports
 from lantern.takes.routes import router as takes
-from lantern.tune.actions import StaleRevisionError
 from lantern.tune.comparing import router as comparing
 from lantern.tune.detector_routes import router as detectors
 from lantern.tune.routes import router as tune
@@ -74,7 +73,6 @@ def make_app() -> FastAPI:
     app.add_exception_handler(Refused, _refused)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(StaleRevisionError, _stale)
-    app.add_exception_handler(StaleVersionError, _stale)
     app.add_exception_handler(StoreAwayError, _away)
     app.add_exception_handler(UnwantedError, _unwanted)
     app.add_exception_handler(LanternError, _failed)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
@@ -129,24 +129,29 @@ class Site(Strict):
         faults.refuse_if_any()
 
 
+NAMING = frozenset({"code", "name", "output"})  # keys by which one of a list is told from the others
+
+
 def differences(one: Site, other: Site) -> list[dict[str, Any]]:
     """Where two sites are not alike: the place in the document, and what stands there in each. Lists of what has a name (or a code)
     go by it, so that another order is no difference.
     """
-    first, second = (_flat(site.model_dump(mode="json", exclude_none=True)) for site in (one, other))
+    documents = (site.model_dump(mode="json", exclude_none=True) for site in (one, other))
+    return [{"at": key, "first": first, "second": second} for key, first, second in differing(*documents)]
+
+
+def differing(one: Mapping[str, Any], other: Mapping[str, Any]) -> list[tuple[str, Any, Any]]:
+    """The places at which two documents are not alike, in their order, with what stands there in each (None: nothing)."""
+    first, second = _flat(dict(one)), _flat(dict(other))
     keys = sorted(first.keys() | second.keys())
-    return [
-        {"at": key, "first": first.get(key), "second": second.get(key)}
-        for key in keys
-        if first.get(key) != second.get(key)
-    ]
+    return [(key, first.get(key), second.get(key)) for key in keys if first.get(key) != second.get(key)]
 
 
 def _flat(value: Any, at: str = "") -> dict[str, Any]:
     if isinstance(value, dict):
         inner = {f"{at}.{key}" if at else key: part for key, part in value.items()}
-    elif isinstance(value, list) and value and all(isinstance(v, dict) and ("code" in v or "name" in v) for v in value):
-        inner = {f"{at}[{v.get('code', v.get('name'))}]": v for v in value}
+    elif isinstance(value, list) and value and all(isinstance(v, dict) and not NAMING.isdisjoint(v) for v in value):
+        inner = {f"{at}[{next(v[key] for key in v if key in NAMING)}]": v for v in value}
     else:
         return {at: value}
     return {key: each for place, part in inner.items() for key, each in _flat(part, place).items()}

@@ -7,66 +7,92 @@ from typing import Any, TypeVar
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lantern.core.faults import Fault, FaultList, LanternError, Refused
+from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Timetable
 from lantern.formats.documents import read_model
 from lantern.links.tables import LinkRow, TimetableRow, timetables_of
+from lantern.revisions import (
+    RevisionRow,
+    StaleRevisionError,
+    check_reason,
+    hold,
+    keep,
+    remove,
+    restored,
+    revision,
+    revisions_of,
+)
 from lantern.survey.tables import outputs_of
 from lantern.tune.tables import DetectorRow
 
-
-class StaleVersionError(LanternError):
-    """Someone else changed it meanwhile; nothing was overwritten."""
-
-
-Versioned = TypeVar("Versioned", LinkRow, TimetableRow)
+MADE = "Made."
+Held = TypeVar("Held", LinkRow, TimetableRow)
 
 
-def unchanged(session: Session, table: type[Versioned], row_id: int, base: int) -> Versioned | None:
-    """The row, locked, if it is still as whoever changes it has seen it. Raises `StaleVersionError`."""
-    row = session.get(table, row_id, with_for_update=True)
-    if row is not None and row.version != base:
-        raise StaleVersionError(
-            f"{row.name} was changed meanwhile (version {row.version}; yours began from {base}). "
-            "Reload the page to see it, then make your change again."
-        )
+def held(session: Session, table: type[Held], row_id: int, base: int) -> Held | None:
+    """Return the row, locked, if it is still as whoever changes it has seen it. Raises `StaleRevisionError`."""
+    row = session.get(table, row_id)
+    if row is not None:
+        hold(session, row, base)
     return row
 
 
 def save_timetable(
-    session: Session, site_id: int, document: dict[str, Any], *, timetable_id: int | None, base: int = 0
+    session: Session,
+    site_id: int,
+    document: dict[str, Any],
+    *,
+    timetable_id: int | None,
+    base: int = 0,
+    reason: str = MADE,
+    user_id: int | None = None,
 ) -> TimetableRow:
     """Make or change a timetable. Its hours may be empty, which means never; links and detectors keep it through a change of name.
 
-    Raises `StaleVersionError` where `base` is not the version that is to be changed.
+    Raises `StaleRevisionError` where `base` is not the revision that is to be changed.
     """
     model = read_model(Timetable, document, where="timetable")
+    check_reason(reason)
     clash = session.scalar(select(TimetableRow).where(TimetableRow.site_id == site_id, TimetableRow.name == model.name))
     if clash is not None and clash.id != timetable_id:
         raise Refused([Fault("timetable: name", f"{model.name!r} is taken", "a name of its own on this site")])
-    row = None if timetable_id is None else unchanged(session, TimetableRow, timetable_id, base)
+    row = None if timetable_id is None else held(session, TimetableRow, timetable_id, base)
     if row is None:
-        row = TimetableRow(site_id=site_id, name=model.name, body={}, version=0)
-        session.add(row)
+        row = TimetableRow(id=timetable_id, site_id=site_id, revision=base)
     elif row.name != model.name:
-        for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site_id)):
-            if link.body.get("timetable") == row.name:
-                link.body = link.body | {"timetable": model.name}
-        for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == site_id)):
-            if detector.body.get("timetable") == row.name:
-                detector.body = detector.body | {"timetable": model.name}
-    row.name, row.body, row.version = model.name, model.model_dump(mode="json"), row.version + 1
-    session.flush()
+        _rename_timetable(session, row, model.name, user_id)
+    keep(session, row, model.model_dump(mode="json"), reason=reason, user_id=user_id)
     return row
 
 
+def _rename_timetable(session: Session, row: TimetableRow, name: str, user_id: int | None) -> None:
+    """Links and detectors, which are files that name it, go along."""
+    reason = f"{row.name} is called {name} now."
+    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id)):
+        if link.body.get("timetable") == row.name:
+            keep(session, link, link.body | {"timetable": name}, reason=reason, user_id=user_id)
+    for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == row.site_id)):
+        if detector.body.get("timetable") == row.name:
+            last = revision(session, detector.WHAT, detector.id, detector.revision)
+            facts = {} if last is None else last.facts  # for hours change no score
+            body = detector.body | {"timetable": name}
+            keep(session, detector, body, reason=reason, user_id=user_id, facts=facts)
+
+
 def save_link(
-    session: Session, detector: DetectorRow, document: dict[str, Any], *, link_id: int | None, base: int = 0
+    session: Session,
+    detector: DetectorRow,
+    document: dict[str, Any],
+    *,
+    link_id: int | None,
+    base: int = 0,
+    reason: str = MADE,
+    user_id: int | None = None,
 ) -> LinkRow:
     """Make or change a link of a detector. Its outputs and timetable must exist on the site.
 
-    Raises `StaleVersionError` where `base` is not the version that is to be changed.
+    Raises `StaleRevisionError` where `base` is not the revision that is to be changed.
     """
     site_id = detector.device.site_id
     model = read_model(LinkRule, {**document, "detector": detector.name}, where="link")
@@ -86,10 +112,49 @@ def save_link(
     if clash is not None and clash.id != link_id:
         faults.add("link: name", f"{model.name!r} is taken", "a name of its own on this site")
     faults.refuse_if_any()
-    row = None if link_id is None else unchanged(session, LinkRow, link_id, base)
+    check_reason(reason)
+    row = None if link_id is None else held(session, LinkRow, link_id, base)
     if row is None:
-        row = LinkRow(site_id=site_id, detector_id=detector.id, name=model.name, body={}, version=0)
-        session.add(row)
-    row.name, row.body, row.version = model.name, model.model_dump(mode="json"), row.version + 1
-    session.flush()
+        row = LinkRow(id=link_id, site_id=site_id, detector_id=detector.id, revision=base)
+    keep(session, row, model.model_dump(mode="json"), reason=reason, user_id=user_id)
     return row
+
+
+def delete_timetable(session: Session, row: TimetableRow, *, reason: str, user_id: int | None) -> None:
+    """Raises `Refused` while links or detectors go by it."""
+    links = session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id))
+    detectors = session.scalars(select(DetectorRow).where(DetectorRow.site_id == row.site_id))
+    users = [user.name for user in (*links, *detectors) if user.body.get("timetable") == row.name]
+    if users:
+        what = f"{row.name} is used by {', '.join(users)}"
+        raise Refused([Fault("timetable", what, "one that nothing goes by: give them another first")])
+    remove(session, row, reason=reason, user_id=user_id)
+
+
+def restore(session: Session, saved: RevisionRow, *, base: int, user_id: int | None) -> None:
+    """Save an old state of a link or a timetable anew; one that was deleted is there again.
+
+    Raises `StaleRevisionError` where `base` is not its newest revision, `Refused` for what no longer fits the site.
+    """
+    document = saved.document
+    newest = revisions_of(session, saved.what, [saved.subject_id])[0]
+    if newest.number != base:
+        raise StaleRevisionError(f"{newest.name} was changed meanwhile. Reload the page to see it, then restore again.")
+    reason = restored(saved.number, saved)
+    if saved.what == TimetableRow.WHAT:
+        save_timetable(
+            session,
+            saved.site_id,
+            document,
+            timetable_id=saved.subject_id,
+            base=base,
+            reason=reason,
+            user_id=user_id,
+        )
+        return
+    name = document["detector"]
+    query = select(DetectorRow).where(DetectorRow.site_id == saved.site_id, DetectorRow.name == name)
+    detector = session.scalar(query)
+    if detector is None:
+        raise Refused([Fault("revision", f"there is no detector {name!r} any more", "one that is there")])
+    save_link(session, detector, document, link_id=saved.subject_id, base=base, reason=reason, user_id=user_id)

@@ -2,25 +2,30 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, HTTPException, Request
+from fastapi import APIRouter, Body, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, Response
-from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from lantern.core.kinds import kind_of
 from lantern.core.logic.timetable import merged
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
-from lantern.links.actions import save_link, save_timetable, unchanged
+from lantern.links.actions import delete_timetable, restore, save_link, save_timetable
+from lantern.links.history import changes_of
 from lantern.links.tables import LinkRow, TimetableRow, links_of, timetables_of
+from lantern.revisions import RevisionRow, hold, remove
 from lantern.survey.tables import outputs_of, site_of
 from lantern.tune.shown import get_detector
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
+from lantern.web.door import user_id
 from lantern.web.pages import render
 
 router = APIRouter()
+DELETED = "Deleted."
+Reason = Annotated[str, Query(max_length=400)]
 
 
 @router.get("/links/{detector_id}", **may("viewer"))
@@ -37,79 +42,105 @@ def links_page(request: Request, detector_id: Id) -> HTMLResponse:
             ],
             "timetables": [_timetable(t) for t in timetables_of(session, site.id)],
             "zone": site.zone,
+            "changes": changes_of(session, row),
         }
         return render(request, session, "links.html", stage="link", detector=row, data=data)
 
 
-@router.post("/links/{detector_id}", **may("engineer", "made a link"))
-def make_link(detector_id: Id, document: dict[str, Any] = Body()) -> Response:
+@router.get("/links/{detector_id}/changes", **may("viewer"))
+def changes(detector_id: Id) -> Response:
+    """Who changed its links and the timetables, when and why, the newest first."""
     with transaction() as session:
-        row = save_link(session, get_detector(session, detector_id), document, link_id=None)
-        return json_answer(_link(row))
+        return json_answer(changes_of(session, get_detector(session, detector_id)))
+
+
+@router.post("/links/{detector_id}", **may("engineer", "made a link"))
+def make_link(request: Request, detector_id: Id, document: dict[str, Any] = Body()) -> Response:
+    with transaction() as session:
+        detector = get_detector(session, detector_id)
+        return json_answer(_link(save_link(session, detector, document, link_id=None, user_id=user_id(request))))
 
 
 @router.put("/links/{detector_id}/{link_id}", **may("engineer", "changed a link"))
-def change_link(detector_id: Id, link_id: Id, base: Count, document: dict[str, Any] = Body()) -> Response:
-    """`base`: the version that was changed; refused where somebody else has changed it meanwhile."""
+def change_link(
+    request: Request, detector_id: Id, link_id: Id, base: Count, reason: Reason, document: dict[str, Any] = Body()
+) -> Response:
+    """`base`: the revision that was changed; refused where somebody else has changed it meanwhile."""
     with transaction() as session:
-        found = session.get(LinkRow, link_id)
-        if found is None or found.detector_id != detector_id:
-            raise HTTPException(404, f"Detector {detector_id} has no link {link_id}.")
-        row = save_link(session, get_detector(session, detector_id), document, link_id=link_id, base=base)
+        _of_detector(session, detector_id, link_id)
+        detector, by = get_detector(session, detector_id), user_id(request)
+        row = save_link(session, detector, document, link_id=link_id, base=base, reason=reason, user_id=by)
         return json_answer(_link(row))
 
 
 @router.delete("/links/{detector_id}/{link_id}", **may("engineer", "deleted a link"))
-def delete_link(detector_id: Id, link_id: Id, base: Count) -> Response:
+def delete_link(request: Request, detector_id: Id, link_id: Id, base: Count, reason: Reason = DELETED) -> Response:
     with transaction() as session:
-        found = unchanged(session, LinkRow, link_id, base)
-        if found is None or found.detector_id != detector_id:
-            raise HTTPException(404, f"Detector {detector_id} has no link {link_id}.")
-        session.delete(found)
+        found = _of_detector(session, detector_id, link_id)
+        hold(session, found, base)
+        remove(session, found, reason=reason, user_id=user_id(request))
         return json_answer({"deleted": link_id})
+
+
+def _of_detector(session: Session, detector_id: int, link_id: int) -> LinkRow:
+    found = session.get(LinkRow, link_id)
+    if found is None or found.detector_id != detector_id:
+        raise HTTPException(404, f"Detector {detector_id} has no link {link_id}.")
+    return found
 
 
 @router.post("/timetables", **may("engineer", "made a timetable"))
 def make_timetable(request: Request, document: dict[str, Any] = Body()) -> Response:
     with transaction() as session:
-        return json_answer(
-            _timetable(save_timetable(session, site_of(session, site_id_of(request)).id, document, timetable_id=None))
-        )
+        site, by = site_of(session, site_id_of(request)), user_id(request)
+        return json_answer(_timetable(save_timetable(session, site.id, document, timetable_id=None, user_id=by)))
 
 
 @router.put("/timetables/{timetable_id}", **may("engineer", "changed a timetable"))
-def change_timetable(timetable_id: Id, base: Count, document: dict[str, Any] = Body()) -> Response:
+def change_timetable(
+    request: Request, timetable_id: Id, base: Count, reason: Reason, document: dict[str, Any] = Body()
+) -> Response:
     with transaction() as session:
-        found = session.get(TimetableRow, timetable_id)
-        if found is None:
-            raise HTTPException(404, f"There is no timetable {timetable_id}.")
-        saved = save_timetable(session, found.site_id, document, timetable_id=timetable_id, base=base)
+        site_id, by = _timetable_row(session, timetable_id).site_id, user_id(request)
+        saved = save_timetable(
+            session, site_id, document, timetable_id=timetable_id, base=base, reason=reason, user_id=by
+        )
         return json_answer(_timetable(saved))
 
 
 @router.delete("/timetables/{timetable_id}", **may("engineer", "deleted a timetable"))
-def delete_timetable(timetable_id: Id, base: Count) -> Response:
+def remove_timetable(request: Request, timetable_id: Id, base: Count, reason: Reason = DELETED) -> Response:
     with transaction() as session:
-        found = unchanged(session, TimetableRow, timetable_id, base)
-        if found is None:
-            raise HTTPException(404, f"There is no timetable {timetable_id}.")
-        users = [
-            link.name
-            for link in session.scalars(select(LinkRow).where(LinkRow.site_id == found.site_id))
-            if link.body.get("timetable") == found.name
-        ]
-        if users:
-            raise HTTPException(409, f"{found.name} is used by {', '.join(users)}. Give them another timetable first.")
-        session.delete(found)
+        found = _timetable_row(session, timetable_id)
+        hold(session, found, base)
+        delete_timetable(session, found, reason=reason, user_id=user_id(request))
         return json_answer({"deleted": timetable_id})
+
+
+@router.post("/revisions/{revision_id}/restore", **may("engineer", "restored a link or a timetable"))
+def restore_state(request: Request, revision_id: Id, base: Count) -> Response:
+    """An old state of a link or a timetable anew. `base`: the number of its newest revision, as the page has it."""
+    with transaction() as session:
+        saved = session.get(RevisionRow, revision_id)
+        if saved is None or saved.what not in (LinkRow.WHAT, TimetableRow.WHAT):
+            raise HTTPException(404, f"There is no revision {revision_id} of a link or a timetable.")
+        restore(session, saved, base=base, user_id=user_id(request))
+        return json_answer({"restored": saved.number})
+
+
+def _timetable_row(session: Session, timetable_id: int) -> TimetableRow:
+    found = session.get(TimetableRow, timetable_id)
+    if found is None:
+        raise HTTPException(404, f"There is no timetable {timetable_id}.")
+    return found
 
 
 def _timetable(row: TimetableRow) -> dict[str, Any]:
     model = row.model
     spans = [[span.start_min, span.end_min] for span in merged(model.hours)]
-    named = {"id": row.id, "version": row.version, "summary": model.summary, "spans": spans}
+    named = {"id": row.id, "revision": row.revision, "summary": model.summary, "spans": spans}
     return named | model.model_dump(mode="json")
 
 
 def _link(row: LinkRow) -> dict[str, Any]:
-    return {"id": row.id, "version": row.version, **row.model.model_dump(mode="json")}
+    return {"id": row.id, "revision": row.revision, **row.model.model_dump(mode="json")}

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import ForeignKey, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
@@ -13,33 +11,25 @@ from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Timetable
 from lantern.core.rehearsal import Armed
 from lantern.db.base import Base
+from lantern.revisions import Revised
 
 
-class TimetableRow(Base):
+class TimetableRow(Revised, Base):
     __tablename__ = "timetable"
     __table_args__ = (UniqueConstraint("site_id", "name"),)
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
-    name: Mapped[str]
-    body: Mapped[dict[str, Any]]
-    version: Mapped[int] = mapped_column(default=1)  # counts changes, so that nobody overwrites what they did not see
+    WHAT = "timetable"
 
     @property
     def model(self) -> Timetable:
         return Timetable.model_validate(self.body)
 
 
-class LinkRow(Base):
+class LinkRow(Revised, Base):
     __tablename__ = "link"
     __table_args__ = (UniqueConstraint("site_id", "name"),)
+    WHAT = "link"
 
-    id: Mapped[int] = mapped_column(primary_key=True)
-    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), index=True)
-    name: Mapped[str]
-    body: Mapped[dict[str, Any]]
-    version: Mapped[int] = mapped_column(default=1)  # counts changes, so that nobody overwrites what they did not see
 
     @property
     def model(self) -> LinkRule:

@@ -15,13 +15,15 @@ from lantern.core.site import Device, Place, Site, SiteDetector
 from lantern.links.actions import save_link, save_timetable
 from lantern.links.tables import LinkRow, TimetableRow, timetables_of
 from lantern.live.tables import DecisionRow, DeviceStateRow, EffectRow, EventRow, OutputRow
+from lantern.revisions import RevisionRow
 from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow, device_by_code, devices_of_site
 from lantern.takes.tables import ImportRow, MarkRow, TakeRow, takes_of_site
 from lantern.tune.actions import add_detector
-from lantern.tune.tables import DetectorRow, JudgementRow, RevisionRow, StudyRow, detectors_of_site
+from lantern.tune.tables import DetectorRow, JudgementRow, StudyRow, detectors_of_site
 from lantern.walk.tables import WalkTestRow
 
 OF_SITE = ("plan", "lists", "compounds", "expectations")  # subjects to come, kept as they are
+FROM_FILE = "From the site's file."
 OF_DEVICE = ("type", "mount", "channels", "abilities", "inputs")
 LEFT_OUT = "takes with their marks, revisions but the one in use, events and effects, people, passwords and tokens"
 
@@ -106,17 +108,26 @@ def add_detectors(
 ) -> None:
     """The file's timetables, detectors and links, for the devices that are there. `reasons`: for first revisions, by detector."""
     for timetable in site.timetables:
-        save_timetable(session, row.id, timetable.model_dump(mode="json"), timetable_id=None)
+        save_timetable(
+            session, row.id, timetable.model_dump(mode="json"), timetable_id=None, reason=FROM_FILE, user_id=user_id
+        )
     detectors: dict[str, DetectorRow] = {}
     for detector in site.detectors:
         device = device_by_code(session, row.id, str(detector.device))
         assert device is not None  # the document was checked
-        reason = reasons.get(detector.name, "From the site's file.")
+        reason = reasons.get(detector.name, FROM_FILE)
         made = add_detector(session, device_id=device.id, detector=detector.plain, reason=reason, user_id=user_id)
         made.enabled, made.retired = detector.enabled, detector.retired
         detectors[detector.name] = made
     for link in site.links:
-        save_link(session, detectors[link.detector], link.model_dump(mode="json"), link_id=None)
+        save_link(
+            session,
+            detectors[link.detector],
+            link.model_dump(mode="json"),
+            link_id=None,
+            reason=FROM_FILE,
+            user_id=user_id,
+        )
     session.flush()
 
 
@@ -179,7 +190,7 @@ def what_goes(session: Session, site_id: int) -> dict[str, int]:
         "takes": select(func.count(TakeRow.id)).join(DeviceRow).where(DeviceRow.site_id == site_id),
         "marks": select(func.count(MarkRow.id)).join(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site_id),
         "detectors": select(func.count()).where(DetectorRow.site_id == site_id),
-        "revisions": select(func.count()).where(RevisionRow.detector_id.in_(detectors)),
+        "revisions": select(func.count()).where(RevisionRow.site_id == site_id),
         "links": select(func.count()).where(LinkRow.site_id == site_id),
         "events": select(func.count()).where(EventRow.detector_id.in_(detectors)),
     }
@@ -192,7 +203,7 @@ def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
         raise Refused([Fault("name", repr(name[:80]), f"the site's own name, {row.name!r}, to be sure")])
     devices = select(DeviceRow.id).where(DeviceRow.site_id == row.id)
     detectors = select(DetectorRow.id).where(DetectorRow.site_id == row.id)
-    revisions = select(RevisionRow.id).where(RevisionRow.detector_id.in_(detectors))
+    revisions = select(RevisionRow.id).where(RevisionRow.site_id == row.id)
     for take in takes_of_site(session, row.id):
         session.delete(take)
     session.flush()
@@ -207,7 +218,7 @@ def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
         delete(JudgementRow).where(JudgementRow.revision_id.in_(revisions)),
         delete(StudyRow).where(StudyRow.detector_id.in_(detectors)),
         delete(WalkTestRow).where(WalkTestRow.detector_id.in_(detectors)),
-        delete(RevisionRow).where(RevisionRow.detector_id.in_(detectors)),
+        delete(RevisionRow).where(RevisionRow.site_id == row.id),
         delete(DetectorRow).where(DetectorRow.site_id == row.id),
         delete(ImportRow).where(ImportRow.site_id == row.id),
         delete(DeviceRow).where(DeviceRow.site_id == row.id),

@@ -22,6 +22,7 @@ from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import detectors_of_device
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import json_answer
+from lantern.web.door import user_id
 from lantern.web.pages import render
 
 router = APIRouter()
@@ -124,7 +125,7 @@ def change(request: Request, device_id: Id, asked: Placed) -> Response:
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
         place = _place(request, session, asked.place_id)
-        devices.change_device(session, row, dict(asked.model_extra or {}), place=place)
+        devices.change_device(session, row, dict(asked.model_extra or {}), place=place, user_id=user_id(request))
         tell(request, f"changed the device {row.code}")
         return json_answer({"id": row.id})
 

@@ -13,6 +13,7 @@ from lantern.core.site import Device
 from lantern.formats.documents import read_model
 from lantern.links.tables import LinkRow
 from lantern.live.tables import EffectRow, OutputRow
+from lantern.revisions import keep
 from lantern.survey.actions import device_row, new_token
 from lantern.survey.tables import DeviceRow, PlaceRow, device_by_code, outputs_of
 from lantern.takes.tables import TakeRow
@@ -67,7 +68,9 @@ def add_device(session: Session, place: PlaceRow, document: dict[str, Any]) -> D
     return row
 
 
-def change_device(session: Session, row: DeviceRow, document: dict[str, Any], *, place: PlaceRow) -> None:
+def change_device(
+    session: Session, row: DeviceRow, document: dict[str, Any], *, place: PlaceRow, user_id: int | None = None
+) -> None:
     """All that the page shows of it; what it does not show is kept. Links follow an output's new name. Raises `Refused`."""
     document = dict(document)
     was = [output.pop("was", None) for output in document.get("outputs", [])]
@@ -75,7 +78,7 @@ def change_device(session: Session, row: DeviceRow, document: dict[str, Any], *,
     kept = {"retired": row.retired, "kind": row.kind, "ability": ability, **row.extras}
     model = _checked(session, row.site_id, document | kept, row)
     _check_picture(session, row, model)
-    _follow_outputs(session, row, model, was)
+    _follow_outputs(session, row, model, was, user_id)
     if model.code != row.code:
         for detector in session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.id)):
             detector.body = detector.body | {"device": model.code}
@@ -172,7 +175,9 @@ def _check_picture(session: Session, row: DeviceRow, model: Device) -> None:
         raise Refused([Fault("device: ability.width", what, "the size of its takes: copy the device for another size")])
 
 
-def _follow_outputs(session: Session, row: DeviceRow, model: Device, was: list[str | None]) -> None:
+def _follow_outputs(
+    session: Session, row: DeviceRow, model: Device, was: list[str | None], user_id: int | None
+) -> None:
     """`was`: for each output, the name that it had. One that is gone must be used by no link, and be off."""
     renamed = {old: output.name for old, output in zip(was, model.outputs, strict=False) if old}
     gone = {output.name for output in row.output_models} - renamed.keys()
@@ -198,7 +203,8 @@ def _follow_outputs(session: Session, row: DeviceRow, model: Device, was: list[s
             effect | {"output": changed.get(effect["output"], effect["output"])} for effect in link.body["effects"]
         ]
         if effects != link.body["effects"]:
-            link.body, link.version = link.body | {"effects": effects}, link.version + 1
+            renamed_now = "; ".join(f"{old} is called {new} now" for old, new in changed.items())
+            keep(session, link, link.body | {"effects": effects}, reason=f"{renamed_now}.", user_id=user_id)
 
 
 def _used(session: Session, site_id: int, names: set[str]) -> str:

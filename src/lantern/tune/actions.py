@@ -9,19 +9,16 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
-from lantern.core.faults import Fault, LanternError, Refused
+from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.merging import Side, merged
 from lantern.core.tuning.scoring import ScoreCard
 from lantern.links.tables import LinkRow, hours_of
+from lantern.revisions import RevisionRow, check_reason, hold, keep, restored, revision
 from lantern.survey.tables import DeviceRow
 from lantern.takes.tables import MarkRow, TakeRow, takes_of_device
 from lantern.tune.judging import marks, subject
-from lantern.tune.tables import DetectorRow, RevisionRow, revision
-
-
-class StaleRevisionError(LanternError):
-    """Someone else saved a revision meanwhile; nothing was overwritten."""
+from lantern.tune.tables import DetectorRow
 
 
 def add_detector(
@@ -48,10 +45,10 @@ def _check_name(session: Session, site_id: int, name: str, detector_id: int | No
         raise Refused([Fault("detector: name", f"{name!r} is taken", "a name of its own on this site")])
 
 
-def _rename(session: Session, row: DetectorRow, name: str) -> None:
+def _rename(session: Session, row: DetectorRow, name: str, user_id: int | None) -> None:
     """Links, which are files that name it, go along; marks speak of it by its number."""
     for link in session.scalars(select(LinkRow).where(LinkRow.detector_id == row.id)):
-        link.body, link.version = link.body | {"detector": name}, link.version + 1
+        keep(session, link, link.body | {"detector": name}, reason=f"{row.name} is called {name} now.", user_id=user_id)
     row.name = name
     _take_over_marks(session, row)
 
@@ -69,30 +66,18 @@ def save_revision(
     session: Session, row: DetectorRow, detector: Detector, *, reason: str, user_id: int | None, base: int
 ) -> RevisionRow:
     """Save a state with its reason and how it scores on every take of the device. Refused if `base` is not the latest."""
-    if not reason.strip():
-        raise Refused([Fault("reason", "is empty", "why the values are what they are, for whoever comes next")])
-    session.refresh(row, with_for_update=True)
-    if row.revision != base:
-        raise StaleRevisionError(
-            f"Revision {row.revision} of {row.name} was saved meanwhile; yours began from {base}. "
-            "Reload the page to see it, then make your change again."
-        )
+    check_reason(reason)
+    hold(session, row, base)
     hours_of(session, row.site_id, detector)
     if row.name != detector.name:
         _check_name(session, row.site_id, detector.name, row.id)
-        _rename(session, row, detector.name)
+        _rename(session, row, detector.name, user_id)
     detector = kind_of(detector.kind).typed(detector).model_copy(update={"device": row.device.code})
     scores = scores_on_takes(session, detector, row.device_id)
-    row.revision = base + 1
-    row.body = detector.model_dump(mode="json")
     row.kind = detector.kind
     row.verdict = verdict(scores)
-    saved = RevisionRow(
-        detector_id=row.id, number=row.revision, body=row.body, reason=reason.strip(), scores=scores, user_id=user_id
-    )
-    session.add(saved)
-    session.flush()
-    return saved
+    body = detector.model_dump(mode="json")
+    return keep(session, row, body, reason=reason, user_id=user_id, facts={"scores": scores})
 
 
 def merge_revision(
@@ -110,21 +95,20 @@ def merge_revision(
     taken from it, the rest as chosen. Refused if `over` is not the latest.
     """
     session.refresh(row, with_for_update=True)
-    began = revision(session, row.id, base)
+    began = revision(session, row.WHAT, row.id, base)
     if began is None or not base <= over:
         raise Refused([Fault("base", f"{row.name} has no revision {base}", f"1 to {row.revision}")])
-    whole = merged(detector_of(began.body), row.model, detector, choices)
+    whole = merged(detector_of(began.document), row.model, detector, choices)
     return save_revision(session, row, whole, reason=reason, user_id=user_id, base=over)
 
 
 def restore_revision(session: Session, row: DetectorRow, number: int, *, user_id: int | None, base: int) -> RevisionRow:
     """Save an old state anew; nothing is lost in between. Refused if `base` is not the latest."""
-    old = revision(session, row.id, number)
+    old = revision(session, row.WHAT, row.id, number)
     if old is None:
         raise Refused([Fault("revision", f"{row.name} has no revision {number}", f"1 to {row.revision}")])
-    detector = detector_of(old.body)
-    reason = f"Restored revision {number}: {old.reason}"
-    return save_revision(session, row, detector, reason=reason, user_id=user_id, base=base)
+    detector = detector_of(old.document)
+    return save_revision(session, row, detector, reason=restored(number, old), user_id=user_id, base=base)
 
 
 def scores_on_takes(session: Session, detector: Detector, device_id: int) -> list[dict[str, Any]]:

@@ -17,11 +17,12 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.links.tables import armed_links
 from lantern.people.tables import scale_of
+from lantern.revisions import revision, revisions_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
 from lantern.tune import bench
 from lantern.tune.actions import changed_keys
 from lantern.tune.shown import changes_shown, get_detector, take_shown
-from lantern.tune.tables import DetectorRow, detectors_of_site, revision, revisions_of
+from lantern.tune.tables import DetectorRow, detectors_of_site
 from lantern.web.access import may, site_id_of
 from lantern.web.door import user_id
 from lantern.web.pages import render
@@ -84,7 +85,7 @@ def compare_page(
             cards=cards,
             takes=takes,
             take=chosen,
-            options=[(row, [r.number for r in revisions_of(session, row.id)]) for row in device],
+            options=[(row, [r.number for r in revisions_of(session, row.WHAT, [row.id])]) for row in device],
             changes=_changes(one, other, scale),
             only=only,
             paired=_paired(sides) if sides else None,
@@ -110,10 +111,10 @@ def _side(session: Session, detector_id: int, number: int | None) -> Side:
     row = get_detector(session, detector_id)
     if number is None:
         return Side(row, row.revision, row.model)
-    saved = revision(session, row.id, number)
+    saved = revision(session, row.WHAT, row.id, number)
     if saved is None:
         raise HTTPException(404, f"{row.name} has revisions 1 to {row.revision}.")
-    return Side(row, number, detector_of(saved.body))
+    return Side(row, number, detector_of(saved.document))
 
 
 def _judged(session: Session, side: Side, take: TakeRow, scale: Any) -> dict[str, Any]:

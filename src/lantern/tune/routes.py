@@ -22,6 +22,7 @@ from lantern.formats.tables import write_series
 from lantern.jobs import defer_study
 from lantern.links.tables import armed_links, timetables_of
 from lantern.people.tables import User, scale_of
+from lantern.revisions import revisions_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
 from lantern.tune import bench, evidence
 from lantern.tune.actions import changed_keys, merge_revision, restore_revision, save_revision
@@ -40,7 +41,7 @@ from lantern.tune.shown import (
     told_beside,
 )
 from lantern.tune.studies import begin_study
-from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, latest_studies, revisions_of
+from lantern.tune.tables import DetectorRow, StudyRow, judgements_of, latest_studies
 from lantern.tune.turns import TURNS
 from lantern.web.access import may
 from lantern.web.answers import attachment, json_answer
@@ -91,7 +92,7 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
             data=data,
             view=data["take"]["view"],
             infos={info["name"]: info for info in data["dials"]},
-            revisions=revisions_of(session, row.id),
+            revisions=revisions_of(session, row.WHAT, [row.id]),
             **told_beside(request, session, row),
         )
 
@@ -257,7 +258,7 @@ def revisions_page(request: Request, detector_id: Id, a: Id | None = None, b: Id
     """All revisions, and two of them side by side."""
     with transaction() as session:
         row = get_detector(session, detector_id)
-        rows = revisions_of(session, row.id)
+        rows = revisions_of(session, row.WHAT, [row.id])
         by_number = {r.number: r for r in rows}
         newer = by_number.get(b or row.revision)
         older = by_number.get(a or max(row.revision - 1, 1))
@@ -273,7 +274,7 @@ def revisions_page(request: Request, detector_id: Id, a: Id | None = None, b: Id
             newer=newer,
             older=older,
             changes=changes_shown(
-                changed_keys(older.body, newer.body, row.kind),
+                changed_keys(older.document, newer.document, row.kind),
                 row.kind,
                 scale_of(session, user_id(request)),
             ),

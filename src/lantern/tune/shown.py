@@ -19,10 +19,11 @@ from lantern.core.roles import suffices
 from lantern.core.units import Scale
 from lantern.formats.documents import detector_in
 from lantern.formats.signals.register import SIGNALS
+from lantern.revisions import revision
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.drafts import Draft
 from lantern.tune.making import devices_for
-from lantern.tune.tables import DetectorRow, revision
+from lantern.tune.tables import DetectorRow
 from lantern.web.pages import render
 
 
@@ -54,7 +55,7 @@ def judgeable(session: Session, row: DetectorRow) -> list[TakeRow]:
 def told_beside(request: Request, session: Session, row: DetectorRow) -> dict[str, Any]:
     """What the pages of a detector say and offer besides its numbers."""
     edits = suffices(request.state.role, "engineer")
-    first = revision(session, row.id, 1) if "copied" in request.query_params else None
+    first = revision(session, row.WHAT, row.id, 1) if "copied" in request.query_params else None
     told = {"kind": kind_of(row.kind), "edits": edits, "copy_to": devices_for(session, row)}
     return told | {"copied": first.reason if first else ""}
 
@@ -108,7 +109,7 @@ def changes_shown(changes: list[dict[str, Any]], kind: str, scale: Scale) -> lis
 
 def merge_shown(session: Session, row: DetectorRow, own: Detector, *, base: int, scale: Scale) -> dict[str, Any]:
     """What two have changed since revision `base`: part by part, in words, with the side that is taken where only one did."""
-    began, latest = revision(session, row.id, base), revision(session, row.id, row.revision)
+    began, latest = (revision(session, row.WHAT, row.id, number) for number in (base, row.revision))
     if began is None or latest is None:
         raise Refused([Fault("base", f"{row.name} has no revision {base}", f"1 to {row.revision}")])
     infos = {f"{DIAL}{info.name}": info for info in describe(kind_of(row.kind).dials)}
@@ -126,7 +127,7 @@ def merge_shown(session: Session, row: DetectorRow, own: Detector, *, base: int,
                     for side in ("base", "theirs", "own")
                 },
             }
-            for part in parts(detector_of(began.body), detector_of(latest.body), own)
+            for part in parts(detector_of(began.document), detector_of(latest.document), own)
         ],
     }
 

@@ -22,10 +22,11 @@ from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_
 from lantern.core.tuning.scoring import ScoreCard
 from lantern.db.base import now, transaction
 from lantern.db.work import Record, carry_out
+from lantern.revisions import RevisionRow, revisions_of
 from lantern.takes.tables import TakeRow, takes_by_id
 from lantern.tune.actions import score_on
 from lantern.tune.evidence import hold, shown
-from lantern.tune.tables import DetectorRow, JudgementRow, RevisionRow, StudyRow, revisions_of
+from lantern.tune.tables import DetectorRow, JudgementRow, StudyRow
 
 TELL_EVERY_S = 0.25
 FEW_STEPS = 8  # of a dial; a range of fewer is divided finer than the dial is
@@ -124,11 +125,11 @@ def _rejudge(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell:
     take = session.get(TakeRow, asked["take"])
     if take is None:
         raise Refused([Fault("take", f"{asked['take']} is gone", "a take that is there")])
-    revisions = revisions_of(session, row.id)
+    revisions = revisions_of(session, row.WHAT, [row.id])  # a detector is retired, not deleted
     lines = []
     for done, revision in enumerate(revisions):
         tell(done, len(revisions))
-        card = score_on(session, detector_of(revision.body), take)
+        card = score_on(session, detector_of(revision.document), take)
         _keep(session, revision, take, card)
         lines.append({"number": revision.number, "text": _said(revision, card), "worse": _worse(revision, card)})
     tell(len(revisions), len(revisions))

@@ -12,21 +12,19 @@ from lantern.core.events import Detector
 from lantern.core.kinds import detector_of
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
-from lantern.people.tables import User
+from lantern.revisions import Revised, RevisionRow
 from lantern.survey.tables import LISTED, DeviceRow
 
 
-class DetectorRow(Base):
+class DetectorRow(Revised, Base):
+    """Its body is a lantern-detector/1 document."""
+
     __tablename__ = "detector"
     __table_args__ = (UniqueConstraint("site_id", "name"),)
+    WHAT = "detector"
 
-    id: Mapped[int] = mapped_column(primary_key=True)
-    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
     device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), index=True)
-    name: Mapped[str]
     kind: Mapped[str]
-    revision: Mapped[int]
-    body: Mapped[dict[str, Any]]  # a lantern-detector/1 document
     enabled: Mapped[bool] = mapped_column(default=True)  # it runs live, if its site does
     retired: Mapped[bool] = mapped_column(default=False)
     verdict: Mapped[str] = mapped_column(default="")  # how it stood when it was last judged; shown in the rail
@@ -35,23 +33,6 @@ class DetectorRow(Base):
     @property
     def model(self) -> Detector:
         return detector_of(self.body)
-
-
-class RevisionRow(Base):
-    """A saved state: who, when, why, what, and how it scored then. Never changed."""
-
-    __tablename__ = "revision"
-    __table_args__ = (UniqueConstraint("detector_id", "number"),)
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"))
-    number: Mapped[int]
-    body: Mapped[dict[str, Any]]
-    reason: Mapped[str]
-    scores: Mapped[list[Any]]  # for each take of the device: its id, name and score card
-    user_id: Mapped[int | None] = mapped_column(ForeignKey("user_account.id"))
-    at: Mapped[datetime] = mapped_column(default=now)
-    user: Mapped[User | None] = relationship()
 
 
 class JudgementRow(Base):
@@ -90,7 +71,7 @@ def latest_studies(session: Session, detector_id: int) -> dict[str, StudyRow]:
 
 def judgements_of(session: Session, detector_id: int) -> dict[tuple[int, int], dict[str, Any]]:
     """Later score cards by (revision id, take id)."""
-    query = select(JudgementRow).join(RevisionRow).where(RevisionRow.detector_id == detector_id)
+    query = select(JudgementRow).join(RevisionRow).where(RevisionRow.subject_id == detector_id)
     return {(row.revision_id, row.take_id): row.card for row in session.scalars(query)}
 
 
@@ -136,13 +117,3 @@ def detectors_of_device(session: Session, device_id: int) -> list[DetectorRow]:
     """By name, those that are retired too."""
     query = select(DetectorRow).where(DetectorRow.device_id == device_id)
     return list(session.scalars(query.order_by(DetectorRow.retired, DetectorRow.name)))
-
-
-def revisions_of(session: Session, detector_id: int) -> list[RevisionRow]:
-    query = select(RevisionRow).where(RevisionRow.detector_id == detector_id).order_by(RevisionRow.number.desc())
-    return list(session.scalars(query))
-
-
-def revision(session: Session, detector_id: int, number: int) -> RevisionRow | None:
-    query = select(RevisionRow).where(RevisionRow.detector_id == detector_id, RevisionRow.number == number)
-    return session.scalar(query)

@@ -99,9 +99,11 @@ document.addEventListener("alpine:init", () => {
       outputs: data.outputs,
       regions: data.regions,
       timetables: data.timetables,
-      links: data.links.map((link) => ({ ...link, key: `saved-${link.id}`, dirty: false })),
+      links: data.links.map((link) => ({ ...link, key: `saved-${link.id}`, dirty: false, why: "" })),
       edited: { id: null, name: "", zone: data.zone, hours: [] },
       hoursDirty: false,
+      hoursWhy: "",
+      changes: data.changes,
       trouble: "",
       told: "",
       init() {
@@ -141,7 +143,7 @@ document.addEventListener("alpine:init", () => {
       addLink() {
         made += 1;
         const link = { key: `new-${made}`, id: null, name: `Link ${this.links.length + 1}`, region: null,
-          timetable: null, delay_s: 0, on_repeat: true, effects: [], dirty: true };
+          timetable: null, delay_s: 0, on_repeat: true, effects: [], dirty: true, why: "" };
         this.links.push(link);
         this.addEffect(this.links[this.links.length - 1]);
       },
@@ -149,18 +151,33 @@ document.addEventListener("alpine:init", () => {
         const { name, region, timetable, delay_s, on_repeat, effects } = link;
         const body = { name, detector: "", region, timetable, delay_s, on_repeat, effects };
         await this.attempt(async () => {
-          const saved = link.id === null ? await ask("POST", `/links/${data.detectorId}`, body) : await ask("PUT",
-            `/links/${data.detectorId}/${link.id}?base=${link.version}`, body);
-          Object.assign(link, saved, { dirty: false });
+          const changed = `/links/${data.detectorId}/${link.id}?base=${link.revision}&reason=${encodeURIComponent(link.why)}`;
+          const saved = link.id === null ? await ask("POST", `/links/${data.detectorId}`, body)
+            : await ask("PUT", changed, body);
+          Object.assign(link, saved, { dirty: false, why: "" });
+          await this.readChanges();
           this.told = `Saved ${saved.name}. The live engine takes it up within a second.`;
         });
       },
       async removeLink(link) {
         await this.attempt(async () => {
-          if (link.id !== null) await ask("DELETE", `/links/${data.detectorId}/${link.id}?base=${link.version}`);
+          if (link.id !== null) await ask("DELETE", `/links/${data.detectorId}/${link.id}?base=${link.revision}`);
           this.links = this.links.filter((l) => l !== link && l.key !== link.key);
+          await this.readChanges();
         });
       },
+
+      // ---- what was changed ----
+      whenText: (at) => new Date(at * 1000).toLocaleString("en-GB", { timeZone: data.zone, day: "numeric",
+        month: "short", hour: "2-digit", minute: "2-digit" }),
+      async readChanges() { this.changes = await ask("GET", `/links/${data.detectorId}/changes`); },
+      async restore(change) {
+        await this.attempt(async () => {
+          await ask("POST", `/revisions/${change.id}/restore?base=${change.newest}`);
+          location.reload();
+        });
+      },
+
       async attempt(work) {
         this.trouble = "";
         this.told = "";
@@ -196,21 +213,24 @@ document.addEventListener("alpine:init", () => {
         monday.map((h) => ({ ...h, day })))); },
       clearWeek() { this.setHours([]); },
       async saveTimetable() {
-        const { id, version, name, zone, hours } = this.edited;
+        const { id, revision, name, zone, hours } = this.edited;
         await this.attempt(async () => {
           const before = this.timetables.find((t) => t.id === id);
           const saved = id === null ? await ask("POST", "/timetables", { name, zone, hours }) : await ask("PUT",
-            `/timetables/${id}?base=${version}`, { name, zone, hours });
+            `/timetables/${id}?base=${revision}&reason=${encodeURIComponent(this.hoursWhy)}`, { name, zone, hours });
           if (before) for (const link of this.links) if (link.timetable === before.name) link.timetable = saved.name;
           this.timetables = [...this.timetables.filter((t) => t.id !== saved.id), saved].sort((a, b) =>
             a.name.localeCompare(b.name));
           this.edit(saved);
+          this.hoursWhy = "";
+          await this.readChanges();
           this.told = `Saved ${saved.name}: ${saved.summary}.`;
         });
       },
       async deleteTimetable() {
         await this.attempt(async () => {
-          await ask("DELETE", `/timetables/${this.edited.id}?base=${this.edited.version}`);
+          await ask("DELETE", `/timetables/${this.edited.id}?base=${this.edited.revision}`);
+          await this.readChanges();
           this.timetables = this.timetables.filter((t) => t.id !== this.edited.id);
           if (this.timetables.length) this.edit(this.timetables[0]); else this.newTimetable();
         });

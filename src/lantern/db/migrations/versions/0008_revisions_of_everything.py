@@ -1,0 +1,43 @@
+"""Revisions of links and timetables are kept as those of detectors are: one table for all of them"""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+from alembic import op
+from sqlalchemy.dialects import postgresql
+
+revision = "0008"
+down_revision = "0007"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.drop_constraint(op.f("uq_revision_detector_id_number"), "revision")
+    op.drop_constraint(op.f("fk_revision_detector_id_detector"), "revision")
+    op.alter_column("revision", "detector_id", new_column_name="subject_id")
+    op.alter_column("revision", "body", nullable=True)
+    op.add_column("revision", sa.Column("site_id", sa.Integer(), nullable=True))
+    op.add_column("revision", sa.Column("what", sa.String(), nullable=False, server_default="detector"))
+    op.add_column("revision", sa.Column("name", sa.String(), nullable=False, server_default=""))
+    op.add_column("revision", sa.Column("facts", postgresql.JSONB(), nullable=False, server_default="{}"))
+    op.execute(
+        "UPDATE revision SET site_id = detector.site_id, name = revision.body->>'name', "
+        "facts = jsonb_build_object('scores', scores) FROM detector WHERE detector.id = revision.subject_id"
+    )
+    op.drop_column("revision", "scores")
+    for table in ("link", "timetable"):
+        op.alter_column(table, "version", new_column_name="revision")
+        op.execute(
+            "INSERT INTO revision (site_id, what, subject_id, number, name, body, reason, facts, at) "  # noqa: S608 - of constants
+            f"SELECT site_id, '{table}', id, revision, name, body, 'As it stood when its revisions began to be kept.', '{{}}', "
+            f"now() FROM {table}"
+        )
+    op.alter_column("revision", "site_id", nullable=False)
+    for column in ("what", "name", "facts"):
+        op.alter_column("revision", column, server_default=None)
+    op.create_foreign_key(op.f("fk_revision_site_id_site"), "revision", "site", ["site_id"], ["id"])
+    op.create_unique_constraint(
+        op.f("uq_revision_what_subject_id_number"), "revision", ["what", "subject_id", "number"]
+    )
+    op.create_index(op.f("ix_revision_site_id"), "revision", ["site_id"])
