@@ -108,9 +108,9 @@ def test_timetables_and_links(client: TestClient, small: Small) -> None:
     ).json()
     assert made["summary"] == "8 h a week"
     hours = f"/timetables/{made['id']}"
-    emptied = client.put(f"{hours}?base=1", json={"name": "nights", "hours": []}).json()
-    assert emptied["version"] == 2
-    late = client.put(f"{hours}?base=1", json={"name": "days", "hours": []})
+    emptied = client.put(f"{hours}?base=1&reason=why", json={"name": "nights", "hours": []}).json()
+    assert emptied["revision"] == 2
+    late = client.put(f"{hours}?base=1&reason=why", json={"name": "days", "hours": []})
     assert (late.status_code, "changed meanwhile" in late.json()["message"]) == (409, True)
     assert emptied["summary"] == "never: this timetable has no hours"
     link = {"name": "second", "timetable": "nights", "effects": [{"output": "stop", "mode": "latched"}]}
@@ -118,8 +118,8 @@ def test_timetables_and_links(client: TestClient, small: Small) -> None:
     assert saved["timetable"] == "nights"
     assert client.delete(f"{hours}?base=2").status_code == 409
     own = f"/links/{small.detector}/{saved['id']}"
-    assert client.put(f"{own}?base=1", json=link | {"detector": "", "delay_s": 1}).json()["version"] == 2
-    assert client.put(f"{own}?base=1", json=link | {"detector": "", "delay_s": 9}).status_code == 409
+    assert client.put(f"{own}?base=1&reason=why", json=link | {"detector": "", "delay_s": 1}).json()["revision"] == 2
+    assert client.put(f"{own}?base=1&reason=why", json=link | {"detector": "", "delay_s": 9}).status_code == 409
     assert client.delete(f"{own}?base=1").status_code == 409
     assert client.delete(f"{own}?base=2").status_code == 200
     assert client.delete(f"{hours}?base=1").status_code == 409
