@@ -114,7 +114,7 @@ def test_series(tmp_path: Path) -> None:
         ({"emissivity_set": 1.2}, "emissivity_set"),
         ({"colour": "red"}, "not a known key"),
         ({"scale": -1}, "scale"),
-        ({"kind": "plates"}, "kind"),
+        ({"kind": "smells"}, "kind"),
     ],
 )
 def test_bad_sidecars(tmp_path: Path, change: dict, expected: str) -> None:

@@ -33,7 +33,7 @@ def evaluate(
     site: SiteFile = None,
 ) -> None:
     """Print a JSON line for each event of a detector on a take."""
-    with told(), _subject(detector, take, site) as subject:
+    with told(), judged_file(detector, take, site) as subject:
         lines = b"".join(line(event.as_dict()) for event in subject.evaluated())
         if out is None:
             sys.stdout.buffer.write(lines)
@@ -51,7 +51,7 @@ def score(
     site: SiteFile = None,
 ) -> None:
     """Print the score card of a detector on a take, as JSON; for counts against a CSV start_s,end_s,in,out the audit."""
-    with told(), _subject(detector, take, site) as subject:
+    with told(), judged_file(detector, take, site) as subject:
         if (by_hand := _hand_counts(marks)) is not None:
             sys.stdout.buffer.write(line(subject.audit(by_hand)))
         else:
@@ -74,7 +74,7 @@ def sweep(
     """Print, as CSV, what each value of a dial would miss and raise falsely."""
     from lantern.core.tuning.sweep import COLUMNS
 
-    with told(), _subject(detector, take, site) as subject:
+    with told(), judged_file(detector, take, site) as subject:
         rows = subject.sweep(dial, read_marks_file(marks), low=low, high=high, step=step, slack=_slack(early, late))
         writer = csv.writer(sys.stdout, lineterminator="\n")
         writer.writerow(COLUMNS)
@@ -133,7 +133,7 @@ def _slack(early_s: float, late_s: float) -> Any:
 
 
 @contextmanager
-def _subject(detector: str, take: Path, site: Path | None) -> Iterator[Any]:
+def judged_file(detector: str, take: Path, site: Path | None) -> Iterator[Any]:
     from lantern.core.kinds import judge
     from lantern.formats.takes import open_take
     from lantern.settings import settings
@@ -146,12 +146,15 @@ def _subject(detector: str, take: Path, site: Path | None) -> Iterator[Any]:
 def _detector(given: str, site: Path | None) -> Any:
     """The detector of a file, or of that name in a site's file."""
     from lantern.core.faults import Fault
+    from lantern.core.kinds import kind_of
     from lantern.formats.documents import read_detector, read_site
 
     if site is None:
         return read_detector(Path(given))
-    held = {detector.name: detector for detector in read_site(site).detectors}
+    whole = read_site(site)
+    held = {detector.name: detector for detector in whole.detectors}
     if given not in held:
         known = ", ".join(held) or "none is in it"
         raise Refused([Fault("--detector", f"{site.name} has no detector {given!r}", f"one of its own: {known}")])
-    return held[given].plain
+    plain = held[given].plain
+    return kind_of(plain.kind).with_lists(plain, whole.list_bodies)

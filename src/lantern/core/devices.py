@@ -34,6 +34,7 @@ DEVICE_KINDS: dict[str, DeviceKind] = {
         DeviceKind("thermal", "thermal camera or probe", ("heat", "series"), "sends", pictured=True),
         DeviceKind("camera", "camera that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
         DeviceKind("counter", "counter that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
+        DeviceKind("reader", "plate reader", ("plates",), "sends", pictured=True),
         DeviceKind("io_module", "I/O module with outputs", (), "written", pictured=False),
     )
 }

@@ -44,14 +44,17 @@ class Detector(BaseModel):
     name: str = Field(min_length=1, max_length=120)
     kind: str
     device: str | None = None
-    regions: tuple[SerializeAsAny[Region], ...] = Field(min_length=1)
+    regions: tuple[SerializeAsAny[Region], ...] = ()
     dials: dict[str, Any] = Field(default_factory=dict)
     timetable: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """A decision's raise with its clear. Times in s from the take's start; `peak` in the reading's unit."""
+    """A decision's raise with its clear. Times in s from the take's start; `peak` in the reading's unit.
+
+    `region` "": the whole of what the device sees.
+    """
 
     detector: str
     region: str
@@ -68,10 +71,10 @@ class Event:
     )  # what only its family knows of it, by names that the family documents
 
     def as_dict(self) -> dict[str, Any]:
-        """The event line of the contract; `direction` and `own` only where the kind has them."""
+        """The event line of the contract; `direction`, and what only its family knows, where the kind has them."""
         line: dict[str, Any] = {
             "detector": self.detector,
-            "region": self.region,
+            "region": self.region or None,
             "raised_s": self.raised_s,
             "cleared_s": self.cleared_s,
             "cleared_by": self.cleared_by,
@@ -82,9 +85,7 @@ class Event:
         }
         if self.direction is not None:
             line["direction"] = self.direction
-        if self.own:
-            line["own"] = self.own
-        return line
+        return line | self.own
 
 
 def in_order(events: list[Event]) -> list[Event]:

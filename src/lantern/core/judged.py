@@ -22,6 +22,7 @@ from lantern.core.units import CELSIUS, Scale
 class Judged(ABC):
     """Frozen: `with_dials` gives another one."""
 
+    traces_as: ClassVar[str] = "lines"  # how the time axis draws them: lines, or stems that stand alone
     none_exact: ClassVar[str] = "none here"  # why no dial sweeps exactly, where none does
 
     detector: Detector

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -35,6 +35,14 @@ class Kind:
     def sources(self, detector: Detector) -> list[str]:
         """What may stand as the region of its events, for links to listen to: its watched regions."""
         return [region.name for region in detector.regions if region.role == "watch"]
+
+    def lists_named(self, detector: Detector) -> tuple[str, ...]:
+        """The lists of its site that the detector names."""
+        return ()
+
+    def with_lists(self, detector: Detector, lists: Mapping[str, Mapping[str, Any]]) -> Detector:
+        """The detector with what is on the lists that it names. Raises `Refused` for one that is not there, or has a fault."""
+        return detector
 
     def dial_unit(self, info: DialInfo, signal: str) -> str:
         """The unit of a dial where it is held against a take of this signal."""

@@ -40,7 +40,7 @@ class Device(Strict):
 
     code: str = Field(min_length=1, max_length=20)
     name: str = Field(min_length=1, max_length=120)
-    kind: Literal["thermal", "camera", "counter", "io_module"]
+    kind: Literal["thermal", "camera", "counter", "reader", "io_module"]
     ability: dict[str, Any] = Field(default_factory=dict)
     address: dict[str, Any] = Field(default_factory=dict)
     outputs: tuple[Output, ...] = ()
@@ -70,7 +70,7 @@ class SiteDetector(Detector):
 
     model_config = ConfigDict(frozen=True, extra="allow")
 
-    regions: tuple[SiteRegion, ...] = Field(min_length=1)
+    regions: tuple[SiteRegion, ...] = ()
     enabled: bool = Field(default=True, description="it runs live")
     retired: bool = False
 
@@ -81,7 +81,7 @@ class SiteDetector(Detector):
 
 
 class Site(Strict):
-    """`plan`, `lists`, `compounds` and `expectations` are of subjects to come: checked for shape, kept, written again."""
+    """`lists` are for the families whose detectors name them. `plan`, `compounds` and `expectations` are of subjects to come: checked for shape, kept, written again."""
 
     format: Literal["lantern-site/1"] = "lantern-site/1"
     name: str = Field(min_length=1, max_length=120)
@@ -99,6 +99,11 @@ class Site(Strict):
     def devices(self) -> list[Device]:
         return [device for place in self.places for device in place.devices]
 
+    @property
+    def list_bodies(self) -> dict[str, dict[str, Any]]:
+        """What is on the lists, by name."""
+        return {held.name: held.model_dump(mode="json") for held in self.lists}
+
     def check(self) -> None:
         """Names that must be unique are, names lead somewhere, dials are their kind's. Raises `Refused` with every fault."""
         faults = FaultList()
@@ -112,7 +117,9 @@ class Site(Strict):
             if detector.timetable:
                 _check_leads(faults, f"{where}.timetable", detector.timetable, timetables)
             try:
-                kind_of(detector.kind).read_dials(detector.plain)
+                kind, plain = kind_of(detector.kind), detector.plain
+                kind.read_dials(plain)
+                kind.with_lists(plain, self.list_bodies)
             except Refused as error:
                 for fault in error.faults:
                     faults.add(f"{where}.{fault.where.removeprefix('detector: ')}", fault.what, fault.expected)

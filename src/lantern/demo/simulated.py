@@ -18,11 +18,11 @@ import numpy as np
 
 from lantern.core.signals import Frames, Pixels
 from lantern.core.tuning.scoring import Mark
-from lantern.demo.skerrow import CROWDS, OBSERVERS, TAKES
+from lantern.demo.skerrow import CROWDS, OBSERVERS, PLATES, TAKES
 from lantern.formats.sidecar import TakeInfo
 from lantern.formats.takes import Still, Take
 from lantern.keeper import ends_with_parent
-from lantern.standins import places
+from lantern.standins import places, weighbridge
 from lantern.standins.crowd import Crowd
 from lantern.standins.scene import OFFSET_C, SCALE, Scene
 from lantern.standins.scenes import RECORDED
@@ -50,11 +50,13 @@ def simulated(share: float) -> Iterator[Simulated]:
             yield _thermal(code, share, pool)
         for code, crowd in zip(CROWDS, crowds, strict=True):
             yield _people(code, crowd.result())
+        for name in PLATES:
+            yield _plates(name)
 
 
 def counted() -> int:
     """How many there are."""
-    return len(TAKES) + len(CROWDS)
+    return len(TAKES) + len(CROWDS) + len(PLATES)
 
 
 @contextmanager
@@ -136,3 +138,13 @@ def _people(code: str, crowd: Crowd) -> Simulated:
     careful = [list(passage) for passage in crowd.passages]
     hasty = [passage for i, passage in enumerate(careful) if i % MISSED_EVERY != MISSED_AT]
     return Simulated(take, crowd.marks, list(zip(OBSERVERS, (careful, hasty), strict=True)))
+
+
+# ---- plates ----------------------------------------------------------------------------------------------------------
+
+
+def _plates(name: str) -> Simulated:
+    reads, marks = {"morning": weighbridge.morning, "night": weighbridge.night}[name]()
+    width, height = weighbridge.FRAME
+    info = _info(*PLATES[name], kind="plates", width=width, height=height)
+    return Simulated(Take(info, value=reads), marks)

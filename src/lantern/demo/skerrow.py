@@ -28,6 +28,11 @@ CROWDS = {
     "C2": ("C2", "Until the ferry calls, 15 min", "2026-03-07T06:05:00+01:00"),
     "V2": ("V2", "A night with rain, 30 min", "2026-03-08T01:30:00+01:00"),
 }
+# by name of the scene of plates: the same
+PLATES = {
+    "morning": ("P1", "Morning, 80 min", "2026-03-04T05:30:00+01:00"),
+    "night": ("P1", "Night, 6 h", "2026-03-04T22:00:00+01:00"),
+}
 OBSERVERS = ("Mira V.", "second observer")  # who counted the passages of a take by hand
 REASONS = {
     "Smoulder in the heap": "As found on site: 45 °C because the last site had 45.",
@@ -35,6 +40,7 @@ REASONS = {
     "Crew screening": "37.4 °C on the corners of the eyes, corrected by the 35 °C source: well above the crew's own spread.",
     "Boarding count": "As found on site: the line lies at the ship's side, where the gangway ends.",
     "Hall door": "At the door's frame; 40 is what the hall is let for, and 2 % of passages are known to be missed.",
+    "Barrier in": "As found on site: two edits are forgiven so that dirty lorries get in, and nobody asked for a vehicle.",
     "Gate line": "As found on site: everything that comes over the painted line.",
     "Tank": "Somebody who stays at the tank for 6 s; whoever passes takes 4 s.",
     "Gate to tank": "From the gate to the tank within a minute, on foot.",

@@ -51,12 +51,17 @@ def take_schema() -> dict[str, Any]:
     """Return the JSON schema of `take.json`, with the kinds of take there are."""
     schema = TakeInfo.model_json_schema()
     schema["properties"]["kind"]["enum"] = list(SIGNALS)
+    for signal in SIGNALS.values():
+        own = signal.info.model_json_schema()["properties"]
+        schema["properties"] = own | schema["properties"]
     return schema
 
 
 def read_info(document: Any, *, where: str) -> TakeInfo:
     """Return a sidecar's document as what describes a take. Raises `Refused`, also for what does not fit its signal."""
-    info = read_model(TakeInfo, document, where=where)
+    name = document.get("kind")
+    known = SIGNALS.get(name) if isinstance(name, str) else None
+    info = read_model(known.info if known else TakeInfo, document, where=where)
     faults = signal_of(info.kind, where=f"{where}: kind").faults(info)
     if faults:
         raise Refused([Fault(where, each, "keys that fit the kind of take") for each in faults])

@@ -10,10 +10,13 @@ from typing import Any
 from sqlalchemy import select
 
 from lantern.core.events import Detector
+from lantern.core.faults import Refused
+from lantern.core.kinds import kind_of
 from lantern.core.logic.timetable import Timetable
 from lantern.core.rehearsal import Armed
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow, TimetableRow
+from lantern.lists.tables import ListRow
 from lantern.survey.tables import DeviceRow, SiteRow
 from lantern.tune.tables import DetectorRow
 
@@ -30,6 +33,7 @@ class Plan:
     facts: dict[str, Any]  # of its device
     links: list[Armed]
     hours: Timetable | None  # its own; None: all
+    lists: tuple[tuple[str, int], ...] = ()  # those that it names, with their revisions
     fault: str = ""  # why it cannot run
 
 
@@ -49,14 +53,21 @@ def load_plans() -> Plans:
         running = select(DetectorRow).where(DetectorRow.enabled, DetectorRow.retired.is_(False))
         rows = [row for row in session.scalars(running.order_by(DetectorRow.id)) if row.device_id in devices]
         links = session.scalars(select(LinkRow).order_by(LinkRow.name)).all()
+        lists: dict[int, dict[str, ListRow]] = defaultdict(dict)
+        for held in session.scalars(select(ListRow)):
+            lists[held.site_id][held.name] = held
+        zones = {site.id: site.zone for site in session.execute(select(SiteRow.id, SiteRow.zone))}
         timetables = {(t.site_id, t.name): t.model for t in session.scalars(select(TimetableRow))}
     armed: dict[int, list[Armed]] = defaultdict(list)
     for link in links:
         armed[link.detector_id].append(_armed(link, timetables))
-    detectors = [_plan(row, devices[row.device_id], armed[row.id], timetables) for row in rows]
+    detectors = [
+        _plan(row, devices[row.device_id], armed[row.id], timetables, lists[row.site_id], zones[row.site_id])
+        for row in rows
+    ]
     signature = (
         [(d.id, d.code, d.token, repr((d.address, d.outputs, d.watchdog, d.ability))) for d in devices.values()],
-        [(p.detector_id, p.revision, repr((p.links, p.hours, p.fault))) for p in detectors],
+        [(p.detector_id, p.revision, repr((p.links, p.hours, p.fault, p.lists))) for p in detectors],
     )
     return Plans(list(devices.values()), detectors, signature)
 
@@ -67,9 +78,21 @@ def _armed(row: LinkRow, timetables: dict[tuple[int, str], Timetable]) -> Armed:
 
 
 def _plan(
-    row: DetectorRow, device: DeviceRow, links: list[Armed], timetables: dict[tuple[int, str], Timetable]
+    row: DetectorRow,
+    device: DeviceRow,
+    links: list[Armed],
+    timetables: dict[tuple[int, str], Timetable],
+    lists: dict[str, ListRow],
+    zone: str,
 ) -> Plan:
-    model = row.model
+    model, kind = row.model, kind_of(row.kind)
     hours = timetables.get((row.site_id, model.timetable)) if model.timetable else None
     fault = f"the site has no timetable {model.timetable!r}" if model.timetable and hours is None else ""
-    return Plan(row.id, device.id, device.site_id, row.revision, model, device.ability, links, hours, fault)
+    named = kind.lists_named(model)
+    try:
+        model = kind.with_lists(model, {name: held.body for name, held in lists.items()})
+    except Refused as error:
+        fault = str(error)
+    used = tuple((name, lists[name].revision) for name in named if name in lists)
+    facts = device.ability | {"zone": zone}
+    return Plan(row.id, device.id, device.site_id, row.revision, model, facts, links, hours, used, fault)

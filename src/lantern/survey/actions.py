@@ -11,9 +11,11 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.site import Device, Place, Site, SiteDetector
+from lantern.core.site import Device, Named, Place, Site, SiteDetector
 from lantern.links.actions import save_link, save_timetable
 from lantern.links.tables import LinkRow, TimetableRow, timetables_of
+from lantern.lists.actions import save_list
+from lantern.lists.tables import ListRow, lists_of
 from lantern.live.tables import DecisionRow, DeviceStateRow, EffectRow, EventRow, OutputRow
 from lantern.revisions import RevisionRow
 from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow, device_by_code, devices_of_site
@@ -22,7 +24,7 @@ from lantern.tune.actions import add_detector
 from lantern.tune.tables import DetectorRow, JudgementRow, StudyRow, detectors_of_site
 from lantern.walk.tables import WalkTestRow
 
-OF_SITE = ("plan", "lists", "compounds", "expectations")  # subjects to come, kept as they are
+OF_SITE = ("plan", "compounds", "expectations")  # subjects to come, kept as they are
 FROM_FILE = "From the site's file."
 OF_DEVICE = ("type", "mount", "channels", "abilities", "inputs")
 LEFT_OUT = "takes with their marks, revisions but the one in use, events and effects, people, passwords and tokens"
@@ -111,6 +113,8 @@ def add_detectors(
         save_timetable(
             session, row.id, timetable.model_dump(mode="json"), timetable_id=None, reason=FROM_FILE, user_id=user_id
         )
+    for held in site.list_bodies.values():
+        save_list(session, row.id, held, list_id=None, reason=FROM_FILE, user_id=user_id)
     detectors: dict[str, DetectorRow] = {}
     for detector in site.detectors:
         device = device_by_code(session, row.id, str(detector.device))
@@ -155,6 +159,7 @@ def site_document(session: Session, row: SiteRow) -> Site:
         detectors=tuple(detectors),
         timetables=tuple(found.model for found in timetables_of(session, row.id)),
         links=tuple(link.model for link in links),
+        lists=tuple(Named.model_validate(held.body) for held in lists_of(session, row.id)),
         **row.extras,
     )
 
@@ -215,6 +220,7 @@ def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
         delete(DeviceStateRow).where(DeviceStateRow.device_id.in_(devices)),
         delete(LinkRow).where(LinkRow.site_id == row.id),
         delete(TimetableRow).where(TimetableRow.site_id == row.id),
+        delete(ListRow).where(ListRow.site_id == row.id),
         delete(JudgementRow).where(JudgementRow.revision_id.in_(revisions)),
         delete(StudyRow).where(StudyRow.detector_id.in_(detectors)),
         delete(WalkTestRow).where(WalkTestRow.detector_id.in_(detectors)),

@@ -132,6 +132,19 @@ class MarkRow(Base):
         return {"id": self.id, **asdict(self.as_mark())}
 
 
+class TruthRow(Base):
+    """What something on a take truly was, as somebody typed it: the object that a device named, at a time when it was there."""
+
+    __tablename__ = "truth"
+
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), primary_key=True)
+    object: Mapped[str] = mapped_column(primary_key=True)
+    at_s: Mapped[float] = mapped_column(primary_key=True)
+    text: Mapped[str]
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("user_account.id"))
+    at: Mapped[datetime] = mapped_column(default=now)
+
+
 class HandCountRow(Base):
     """What somebody counted by hand on a take: passages with their times (a tally), or a file's intervals."""
 

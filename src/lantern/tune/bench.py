@@ -102,16 +102,22 @@ def drawn_readings(session: Session, detector: Detector, take: TakeRow, scale: S
     """The readings thinned to what a screen can show: least and greatest value of each column; `shown`: how a value is shown."""
     held = subject(session, detector, take)
     return {
-        name: thinned(series, COLUMNS) | {"shown": scale.of(series.unit).as_dict()}
+        name: (thinned(series, COLUMNS) if held.traces_as == "lines" else plain(series))
+        | {"shown": scale.of(series.unit).as_dict(), "as": held.traces_as}
         for name, series in held.traces().items()
     }
+
+
+def plain(series: Series) -> dict[str, Any]:
+    """Every point, where each stands for something of its own."""
+    return {"t_s": series.t_s.tolist(), "x": np.round(series.x, 3).tolist(), "unit": series.unit}
 
 
 def thinned(series: Series, columns: int) -> dict[str, Any]:
     """At most two points a column, extremes kept: `t_s` and `x`, alternating least and greatest where they differ."""
     n = len(series)
     if n <= 2 * columns:
-        return {"t_s": series.t_s.tolist(), "x": np.round(series.x, 3).tolist(), "unit": series.unit}
+        return plain(series)
     edges = np.unique(np.linspace(0, n, columns + 1).astype(np.intp))[:-1]
     low = np.minimum.reduceat(series.x, edges)
     high = np.maximum.reduceat(series.x, edges)

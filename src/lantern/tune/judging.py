@@ -20,6 +20,7 @@ from lantern.core.kinds import judge
 from lantern.core.signals import Floats
 from lantern.core.tuning.scoring import Mark
 from lantern.formats.signals.register import signal_of
+from lantern.lists.tables import with_lists
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import ReductionRow, TakeRow, marks_of
 
@@ -101,6 +102,7 @@ def held_value(session: Session, take: TakeRow) -> Any:
 
 def subject(session: Session, detector: Detector, take: TakeRow) -> Judged:
     """Return the detector held against a stored take. Raises `Refused` if its kind does not read the take's signal."""
+    detector = with_lists(session, take.device.site_id, detector)
     if not signal_of(take.signal).held:  # it reads from the caller's transaction, and cannot outlive it
         return judge(detector, take.signal, held_value(session, take))
     key = (take.id, detector.model_dump_json())

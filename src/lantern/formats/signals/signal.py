@@ -40,7 +40,8 @@ class Signal(ABC):
     held: ClassVar[bool]  # small enough to be kept in memory whole
     view: ClassVar[
         str
-    ]  # how a page draws it: frames (pictures, one by one), boxes (over a still), columns (as curves only)
+    ]  # how a page draws it: frames (pictures, one by one), boxes (over a still), reads, columns (as curves only)
+    info: ClassVar[type[TakeInfo]] = TakeInfo  # what a sidecar of it may hold
 
     def faults(self, info: TakeInfo) -> list[str]:
         """What of a sidecar does not fit this signal, in words."""

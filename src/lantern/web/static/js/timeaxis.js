@@ -55,7 +55,7 @@ export class TimeAxis {
     for (const lane of this.lanes) {
       const [y, height] = at[lane];
       const traces = Object.keys(this.data.readings);
-      const name = lane === "reading" && traces.length === 1 && ["in view", "inside"].includes(traces[0])
+      const name = lane === "reading" && traces.length === 1 && ["in view", "inside", "passages"].includes(traces[0])
         ? traces[0] : lane.startsWith("effects:") ? lane.slice(8) : lane.startsWith("armed:")
           ? `armed: ${lane.slice(6)}` : lane;
       parts.push(el("text", { class: "name", x: this.left - (lane === "reading" ? 44 : 12), y: y + height / 2 + 4 },
@@ -81,6 +81,7 @@ export class TimeAxis {
     if (!Number.isFinite(low)) [low, high] = [0, 1];
     const pad = Math.max((high - low) * 0.07, 0.5);
     [low, high] = this.frozen ?? [low - pad, high + pad];
+    if (Object.values(readings).some((r) => r.as === "stems")) low = Math.min(low + pad, 0);
     this.span = [low, high];
     this.y = (v) => y + height - ((v - low) / (high - low)) * height;
     this.fromY = (py) => low + ((y + height - py) / height) * (high - low);
@@ -96,7 +97,7 @@ export class TimeAxis {
     }
     for (const [a, b, why] of this.data.unknown) parts.push(el("rect", { class: "unknown", x: this.x(a), y,
       width: Math.max(this.x(b) - this.x(a), 1.5), height }, el("title", {}, `unknown: ${why}`)));
-    Object.entries(readings).forEach(([, r], index) => parts.push(el("path", { class: `reading reading-${index % 3}`,
+    Object.entries(readings).forEach(([, r], index) => parts.push(el("path", { class: r.as === "stems" ? "reading stems" : `reading reading-${index % 3}`,
       d: this.#path(r, high, low), "pointer-events": "none" })));
     if (relaxed !== null && relaxed > low && relaxed < high) parts.push(el("line", { class: "relaxed", x1: this.left,
       x2: this.width - RIGHT, y1: this.y(relaxed), y2: this.y(relaxed), "pointer-events": "none" }));
@@ -115,6 +116,11 @@ export class TimeAxis {
   #path(reading, high, low) {
     const margin = (high - low) * 0.02;
     let d = "";
+    if (reading.as === "stems") {
+      const foot = this.y(low).toFixed(1);
+      reading.t_s.forEach((t, i) => { d += `M${this.x(t).toFixed(1)} ${foot}V${this.y(reading.x[i]).toFixed(1)}`; });
+      return d;
+    }
     for (let i = 0; i < reading.t_s.length;
       i++) d += `${i ? "L" : "M"}${this.x(reading.t_s[i]).toFixed(1)} ${this.y(Math.min(Math.max(reading.x[i], low - margin), high + margin)).toFixed(1)}`;
     return d;

@@ -1,0 +1,24 @@
+"""The bench of plates: passages as rows, with the vote growing read by read; what is true of them; lists."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lantern.benches.bench import Bench
+from lantern.benches.plates.passages import VERDICTS, character_shown, passages_shown, reads_shown
+from lantern.benches.plates.routes import router
+from lantern.core.plates.dials import PlateDials
+from lantern.core.plates.kind import PlateKind
+
+
+def _page(kind: PlateKind, dials: PlateDials) -> dict[str, Any]:
+    return {"verdicts": VERDICTS}
+
+
+BENCH = Bench(
+    family="plates",
+    page=_page,
+    at_once={"passages": passages_shown},
+    parts={"reads": reads_shown, "character": character_shown},
+    routers=(router,),
+)

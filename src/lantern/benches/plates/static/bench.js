@@ -1,0 +1,5 @@
+// The bench of kinds that decide on plates.
+import { passages } from "./passages.js";
+import { startBench } from "/static/js/bench/start.js";
+
+startBench(passages);

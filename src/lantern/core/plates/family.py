@@ -1,0 +1,32 @@
+"""The family of plates: reads of a plate reader, voted passage by passage and held against lists."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lantern.core.family import Family
+from lantern.core.plates import dials as plate_dials
+from lantern.core.plates.dials import PlateDials
+from lantern.core.plates.kind import PlateKind
+from lantern.core.plates.subject import judge
+from lantern.core.plates.watch import PlateWatch
+
+
+def _vote(dials: Any) -> str:
+    return ""
+
+
+def _pair(dials: PlateDials) -> tuple[str, str]:
+    return "min_reads", "min_vote" if dials.when == "any" else "tolerance"
+
+
+PLATE = PlateKind(
+    name="plate",
+    says="a plate is read that is on a list, or on none",
+    dials=PlateDials,
+    groups=plate_dials.GROUPS,
+    matters=plate_dials.matters,
+    unit=_vote,
+    pair=_pair,
+)
+FAMILY = Family(name="plates", kinds=(PLATE,), judge=judge, watch=PlateWatch)

@@ -1,0 +1,125 @@
+"""What each passage was known to be after each of its accepted reads: the one table from which everything is decided."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+from shapely import Geometry, box, intersects_xy, polygons, prepare
+
+from lantern.core.plates.attachment import Attachment, Seen
+from lantern.core.plates.ballots import Ballots
+from lantern.core.plates.detector import PlateRegion
+from lantern.core.plates.dials import PlateDials
+from lantern.core.plates.keys import texts_of
+from lantern.core.plates.passages import Passages, keyed
+from lantern.core.plates.syntax import Syntax
+from lantern.core.reads import Reads
+from lantern.core.signals import Floats
+from lantern.core.watching import Bools, Indices
+
+EQUAL = 1e-9
+
+
+@dataclass(frozen=True)
+class History:
+    """m accepted reads, by passage and then by time. `read` (m,) which read of the take, `passage` (m,), `count` (m,) how many were
+    accepted so far; `text`, `confidence`, `syntax` of the vote so far; `seen` whether it goes with a vehicle; `since_s` (m,) since
+    the passage's first accepted read.
+    """
+
+    read: Indices
+    passage: Indices
+    count: Indices
+    t_s: Floats
+    text: tuple[str, ...]
+    confidence: Floats
+    syntax: NDArray[np.int8]
+    seen: Seen
+    since_s: Floats
+
+    def __len__(self) -> int:
+        return int(self.read.size)
+
+    @cached_property
+    def last(self) -> dict[int, int]:
+        """By passage, the row of its last accepted read."""
+        return dict(zip(self.passage.tolist(), range(len(self)), strict=True))
+
+
+def area_of(region: PlateRegion) -> Geometry:
+    """Return a region as a shape whose edge belongs to it."""
+    if region.shape == "box":
+        (x0, y0), (x1, y1) = region.points[0], region.points[-1]
+        shape: Geometry = box(min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1))
+    else:
+        shape = polygons(region.points)
+    prepare(shape)
+    return shape
+
+
+def places_of(plate: Floats, regions: Sequence[PlateRegion]) -> Indices:
+    """(n,) the first watched region that holds the middle of each box; -1: none."""
+    found = np.full(len(plate), -1, dtype=np.intp)
+    middle = plate[:, :2] + plate[:, 2:] / 2
+    known = ~np.isnan(middle[:, 0])
+    for number, region in reversed(list(enumerate(regions))):
+        if region.role == "watch":
+            found[known & intersects_xy(area_of(region), np.nan_to_num(middle))] = number
+    return found
+
+
+def accepted(
+    length: NDArray[np.int8], confidence: Floats, plate: Floats, regions: Sequence[PlateRegion], dials: PlateDials
+) -> Bools:
+    """(n,): which reads count. `length` of their keys, `plate` (n, 4) their boxes, NaN where there is none."""
+    counts = (length > 0) & (confidence >= dials.min_confidence - EQUAL)
+    if dials.min_height_px is not None:
+        counts &= plate[:, 3] >= dials.min_height_px - EQUAL  # without a box: not
+    if regions:
+        counts &= places_of(plate, regions) >= 0
+    return counts
+
+
+def history_of(reads: Reads, own: Sequence[Indices], dials: PlateDials) -> History:
+    """Return the history of passages of which `own` are the accepted reads, in order of time."""
+    p = len(own)
+    counts = np.array([each.size for each in own], dtype=np.intp)
+    begins = np.concatenate(([0], np.cumsum(counts)[:-1])).astype(np.intp) if p else np.zeros(0, dtype=np.intp)
+    by_key = keyed(reads)
+    m, longest = int(counts.sum()), max(by_key.longest, 1)
+    read = np.concatenate(own).astype(np.intp) if p else np.zeros(0, dtype=np.intp)
+    codes, length = np.zeros((m, longest), dtype=np.int8), np.zeros(m, dtype=np.int8)
+    confidence, syntax = np.zeros(m), np.zeros(m, dtype=np.int8)
+    known, wander = np.zeros(m, dtype=np.int8), np.full(m, np.nan)
+    ballots, attachment, forms = Ballots(p, longest), Attachment(p), Syntax(dials.syntaxes)
+    for j in range(int(counts.max(initial=0))):
+        which = np.flatnonzero(counts > j)
+        rows = begins[which] + j
+        at = read[rows]
+        ballots.add(which, by_key.codes[at], by_key.length[at], by_key.sure[at])
+        attachment.add(which, reads.plate[at], reads.car[at])
+        leading, seen = ballots.leaders(which, dials.tempering, forms), attachment.seen(which)
+        codes[rows], length[rows], confidence[rows] = leading.codes, leading.length, leading.confidence
+        syntax[rows], known[rows], wander[rows] = leading.syntax, seen.known, seen.wander
+    passage = np.repeat(np.arange(p), counts)
+    t_s = reads.t_s[read] if m else np.zeros(0)
+    return History(
+        read,
+        passage,
+        np.arange(m) - begins[passage] + 1 if m else np.zeros(0, dtype=np.intp),
+        t_s,
+        tuple(texts_of(codes, length)),
+        confidence,
+        syntax,
+        Seen(known, wander),
+        t_s - t_s[begins[passage]] if m else np.zeros(0),
+    )
+
+
+def own_reads(passages: Passages, counts: Bools) -> list[Indices]:
+    """Return the accepted reads of each passage."""
+    return [each[counts[each]] for each in passages.reads]

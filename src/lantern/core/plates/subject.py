@@ -1,0 +1,357 @@
+"""A detector of plates held against the reads of a take: events, passages, score card, sweeps."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any, ClassVar
+
+import numpy as np
+
+from lantern.core.dials import DialInfo, read_dials
+from lantern.core.events import Event, in_order
+from lantern.core.judged import Judged
+from lantern.core.plates import sweeping
+from lantern.core.plates.attachment import ATTACHED, HELD, NAMES
+from lantern.core.plates.deciding import (
+    EQUAL,
+    Raised,
+    first_raises,
+    listed,
+    rearmed,
+    sure_enough,
+    why,
+)
+from lantern.core.plates.detector import PlateDetector
+from lantern.core.plates.dials import PlateDials
+from lantern.core.plates.history import History, accepted, history_of, own_reads, places_of
+from lantern.core.plates.keys import key_of
+from lantern.core.plates.kind import PlateKind
+from lantern.core.plates.lists import Nearest, Rolls
+from lantern.core.plates.passages import Passages, keyed, passages_of
+from lantern.core.plates.verdicts import ORDER, verdicts
+from lantern.core.reads import Reads
+from lantern.core.reasons import Reason
+from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.signals import Series
+from lantern.core.tuning.scoring import Mark, Slack, within
+from lantern.core.tuning.sweep import SHOWN, Row
+from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.units import CELSIUS, Scale
+from lantern.core.watching import Bools, Indices
+
+FILTERS = ("min_confidence", "min_height_px")
+AFTER_HISTORY = frozenset(
+    ("when", "min_reads", "min_vote", "tolerance", "runner_up", "vehicle", "wander", "decide_after_s", "rearm_s")
+)  # dials that the history of a passage does not depend on
+MOST_ROWS = 2_000_000  # of histories under every value of a filter; more are not swept exactly
+
+
+@dataclass(frozen=True)
+class PlateSubject(Judged):
+    """One detector of plates, its dials, and the reads of one take."""
+
+    traces_as: ClassVar[str] = "stems"
+
+    detector: PlateDetector
+    kind: PlateKind
+    dials: PlateDials
+    reads: Reads
+    rolls: Rolls
+
+    @property
+    def length_s(self) -> float:
+        return self.reads.length_s
+
+    def with_dials(self, **changes: Any) -> PlateSubject:
+        made = replace(self, dials=read_dials(PlateDials, self.dials.model_dump() | changes))
+        if "history" in self.__dict__ and AFTER_HISTORY.issuperset(changes):
+            made.__dict__["history"] = self.history
+        return made
+
+    # ---- passages and their history ----
+
+    @property
+    def passages(self) -> Passages:
+        return passages_of(self.reads, self.dials.gap_s)
+
+    def counted(self, dials: PlateDials) -> Bools:
+        """(n,): which reads count."""
+        reads = self.reads
+        return accepted(keyed(reads).length, reads.confidence, reads.plate, self.detector.regions, dials)
+
+    @cached_property
+    def history(self) -> History:
+        return history_of(self.reads, own_reads(self.passages, self.counted(self.dials)), self.dials)
+
+    def near(self, row: int, reach: float | None = None) -> Nearest:
+        """The entry nearest to the text of a row of the history, of those that hold at its time."""
+        return self.nearest_to(self.history.text[row], float(self.history.t_s[row]), reach)
+
+    def nearest_to(self, text: str, t: float, reach: float | None = None) -> Nearest:
+        far = self.dials.tolerance + self.dials.runner_up if reach is None else reach
+        return self.rolls.on(self.reads.day(t)).nearest(text, far)
+
+    @cached_property
+    def first(self) -> list[Raised]:
+        """Raises before the re-arm time, one a passage."""
+        return first_raises(self.history, self.near, self.dials)
+
+    @cached_property
+    def kept(self) -> list[Raised]:
+        return rearmed(self.first, self.dials.rearm_s)
+
+    @cached_property
+    def verdicts(self) -> list[Reason]:
+        """What became of each passage."""
+        reach = max(self.dials.tolerance + self.dials.runner_up, 0.9)
+        reads = [own.size for own in self.passages.reads]
+
+        def near(row: int) -> Nearest:
+            return self.near(row, reach)
+
+        return verdicts(self.history, reads, near, self.rolls, self.reads.day, self.dials, self.first, self.kept)
+
+    def events(self) -> list[Event]:
+        places = places_of(self.reads.plate, self.detector.regions)
+        return in_order([self._event(each, places) for each in self.kept])
+
+    def _event(self, each: Raised, places: Indices) -> Event:
+        place = int(places[self.history.read[each.row]])
+        nearest = self.near(each.row)
+        match = nearest.listed if listed(nearest, self.dials) else None
+        return Event(
+            detector=self.detector.name,
+            region=self.detector.regions[place].name if place >= 0 else "",
+            raised_s=each.t,
+            cleared_s=float(self.passages.last_s[each.passage]),
+            cleared_by="lost",
+            repeat=False,
+            peak=float(self.history.confidence[each.row]),
+            object=self.passages.vehicle[each.passage],
+            why=why(self.history, each.row, nearest, self.dials),
+            own={
+                "text": each.text,
+                "match": match.entry.text if match else None,
+                "list": match.list if match else None,
+            },
+        )
+
+    def passage_lines(self) -> list[dict[str, Any]]:
+        """A line for each passage, in order of its first read, from all its accepted reads."""
+        counted, history, passages = self.counted(self.dials), self.history, self.passages
+        kinds = history.seen.kinds(self.dials.wander)
+        out = []
+        for number, own in enumerate(passages.reads):
+            row = history.last.get(number)
+            truth = next((key for at in own.tolist() if (key := key_of(self.reads.truth[at]))), None)
+            text = None if row is None else history.text[row]
+            nearest = Nearest(None) if row is None else self.near(row)
+            match = nearest.listed if listed(nearest, self.dials) else None
+            out.append(
+                {
+                    "vehicle": passages.vehicle[number],
+                    "first_s": float(passages.first_s[number]),
+                    "last_s": float(passages.last_s[number]),
+                    "reads": int(own.size),
+                    "accepted": int(counted[own].sum()),
+                    "text": text,
+                    "confidence": 0.0 if row is None else float(history.confidence[row]),
+                    "attached": NAMES[0 if row is None else int(kinds[row])],
+                    "match": match.entry.text if match else None,
+                    "list": match.list if match else None,
+                    "truth": truth,
+                    "correct": None if truth is None else text == truth,
+                }
+            )
+        return out
+
+    # ---- along a dial ----
+
+    def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
+        tally = Tally(marks, slack)
+        for each in self.kept:
+            tally.add(each.t)
+        return tally.counts()
+
+    def exact_dials(self) -> list[str]:
+        """All but those on which the vote, or what a passage is, depends continuously."""
+        dials = self.dials
+        names = ["min_reads", "min_vote", "rearm_s"]
+        if dials.when != "any":
+            names += ["tolerance", "runner_up"]
+        names += ["wander"] if dials.vehicle != "any" else []
+        names += ["decide_after_s"] if dials.when == "unlisted" else []
+        return names + [name for name in FILTERS if self._rows_under(name) <= MOST_ROWS]
+
+    def _levels(self, name: str) -> tuple[list[list[float]], list[Indices]]:
+        """By passage, the values of a filter's number among the reads that would count without it; and those reads."""
+        bare = self.dials.model_copy(update={name: 0.0 if name == "min_confidence" else None})
+        own = own_reads(self.passages, self.counted(bare))
+        number = self.reads.confidence if name == "min_confidence" else self.reads.plate[:, 3]
+        own = [each[~np.isnan(number[each])] for each in own]
+        return [sorted({float(v) for v in number[each]}) for each in own], own
+
+    def _rows_under(self, name: str) -> int:
+        levels, own = self._levels(name)
+        return sum(len(values) * each.size for values, each in zip(levels, own, strict=True))
+
+    def rows_exact(
+        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), apart: int = SHOWN
+    ) -> list[Row]:
+        if dial == "rearm_s":
+            return sweeping.rows_of_rearm(self.first, marks, slack, low=low, high=high, apart=apart)
+        steps = self._steps_of_filter(dial) if dial in FILTERS else self._steps_of(dial, low, high)
+        rows = sweeping.rows_along(steps, marks, slack, self.dials.rearm_s, low=low, high=high, apart=apart)
+        return [replace(row, value=float(math.ceil(row.start))) for row in rows] if dial == "min_reads" else rows
+
+    def _steps_of(self, dial: str, low: float, high: float) -> list[sweeping.Step]:
+        """Dials that let a read of the history raise or not, each up to a value or from one on."""
+        history, dials = self.history, self.dials
+        without: dict[str, Any] = {"min_reads": 1, "min_vote": 0.0, "decide_after_s": 0.0, "wander": 1e9}
+        bare = dials.model_copy(update={dial: without.get(dial, getattr(dials, dial))})
+        holds = sure_enough(history, bare)
+        if dial == "wander":
+            return self._steps_of_wander(bare, holds)
+        if dial in ("tolerance", "runner_up"):
+            return self._steps_of_lists(dial, holds, high)
+        holds &= self._as_listed(holds)
+        most = {
+            "min_reads": history.count.astype(np.float64) + 0.5,  # whole numbers lie inside their stretches
+            "min_vote": history.confidence + EQUAL,
+            "decide_after_s": history.since_s + TIME_TOLERANCE_S,
+        }[dial]
+        return sweeping.steps_below(history.passage, holds, most, self._raise)
+
+    def _raise(self, row: int) -> Raised:
+        history = self.history
+        return Raised(int(history.passage[row]), row, float(history.t_s[row]), history.text[row])
+
+    def _as_listed(self, holds: Bools) -> Bools:
+        """(m,): do the lists say what `when` asks for, at the rows where the rest holds?"""
+        out = np.ones(len(self.history), dtype=np.bool_)
+        if self.dials.when != "any":
+            wanted = self.dials.when == "listed"
+            for row in np.flatnonzero(holds).tolist():
+                out[row] = listed(self.near(row), self.dials) == wanted
+        return out
+
+    def _steps_of_wander(self, bare: PlateDials, holds: Bools) -> list[sweeping.Step]:
+        """A row whose vehicle decides by how far the plate wanders counts from there on; others as they are."""
+        history = self.history
+        holds &= self._as_listed(holds)
+        decides = history.seen.known == ATTACHED
+        least = np.where(decides, history.seen.wander - EQUAL, -np.inf)
+        least[history.seen.known == HELD] = np.inf
+        return sweeping.steps_above(history.passage, holds, least, self._raise)
+
+    def _steps_of_lists(self, dial: str, holds: Bools, high: float) -> list[sweeping.Step]:
+        history, dials = self.history, self.dials
+        reach = max(high, dials.tolerance) + max(high, dials.runner_up)
+        far, ahead = np.full(len(history), np.inf), np.full(len(history), np.inf)
+        for row in np.flatnonzero(holds).tolist():
+            nearest = self.near(row, reach)
+            far[row], ahead[row] = nearest.distance, np.inf if nearest.distance == 0 else nearest.ahead
+        wanted = dials.when == "listed"
+        if dial == "tolerance":
+            alone = ahead >= dials.runner_up - EQUAL
+            if wanted:
+                return sweeping.steps_above(history.passage, holds & alone & np.isfinite(far), far - EQUAL, self._raise)
+            return sweeping.steps_below(history.passage, holds, np.where(alone, far - EQUAL, np.inf), self._raise)
+        near = far <= dials.tolerance + EQUAL
+        if wanted:
+            return sweeping.steps_below(history.passage, holds & near, ahead + EQUAL, self._raise)
+        return sweeping.steps_above(
+            history.passage, holds & ~(near & np.isinf(ahead)), np.where(near, ahead + EQUAL, -np.inf), self._raise
+        )
+
+    def _steps_of_filter(self, dial: str) -> list[sweeping.Step]:
+        """Every passage under every value that changes which of its reads count: as many passages of their own."""
+        levels, own = self._levels(dial)
+        number = self.reads.confidence if dial == "min_confidence" else self.reads.plate[:, 3]
+        of, begins, reads = [], [], []
+        for passage, (values, each) in enumerate(zip(levels, own, strict=True)):
+            before = -np.inf
+            for value in values:
+                of.append(passage)
+                begins.append(before)
+                reads.append(each[number[each] >= value])
+                before = value + EQUAL
+            of.append(passage)
+            begins.append(before)
+            reads.append(each[:0])
+        history = history_of(self.reads, reads, self.dials)
+
+        def near(row: int) -> Nearest:
+            return self.nearest_to(history.text[row], float(history.t_s[row]))
+
+        found = {each.passage: each for each in first_raises(history, near, self.dials)}
+        return [
+            (begin, passage, replace(found[n], passage=passage) if n in found else None)
+            for n, (begin, passage) in enumerate(zip(begins, of, strict=True))
+        ]
+
+    # ---- what a reader asks ----
+
+    def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
+        """Of the passages during the mark the one that came nearest speaks; with none, no vehicle was read."""
+        start, end = mark.start_s - slack.early_s, mark.end_s + slack.late_s
+        passages = self.passages
+        there = np.flatnonzero((passages.last_s >= start - 1e-6) & (passages.first_s <= end + 1e-6)).tolist()
+        if not there:
+            return Reason("no_data", "No vehicle was read here.", {})
+        best = min(there, key=lambda number: (ORDER.index(self.verdicts[number].code), number))
+        said, vehicle = self.verdicts[best], passages.vehicle[best]
+        raised = [each.t for each in self.kept if each.passage == best]
+        if any(not within(t, start, end) for t in raised):
+            return Reason("elsewhere", f"Vehicle {vehicle} raised at another time. {said.text}", {"object": vehicle})
+        return Reason(said.code, f"Vehicle {vehicle}: {said.text}", said.figures | {"object": vehicle})
+
+    def traces(self) -> Mapping[str, Series]:
+        """How sure the vote of each passage was in the end, at the time of its last accepted read."""
+        history = self.history
+        rows = np.array(sorted(history.last.values(), key=lambda row: history.t_s[row]), dtype=np.intp)
+        t_s = history.t_s[rows]
+        keep = np.append(np.diff(t_s) > 0, True) if t_s.size else np.zeros(0, dtype=np.bool_)
+        return {"passages": Series(t_s[keep], 100 * history.confidence[rows][keep], "%", "passages")}
+
+    def cautions(self) -> list[str]:
+        out = []
+        if self.dials.when != "any" and not self.rolls.listed:
+            out.append(
+                "It has no list with an entry on it" + (": it never raises" if self.dials.when == "listed" else "")
+            )
+        plain = np.isnan(self.reads.plate[:, 0])
+        needs_box = self.dials.min_height_px is not None or self.detector.regions
+        if needs_box and plain.any():
+            share = 100 * float(plain.mean())
+            out.append(f"{share:.0f} % of the reads have no box of the plate, and do not count under these dials")
+        if self.dials.vehicle != "any" and len(self.reads) and np.isnan(self.reads.car[:, 0]).all():
+            out.append("No read has the box of a vehicle: whether a plate goes with one is never known")
+        return out
+
+    def shown(self, info: DialInfo) -> tuple[float, float] | float:
+        """As far as this take has anything to tell apart."""
+        if info.name == "min_height_px":
+            known = self.reads.plate[:, 3][~np.isnan(self.reads.plate[:, 3])]
+            return 0.0, float(np.ceil(known.max() * 1.1)) if known.size else 60.0
+        ends = {
+            "min_confidence": 1.0,
+            "min_vote": 1.0,
+            "tempering": 1.0,
+            "tolerance": 2.0,
+            "runner_up": 2.0,
+            "wander": max(0.2, 2 * self.dials.wander),
+            "min_reads": max(12.0, 2.0 * self.dials.min_reads),
+            "gap_s": max(10.0, 2 * self.dials.gap_s),
+            "decide_after_s": max(10.0, 2 * self.dials.decide_after_s),
+            "rearm_s": max(60.0, 2 * self.dials.rearm_s),
+        }
+        return (0.0, ends[info.name]) if info.name in ends else 0.0
+
+
+def judge(detector: PlateDetector, kind: PlateKind, reads: Reads) -> PlateSubject:
+    """Return the detector held against reads."""
+    return PlateSubject(detector, kind, kind.read_dials(detector), reads, Rolls(detector.known_lists))

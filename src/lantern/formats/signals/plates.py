@@ -1,0 +1,114 @@
+"""Reads of a plate reader: a CSV file of texts with how sure they are, and boxes of plate and vehicle."""
+
+from __future__ import annotations
+
+import io
+import json
+from collections.abc import Iterator
+from datetime import datetime
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import zstandard
+from pydantic import Field
+
+from lantern.core.reads import Reads
+from lantern.core.signals import Floats
+from lantern.formats.folder import TakeFolder
+from lantern.formats.packing import TRACKS_LEVEL
+from lantern.formats.plates import read_plates
+from lantern.formats.sidecar import TakeInfo
+from lantern.formats.signals.signal import Block, Signal, Stored
+
+
+class PlatesInfo(TakeInfo):
+    """`take.json` of a take of plates."""
+
+    syntax: str | tuple[str, ...] | None = Field(default=None, description="forms that plates at the place have")
+    light: str | None = Field(
+        default=None, max_length=40, description="day, dusk or night, for all of it; else by the height of the sun"
+    )
+
+
+class PlateReads(Signal):
+    """Stored in one piece; reads have their times, the take has none of its own."""
+
+    name = "plates"
+    words = "reads of a plate reader, as a CSV file"
+    held = True
+    view = "reads"
+    info = PlatesInfo
+
+    def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Reads:
+        light = info.light if isinstance(info, PlatesInfo) else None
+        return read_plates(data, where=data.name, start=info.start, light=light, limits=folder.limits)
+
+    def facts(self, info: TakeInfo, value: Reads) -> dict[str, Any]:
+        syntax = info.syntax if isinstance(info, PlatesInfo) else None
+        return {
+            "width": info.width,
+            "height": info.height,
+            "start": info.start.isoformat(),
+            "light": value.light,
+            "syntax": [syntax] if isinstance(syntax, str) else list(syntax or ()),
+            "holds": [[len(value), "reads"], [len(set(value.vehicle)), "vehicles"]],
+        }
+
+    def t_s(self, value: Reads) -> Floats:
+        return np.zeros(0)
+
+    def samples(self, value: Reads) -> int:
+        return len(value)
+
+    def length_s(self, value: Reads) -> float:
+        return value.length_s
+
+    def pack(self, value: Reads) -> Iterator[Block]:
+        yield len(value), partial(_pack, value)
+
+    def unpack(self, stored: Stored) -> Reads:
+        start = datetime.fromisoformat(stored.facts["start"])
+        return _unpack(stored.only_block(), start, stored.facts.get("light"))
+
+
+def _pack(reads: Reads) -> bytes:
+    """Numbers in numpy's own container, texts as JSON in it."""
+    out = io.BytesIO()
+    texts = {name: list(getattr(reads, name)) for name in ("vehicle", "text", "truth")}
+    texts["also"] = {name: list(column) for name, column in reads.also.items()}  # type: ignore[assignment]
+    named = {
+        "t_s": reads.t_s,
+        "confidence": reads.confidence,
+        "plate": reads.plate,
+        "car": reads.car,
+        "counts": np.array([len(each) for each in reads.chars], dtype=np.int16),
+        "chars": np.array([q for each in reads.chars for q in each], dtype=np.float64),
+        "texts": np.frombuffer(json.dumps(texts).encode(), dtype=np.uint8),
+    }
+    np.savez(out, **named)  # type: ignore[arg-type]  # numpy's stub takes the names for its own option
+    return zstandard.ZstdCompressor(level=TRACKS_LEVEL).compress(out.getvalue())
+
+
+def _unpack(data: bytes, start: datetime, light: str | None) -> Reads:
+    with np.load(io.BytesIO(zstandard.ZstdDecompressor().decompress(data)), allow_pickle=False) as held:
+        texts = json.loads(held["texts"].tobytes())
+        ends = np.cumsum(held["counts"].astype(np.intp))
+        chars = np.split(held["chars"], ends[:-1])
+        return Reads(
+            t_s=held["t_s"],
+            vehicle=tuple(texts["vehicle"]),
+            text=tuple(texts["text"]),
+            confidence=held["confidence"],
+            chars=tuple(tuple(each.tolist()) for each in chars),
+            plate=held["plate"],
+            car=held["car"],
+            truth=tuple(texts["truth"]),
+            start=start,
+            also={name: tuple(column) for name, column in texts["also"].items()},
+            light=light,
+        )
+
+
+SIGNALS = (PlateReads(),)

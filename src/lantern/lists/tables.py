@@ -1,0 +1,35 @@
+"""Lists of a site (of plates, of faces): what is on them is for the families that read them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import UniqueConstraint, select
+from sqlalchemy.orm import Session
+
+from lantern.core.events import Detector
+from lantern.core.kinds import kind_of
+from lantern.db.base import Base
+from lantern.revisions import Revised
+
+
+class ListRow(Revised, Base):
+    """Its body is one of the `lists` of a site's file."""
+
+    __tablename__ = "named_list"
+    __table_args__ = (UniqueConstraint("site_id", "name"),)
+    WHAT = "list"
+
+
+def lists_of(session: Session, site_id: int) -> list[ListRow]:
+    """By name."""
+    return list(session.scalars(select(ListRow).where(ListRow.site_id == site_id).order_by(ListRow.name)))
+
+
+def with_lists(session: Session, site_id: int, detector: Detector) -> Detector:
+    """Return the detector with what is on the lists that it names. Raises `Refused` for one that the site does not have."""
+    kind = kind_of(detector.kind)
+    if not kind.lists_named(detector):
+        return detector
+    bodies: dict[str, dict[str, Any]] = {row.name: row.body for row in lists_of(session, site_id)}
+    return kind.with_lists(detector, bodies)
