@@ -15,6 +15,7 @@ ALLOWED = {
     "typing_extensions",
     "typing_inspection",
     "zoneinfo",
+    "astral",
     "charset_normalizer",  # where it is installed, a part of numpy that scipy imports takes it in
     "tzdata",
 }

@@ -34,7 +34,7 @@ def test_noise_is_the_sensors_and_independent_from_frame_to_frame() -> None:
 
 def test_marks_stand_where_the_heat_is() -> None:
     scene = PelletStore()
-    region = next(r for d in skerrow().detectors for r in d.regions if r.name == "heap")
+    region = next(r for d in skerrow().detectors for r in d.plain.regions if r.name == "heap")
     for mark in scene.marks():
         first, stop = int(mark.start_s * 4), int(mark.end_s * 4)
         frames = scene.frames(first, stop)

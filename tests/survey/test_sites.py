@@ -25,7 +25,6 @@ from web.test_access import log_in
 SKERROW = Path(__file__).parents[2] / "src/lantern/demo/skerrow.site.json"
 TO_COME: dict[str, Any] = {
     "plan": {"picture": "ground.png", "metres_per_px": 0.05, "origin": [0, 0]},
-    "lists": [{"name": "allowed plates", "entries": ["KR 17"]}],
     "compounds": [{"name": "both", "all_of": ["hot", "gate"], "within_s": 5}],
     "expectations": [{"name": "every morning", "detector": "hot", "by": "06:00"}],
 }
@@ -68,7 +67,7 @@ def test_a_file_comes_back_equal_byte_for_byte(database: str) -> None:
 
 def test_the_demo_is_a_file_that_is_in_order() -> None:
     site = read_site(SKERROW)
-    assert (len(site.places), len(site.devices), len(site.detectors)) == (7, 7, 8)
+    assert (len(site.places), len(site.devices), len(site.detectors)) == (8, 8, 9)
     assert site_file(site) == SKERROW.read_bytes()
 
 

@@ -22,6 +22,7 @@ class DeviceKind:
     signals: tuple[str, ...]  # kinds of take that it gives
     reached: Literal["sends", "asked", "written"]
     pictured: bool  # it has a picture of so many pixels
+    over: Literal["ws", "http"] = "ws"  # how one that sends does it
 
     @property
     def gives(self) -> str:
@@ -34,7 +35,7 @@ DEVICE_KINDS: dict[str, DeviceKind] = {
         DeviceKind("thermal", "thermal camera or probe", ("heat", "series"), "sends", pictured=True),
         DeviceKind("camera", "camera that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
         DeviceKind("counter", "counter that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
-        DeviceKind("reader", "plate reader", ("plates",), "sends", pictured=True),
+        DeviceKind("reader", "plate reader", ("plates",), "sends", pictured=True, over="http"),
         DeviceKind("io_module", "I/O module with outputs", (), "written", pictured=False),
     )
 }

@@ -57,3 +57,19 @@ class Reads:
             known = self._kept[sort] = (key, make())
         found: T = known[1]
         return found
+
+
+# ---- one at a time ----
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """What a reader says of one vehicle at one moment. `late`: it came too long after it was read to open anything."""
+
+    vehicle: str
+    text: str
+    confidence: float
+    chars: tuple[float, ...] = ()
+    plate: tuple[float, ...] = ()  # left, top, width, height, px; empty: no box
+    car: tuple[float, ...] = ()
+    late: bool = False

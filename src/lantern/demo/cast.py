@@ -13,12 +13,15 @@ from sqlalchemy import select
 from lantern.db.base import StoreAwayError, transaction
 from lantern.db.changes import changes
 from lantern.live.tasks import Patience
-from lantern.standins.app import Cameras, StandIns, reel_of_scene, tracker_of_scene
+from lantern.standins.app import Cameras, StandIns, reader_at, reel_of_scene, tracker_of_scene
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.places import CROWDS
+from lantern.standins.scenes import SCENES
 from lantern.survey.tables import DeviceRow, SiteRow
 
 log = structlog.get_logger()
+SENDING = ("thermal", "reader")
+READERS = ("P1",)
 
 
 @dataclass
@@ -61,15 +64,19 @@ class DemoCast:
             self._playing = tokens
 
     def _cast(self, tokens: dict[str, str]) -> Cameras:
+        posts = self.ingest_url.replace("ws", "http", 1)
         cameras: Cameras = {
             code: CameraStandIn(code, reel_of_scene(code), f"{self.ingest_url}/ingest/{code}", token, self.encryption)
+            if code in SCENES
+            else reader_at(code, f"{posts}/ingest/{code}", token, self.encryption)
             for code, token in tokens.items()
+            if code in SCENES or code in READERS
         }
         return cameras | {code: tracker_of_scene(code, self.folder) for code in CROWDS}
 
     def _tokens(self) -> dict[str, str]:
         """The demo site's modules, cameras and counters are at this start's stand-ins, and no other site's ever; returns the
-        thermal cameras' tokens by code.
+        tokens of those that send, by code.
         """
         with transaction() as session:
             query = select(DeviceRow).join(SiteRow).where(SiteRow.demo, DeviceRow.retired.is_(False))
@@ -79,4 +86,4 @@ class DemoCast:
                     device.address = {"host": "127.0.0.1", "port": self.standins.relay.port, "unit": 1}
                 elif device.kind in ("camera", "counter"):
                     device.address = {"url": f"{self.control_url}/metadata/{device.code}"}
-            return {device.code: device.token for device in devices if device.kind == "thermal"}
+            return {device.code: device.token for device in devices if device.kind in SENDING}

@@ -30,7 +30,7 @@ CROWDS = {
 }
 # by name of the scene of plates: the same
 PLATES = {
-    "morning": ("P1", "Morning, 80 min", "2026-03-04T05:30:00+01:00"),
+    "morning": ("P1", "Morning, 80 min", "2026-03-04T06:30:00+01:00"),
     "night": ("P1", "Night, 6 h", "2026-03-04T22:00:00+01:00"),
 }
 OBSERVERS = ("Mira V.", "second observer")  # who counted the passages of a take by hand

@@ -6,6 +6,7 @@ The first may listen to the site's network; the second never leaves loopback and
 from __future__ import annotations
 
 import secrets
+import time
 import zlib
 from collections.abc import AsyncIterator, Awaitable, Callable
 from typing import Annotated, Any
@@ -17,9 +18,10 @@ from fastapi.responses import Response, StreamingResponse
 from starlette.middleware.base import BaseHTTPMiddleware
 
 from lantern.core.faults import Refused
+from lantern.formats.read_wire import LARGEST_MESSAGE, unpack_reads
 from lantern.formats.wire import unpack_frame
 from lantern.live.engine import Engine
-from lantern.live.feeds import Feed, FrameFeed, Picture
+from lantern.live.feeds import Feed, FrameFeed, Moment, Picture, ReadFeed
 from lantern.settings import settings
 
 log = structlog.get_logger()
@@ -46,7 +48,39 @@ def make_ingest(engine: Engine) -> FastAPI:
                 return
             await _take(engine, feed, message.get("bytes") or b"")
 
+    @app.post("/ingest/{code}")
+    async def reads(request: Request, code: str, token: Annotated[str, Query()] = "") -> Response:
+        """What a plate reader read at one moment, see formats/read_wire.py; one that comes again changes nothing."""
+        device_id = engine.sender(code, _bearer(request.headers.get("authorization", "")) or token)
+        feed = None if device_id is None else engine.feeds.get(device_id)
+        if feed is None:
+            return _answer({"message": "unknown device or wrong token"}, 401)
+        if not isinstance(feed, ReadFeed):
+            return _answer({"message": f"{code} is no plate reader: it sends frames over a WebSocket"}, 409)
+        body = bytearray()
+        async for part in request.stream():
+            body += part
+            if len(body) > LARGEST_MESSAGE:
+                feed.cannot_read(f"a message of more than {LARGEST_MESSAGE} bytes")
+                return _answer({"message": f"at most {LARGEST_MESSAGE} bytes"}, 413)
+        return await _take_reads(engine, feed, bytes(body))
+
     return app
+
+
+async def _take_reads(engine: Engine, feed: ReadFeed, message: bytes) -> Response:
+    """Answered when what it caused is stored, so that a reader knows what it need not send again."""
+    try:
+        sent = unpack_reads(message)
+    except Refused as error:
+        feed.cannot_read(str(error))
+        engine.tell()
+        return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
+    if feed.is_again(sent):
+        return _answer({"seq": sent.seq, "taken": False})
+    dropped = feed.dropped
+    await engine.take(feed.device_id, Moment(sent, time.time() - sent.t))
+    return _answer({"seq": sent.seq, "taken": feed.dropped == dropped})
 
 
 async def _take(engine: Engine, feed: Feed, message: bytes) -> None:

@@ -19,7 +19,7 @@ from lantern.core.watch import Sample, Turn
 from lantern.db.base import StoreAwayError, transaction
 from lantern.db.changes import changes
 from lantern.live.delivery import Delivery
-from lantern.live.feeds import Feed, Frame, FrameFeed, ObjectFeed
+from lantern.live.feeds import Feed, Frame, ObjectFeed, feed_of
 from lantern.live.listening import listen
 from lantern.live.plans import Plan, load_plans
 from lantern.live.recorder import Happening, close_open_events, record, record_reset, remembered
@@ -189,17 +189,17 @@ class Engine:
         for gone in self.listeners.keys() - asked.keys():
             self.listeners.pop(gone).cancel()
         for device in sending.values():
-            self.feeds.setdefault(device.id, FrameFeed(device.code, device.id, site_id=device.site_id))
+            if device.id not in self.feeds:
+                self.feeds[device.id] = _feed(device)
         for device in asked.values():
             self._follow(device)
         self.delivery.adopt([device for device in devices if DEVICE_KINDS[device.kind].reached == "written"])
 
     def _follow(self, device: DeviceRow) -> None:
         """Listen to a device that sends objects, at the address that it has now."""
-        size = (int(device.ability.get("width", 0)), int(device.ability.get("height", 0)))
-        feed = self.feeds.setdefault(device.id, ObjectFeed(device.code, device.id, size, site_id=device.site_id))
+        feed = self.feeds.setdefault(device.id, _feed(device))
         assert isinstance(feed, ObjectFeed)
-        feed.frame_px = size
+        feed.frame_px = _size(device)
         url = device.address.get("url")
         held = self.listeners.get(device.id)
         if held is not None and held.get_name() != url:
@@ -270,6 +270,15 @@ class Engine:
             log.warning("the engine waits for the store", task=what, error=str(error))
         except Exception:
             log.exception("engine task failed", task=what)
+
+
+def _size(device: DeviceRow) -> tuple[int, int]:
+    return int(device.ability.get("width", 0)), int(device.ability.get("height", 0))
+
+
+def _feed(device: DeviceRow) -> Feed:
+    signal = DEVICE_KINDS[device.kind].signals[0]
+    return feed_of(signal, device.code, device.id, frame_px=_size(device), site_id=device.site_id)
 
 
 def _write_standing(standing: list[tuple[int, bool, dict[str, Any]]]) -> None:

@@ -12,10 +12,12 @@ import structlog
 
 from lantern.core.tracks import Seen
 from lantern.core.watch import Sample
+from lantern.formats.read_wire import SentReads
 from lantern.formats.wire import FrameHeader
 
 log = structlog.get_logger()
 KEPT_READINGS = 1200
+LATE_S = 5.0  # a read that comes later opens nothing: whoever stood there may have gone
 LOG_UNREADABLE_S = 10.0  # a device that sends nothing else must not fill the disk with it
 
 
@@ -53,6 +55,22 @@ class Scene:
 
     def sample(self) -> Sample:
         return Sample("tracks", self.t, self.seen)
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """All that a plate reader read at one moment. `late_s`: how long after it was read it came."""
+
+    sent: SentReads
+    late_s: float
+
+    @property
+    def t(self) -> float:
+        return self.sent.t
+
+    def sample(self) -> Sample:
+        late = self.late_s > LATE_S
+        return Sample("plates", self.t, [read.read(late=late) for read in self.sent.reads])
 
 
 @dataclass
@@ -188,3 +206,57 @@ class ObjectFeed(Feed):
             "height": height,
             "objects": [[str(s.id), *(round(v, 1) for v in s.box), s.label] for s in self.seen],
         }
+
+
+@dataclass
+class ReadFeed(Feed):
+    """Of a plate reader, which sends what it reads. A message that comes again is told by its number."""
+
+    frame_px: tuple[int, int]
+    seq: int = -1
+    late: int = 0
+    again: int = 0
+    last: SentReads | None = None
+    interval_s: float = field(default=1.0, kw_only=True)
+
+    def is_again(self, sent: SentReads) -> bool:
+        """Was this message taken before? One with a lower number and a later time is of a reader that started anew."""
+        if sent.seq <= self.seq and self.t is not None and sent.t <= self.t:
+            self.again += 1
+            return True
+        return False
+
+    def jump_s(self, frame: Moment) -> float | None:
+        """A reader that starts anew counts from the beginning; if its clock went back, what is remembered goes along."""
+        anew = self.t is not None and frame.sent.seq < self.seq and frame.t < self.t
+        return frame.t - self.t if self.t is not None and anew else None
+
+    def keep(self, frame: Moment) -> None:
+        self.seq = frame.sent.seq
+        if frame.sent.reads:
+            self.last = frame.sent
+            self.late += frame.late_s > LATE_S
+
+    def as_dict(self) -> dict[str, Any]:
+        width, height = self.frame_px
+        reads = self.last.reads if self.last is not None else ()
+        return super().as_dict() | {
+            "seq": self.received,
+            "width": width,
+            "height": height,
+            "again": self.again,
+            "late": self.late,
+            "clock_s": None if self.t is None else round(self.t - self.last_at, 2),
+            "reads": [
+                {"vehicle": r.vehicle, "text": r.text, "plate": r.box, "car": r.vehicle_box, "crop": r.crop}
+                for r in reads
+            ],
+        }
+
+
+def feed_of(signal: str, code: str, device_id: int, *, frame_px: tuple[int, int], site_id: int) -> Feed:
+    """Return the feed of a device that gives this signal, at its beginning."""
+    if signal in ("heat", "series"):
+        return FrameFeed(code, device_id, site_id=site_id)
+    made = ReadFeed if signal == "plates" else ObjectFeed
+    return made(code, device_id, frame_px, site_id=site_id)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ssl
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,9 +13,11 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response, StreamingResponse
 from starlette.routing import Route
 
+from lantern.standins import weighbridge
 from lantern.standins.camera import CameraStandIn, Reel
 from lantern.standins.kept import kept
 from lantern.standins.places import CROWDS
+from lantern.standins.reader import ReaderStandIn
 from lantern.standins.relay import RelayStandIn
 from lantern.standins.scene import OFFSET_C, SCALE
 from lantern.standins.scenes import SCENES
@@ -31,7 +34,13 @@ def tracker_of_scene(code: str, folder: Path) -> TrackerStandIn:
     return TrackerStandIn(code, lambda: kept(folder, code, lambda: CROWDS[code]().tracks))
 
 
-Cameras = dict[str, CameraStandIn | TrackerStandIn]
+def reader_at(code: str, url: str, token: str, encryption: ssl.SSLContext | None = None) -> ReaderStandIn:
+    """The reader at the weighbridge, over its morning."""
+    return ReaderStandIn(code, lambda: weighbridge.morning()[0], url, token, encryption)
+
+
+Player = CameraStandIn | TrackerStandIn | ReaderStandIn
+Cameras = dict[str, Player]
 
 
 @dataclass(frozen=True)
@@ -42,7 +51,7 @@ class StandIns:
     relay: RelayStandIn
     app: Starlette
 
-    async def play(self, cameras: Mapping[str, CameraStandIn | TrackerStandIn]) -> None:
+    async def play(self, cameras: Mapping[str, Player]) -> None:
         """These and the relay module from now on; none: there is nobody to play for."""
         await self.stop()
         self.cameras.clear()

@@ -26,7 +26,7 @@ LETTERS, DIGITS = "ABCDEFGHJKLMNPRSTUVWXY", "0123456789"
 PLATE_MM = (520.0, 111.0)
 CREW, HAULIER = 34, 22  # plates on the two lists that open
 LORRY, LOOKALIKE = "KD52XRT", "KO52XRT"  # the second is on no list
-BOLT = ("BN80APS", "BN8OAPS")  # what it is, and how the bolt makes it read
+BOLT = ("BN80APS", "BN80ARS")  # what it is, and how the bolt makes it read
 EXPIRED, BARRED, MUDDY, NIGHT_MISREAD = "SX93VLA", "TP60GWE", "LV17HMC", "RW18DKO"
 PASSING_S = 2.2  # how long a vehicle takes up to the barrier, from where its plate is first read
 NOTHING = (np.nan,) * 4
@@ -108,7 +108,7 @@ def morning() -> tuple[Reads, list[Mark]]:
         Passing(3050.0, BARRED, "lorry"),
         Passing(2100.0, LORRY, "lorry", stands_s=6.0),
     ]
-    start = datetime.fromisoformat("2026-03-04T05:30:00+01:00")
+    start = datetime.fromisoformat("2026-03-04T06:30:00+01:00")
     return _seen(passing, rng, start=start, dark=0.0, mud_at_s=2903.0)
 
 

@@ -107,7 +107,7 @@ def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id
         used=used,
         takes=takes_of_device(session, row.id) if row else [],
         detectors=detectors_of_device(session, row.id) if row else [],
-        ingest=ingest_address(row.code) if row else "",
+        ingest=ingest_address(row.kind, row.code) if row else "",
     )
 
 
@@ -173,7 +173,7 @@ def _with_token(row: DeviceRow) -> dict[str, Any]:
         "id": row.id,
         "code": row.code,
         "token": row.token if sends else "",
-        "ingest": ingest_address(row.code) if sends else "",
+        "ingest": ingest_address(row.kind, row.code) if sends else "",
     }
 
 

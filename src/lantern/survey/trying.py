@@ -132,9 +132,7 @@ async def _wait(device: Tried) -> Heard:
             return Heard(False, [f"It sends, but what came cannot be read: {now['unreadable_why']}"])
         await asyncio.sleep(LOOK_S)
     held = settings()
-    told = (
-        f"No frame came within {held.try_wait_s:.0f} s. It must send to {ingest_address(device.code)}, with its token."
-    )
+    told = f"No frame came within {held.try_wait_s:.0f} s. It must send to {ingest_address(device.kind, device.code)}, with its token."
     return Heard(False, [told, f"The program listens on {held.ingest_host}, port {held.ingest_port}."])
 
 
@@ -147,9 +145,10 @@ async def _standing(device: Tried) -> dict[str, Any] | None:
     return feed
 
 
-def ingest_address(code: str) -> str:
-    """Where a device that pushes sends its frames."""
+def ingest_address(kind: str, code: str) -> str:
+    """Where a device that sends does so."""
     held = settings()
-    scheme = "wss" if held.certificate is not None and held.ingest_host != "127.0.0.1" else "ws"
+    safe = held.certificate is not None and held.ingest_host != "127.0.0.1"
+    scheme = DEVICE_KINDS[kind].over + ("s" if safe else "")
     host = "THIS-MACHINE" if held.ingest_host == "0.0.0.0" else held.ingest_host  # noqa: S104 - compared, not bound
     return f"{scheme}://{host}:{held.ingest_port}/ingest/{code}"

@@ -7,8 +7,7 @@ import numpy as np
 from core.plates.scenes import scene
 from examples import Example
 from lantern.core.kinds import detector_of
-from lantern.core.plates.watch import Read
-from lantern.core.reads import Reads
+from lantern.core.reads import Read, Reads
 from lantern.core.tuning.scoring import Mark
 from lantern.core.watch import Sample
 

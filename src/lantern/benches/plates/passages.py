@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from lantern.benches.bench import Asked
 from lantern.core.faults import Fault, Refused
 from lantern.core.plates.ballots import Ballots
-from lantern.core.plates.history import own_reads
+from lantern.core.plates.history import as_sure, own_reads
 from lantern.core.plates.keys import ALPHABET, key_of
 from lantern.core.plates.passages import keyed
 from lantern.core.plates.subject import PlateSubject
@@ -181,7 +181,9 @@ def character_shown(asked: Asked) -> dict[str, Any]:
     ballots = Ballots(1, max(by_key.longest, 1))
     one = np.zeros(1, dtype=np.intp)
     for at in own.tolist():
-        ballots.add(one, by_key.codes[at : at + 1], by_key.length[at : at + 1], by_key.sure[at : at + 1])
+        ballots.add(
+            one, by_key.codes[at : at + 1], by_key.length[at : at + 1], as_sure(by_key.sure[at : at + 1], dials)
+        )
     scores, voting = ballots.scores(0)
     if place >= len(scores):
         raise Refused([Fault("character", str(place), f"0 to {len(scores) - 1}")])

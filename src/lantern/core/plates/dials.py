@@ -43,6 +43,14 @@ class PlateDials(Dials):
         meaning="What a read counts in the vote: reads of one passage look at the same dirt and err together; 1 takes them for independent",
         source="common practice: 0.3 to 0.5",
     )
+    calibration: float = dial(
+        1.0,
+        low=0.2,
+        high=8.0,
+        step=0.05,
+        meaning="How sure the reader's characters are taken to be: their log-odds divided by this; 1: as it says, more: less sure",
+        source="temperature scaling (textbook)",
+    )
     syntaxes: tuple[str, ...] = dial(
         (), meaning="Templates that plates follow: L a letter, D a digit, ? either, [..] a set; empty: none"
     )
@@ -106,7 +114,7 @@ class PlateDials(Dials):
 GROUPS = (
     ("List", ("when", "tolerance", "runner_up", "decide_after_s", "rearm_s")),
     ("Vehicle", ("vehicle", "wander")),
-    ("Vote", ("min_vote", "min_reads", "tempering", "syntaxes")),
+    ("Vote", ("min_vote", "min_reads", "tempering", "calibration", "syntaxes")),
     ("Reads", ("min_confidence", "min_height_px", "gap_s")),
 )
 

@@ -16,6 +16,7 @@ from lantern.core.plates.detector import PlateRegion
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.keys import texts_of
 from lantern.core.plates.passages import Passages, keyed
+from lantern.core.plates.reliability import tempered
 from lantern.core.plates.syntax import Syntax
 from lantern.core.reads import Reads
 from lantern.core.signals import Floats
@@ -100,7 +101,7 @@ def history_of(reads: Reads, own: Sequence[Indices], dials: PlateDials) -> Histo
         which = np.flatnonzero(counts > j)
         rows = begins[which] + j
         at = read[rows]
-        ballots.add(which, by_key.codes[at], by_key.length[at], by_key.sure[at])
+        ballots.add(which, by_key.codes[at], by_key.length[at], as_sure(by_key.sure[at], dials))
         attachment.add(which, reads.plate[at], reads.car[at])
         leading, seen = ballots.leaders(which, dials.tempering, forms), attachment.seen(which)
         codes[rows], length[rows], confidence[rows] = leading.codes, leading.length, leading.confidence
@@ -118,6 +119,11 @@ def history_of(reads: Reads, own: Sequence[Indices], dials: PlateDials) -> Histo
         Seen(known, wander),
         t_s - t_s[begins[passage]] if m else np.zeros(0),
     )
+
+
+def as_sure(q: Floats, dials: PlateDials) -> Floats:
+    """How sure characters are taken to be."""
+    return q if dials.calibration == 1 else tempered(q, dials.calibration)
 
 
 def own_reads(passages: Passages, counts: Bools) -> list[Indices]:

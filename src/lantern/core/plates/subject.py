@@ -341,6 +341,7 @@ class PlateSubject(Judged):
             "min_confidence": 1.0,
             "min_vote": 1.0,
             "tempering": 1.0,
+            "calibration": max(4.0, 2 * self.dials.calibration),
             "tolerance": 2.0,
             "runner_up": 2.0,
             "wander": max(0.2, 2 * self.dials.wander),

@@ -16,31 +16,18 @@ from lantern.core.plates.ballots import Ballots
 from lantern.core.plates.deciding import first_raises, listed, may_raise, why
 from lantern.core.plates.detector import PlateDetector
 from lantern.core.plates.dials import PlateDials
-from lantern.core.plates.history import History, accepted, places_of
+from lantern.core.plates.history import History, accepted, as_sure, places_of
 from lantern.core.plates.keys import codes_of, key_of, texts_of
 from lantern.core.plates.kind import PlateKind
 from lantern.core.plates.lists import Nearest, Rolls
 from lantern.core.plates.syntax import Syntax
-from lantern.core.reads import NOTHING
+from lantern.core.reads import NOTHING, Read
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
 from lantern.core.watch import Sample, Standing, Turn, Watch
 
 LONGEST = 32  # characters of a text, as a take may have them
 ONE = np.zeros(1, dtype=np.intp)
-
-
-@dataclass(frozen=True, slots=True)
-class Read:
-    """What a reader says of one vehicle at one moment. `late`: it came too long after it was read to open anything."""
-
-    vehicle: str
-    text: str
-    confidence: float
-    chars: tuple[float, ...] = ()
-    plate: tuple[float, ...] = ()  # left, top, width, height, px; empty: no box
-    car: tuple[float, ...] = ()
-    late: bool = False
 
 
 @dataclass
@@ -114,7 +101,7 @@ class PlateWatch(Watch):
         codes[0, : len(key)] = codes_of(key)
         own = read.chars if len(read.chars) == len(key) else read.confidence ** (1 / len(key))
         sure[0, : len(key)] = own
-        going.ballots.add(ONE, codes, length, sure)
+        going.ballots.add(ONE, codes, length, as_sure(sure, self.dials))
         going.attachment.add(ONE, plate, car)
         history = self._history(going, t)
         self.said = {"vehicle": read.vehicle, "text": history.text[0], "vote": round(float(history.confidence[0]), 4)}

@@ -47,7 +47,6 @@ export const passages = ({ data, drawn }) => ({
     this.drawList();
     if (this.chosenPlace !== null) this.askCharacter();
   },
-  evidenceRenewed() {},
 
   // ---- the rows ----
 

@@ -1,0 +1,136 @@
+// What the takes say of a reader: how often it is right, how sure it should be, how well it captures, what a year would bring.
+import { savePng, saveSvg, saveCsv } from "/static/js/export.js";
+import { el, redraw, short } from "/static/js/svg.js";
+
+const [WIDE, HIGH, LEFT, FOOT] = [326, 150, 34, 22];
+const ROW = 17;
+const percent = (x, digits = 0) => `${(100 * x).toFixed(digits)} %`;
+
+export const truths = ({ drawn }) => ({
+  truths: null,
+  capture: null,
+  year: null,
+  sizes: { character_mm: 79, plate_mm: 111 },
+  yearAsked: { passages_a_year: 40000, wish_a_year: 1 },
+
+  // Asked for what can be seen, once the score has come.
+  async evidenceRenewed() {
+    try {
+      if (this.tab === "truth") {
+        ({ truth: this.truths } = await this.post(["truth"]));
+        this.$nextTick(() => this.drawTruths());
+      }
+      if (this.tab === "capture") ({ capture: this.capture } = await this.post(["capture"], { also: this.sizes }));
+      if (this.tab === "year") ({ year: this.year } = await this.post(["year"], { also: this.yearAsked }));
+    } catch (error) { this.explain(error); }
+  },
+  numberIn(text, name, into) {
+    const value = Number(String(text).replace(",", "."));
+    if (!Number.isFinite(value)) { this.trouble = `${text}: expected a number`; return; }
+    this[into] = { ...this[into], [name]: value };
+    this.trouble = "";
+    this.evidenceRenewed();
+  },
+  setSize(name, text) { this.numberIn(text, name, "sizes"); },
+  setYear(name, text) { this.numberIn(text, name, "yearAsked"); },
+
+  // ---- how often it is right ----
+
+  get knownText() {
+    const t = this.truths;
+    return t.known ? `The truth of ${t.known} of ${t.passages} passages is known; ${t.never_read === 1 ? "one vehicle was" : `${t.never_read} vehicles were`} never read.`
+      : "Nobody has said yet what any passage truly was: choose one, type it, Enter.";
+  },
+  get rates() {
+    const t = this.truths;
+    const line = (name, words, r) => ({ name, words, of: r.n ? `${r.k} of ${r.n}` : "none", interval: r.low === null ? ""
+      : `${percent(r.low, 1)} to ${percent(r.high, 1)}` });
+    return [line("captured", "of all vehicles", t.capture),
+      line("read right", "of those captured", t.reading),
+      line("characters right", "resampled by plate", t.characters)];
+  },
+  get mendedText() {
+    const { mended, error } = this.truths;
+    if (error === null) return "";
+    const now = `On the mean its confidence is ${percent(error, 1)} off.`;
+    if (!mended) return `${now} Too few characters, or none wrong, to say what would mend it.`;
+    const way = (name) => percent(mended.ways[name].error, 1);
+    return `${now} On plates that were not fitted on: ${way("as it is")} as it is, ${way("temperature")} with a calibration of ${mended.temperature}, ${way("isotonic")} by isotonic regression.`;
+  },
+  takeTemperature() { this.setDial("calibration", this.truths.mended.temperature, true); this.settle(); },
+  alwaysText: (a) => `read as ${a.read} ${a.n} of ${a.of} times: ${a.glyphs}. A second spelling on its list mends it.`,
+  lightText: (a) => `read right by ${a.right}, by ${a.wrong} as ${a.read}: ${a.glyphs}`,
+  drawTruths() { if (this.truths && this.$refs.reliability) { this.drawReliability(); this.drawConfusions(); } },
+  drawReliability() {
+    const x = (v) => LEFT + v * (WIDE - LEFT - 8);
+    const y = (v) => HIGH - FOOT - v * (HIGH - FOOT - 8);
+    const most = Math.max(...this.truths.bins.map((b) => b.n), 1);
+    const parts = [0, 0.25, 0.5, 0.75, 1].flatMap((v) => [el("line", { class: "grid", x1: x(0), x2: x(1), y1: y(v), y2: y(v) }),
+      el("text", { class: "tick", x: LEFT - 4, y: y(v) + 4, "text-anchor": "end" }, String(100 * v)),
+      el("text", { class: "tick", x: x(v), y: HIGH - 7, "text-anchor": "middle" }, String(100 * v))]);
+    parts.push(el("line", { class: "even", x1: x(0), y1: y(0), x2: x(1), y2: y(1) }));
+    for (const b of this.truths.bins) parts.push(el("rect", { class: "many", x: x(b.low) + 1, y: y(0) - 18 * Math.sqrt(b.n / most),
+      width: x(b.high) - x(b.low) - 2, height: 18 * Math.sqrt(b.n / most) }));
+    parts.push(el("path", { class: "curve", d: this.truths.bins.map((b, i) => `${i ? "L" : "M"}${x(b.sure).toFixed(1)} ${y(b.right).toFixed(1)}`).join("") }));
+    for (const b of this.truths.bins) parts.push(el("circle", { class: "dot", cx: x(b.sure), cy: y(b.right), r: 3.2 }, el("title",
+      {}, `${b.n} characters, ${percent(b.sure)} sure, ${percent(b.right)} right`)));
+    parts.push(el("text", { class: "tick", x: x(0.5), y: HIGH - 7 + 9, "text-anchor": "middle" }, ""), el("text", { class: "axis-name",
+      x: x(1), y: y(0) - 5, "text-anchor": "end" }, "sure, %"), el("text", { class: "axis-name", x: x(0) + 4, y: y(1) + 11 },
+        "right, %"));
+    redraw(this.$refs.reliability, parts);
+  },
+  drawConfusions() {
+    const rows = this.truths.confusions;
+    const most = Math.max(...rows.map((r) => r.n), 1);
+    this.$refs.confusion.setAttribute("viewBox", `0 0 ${WIDE} ${Math.max(rows.length * ROW, 1)}`);
+    redraw(this.$refs.confusion, rows.flatMap((r, i) => [el("text", { class: "glyph", x: 4, y: i * ROW + 13 }, r.truth),
+      el("text", { class: "as", x: 20, y: i * ROW + 13 }, "read"), el("text", { class: "glyph", x: 44, y: i * ROW + 13 }, r.read),
+      el("rect", { class: "times", x: 62, y: i * ROW + 3, width: Math.max((r.n / most) * 170, 2), height: ROW - 7 }),
+      el("text", { class: "as", x: 70 + (r.n / most) * 170, y: i * ROW + 13 }, `${r.n} of ${r.of}`)]));
+  },
+  exportReliability(as) {
+    if (as === "csv") return saveCsv([["low", "high", "n", "sure", "right"], ...this.truths.bins.map((b) => [b.low, b.high,
+      b.n, b.sure, b.right])], "reliability");
+    return (as === "svg" ? saveSvg : savePng)(this.$refs.reliability, "reliability");
+  },
+
+  // ---- how well it captures ----
+
+  get captures() {
+    const rows = [];
+    const figures = [["character_px", "character, px", 3], ["reads", "reads a passage", 3], ["angle_deg", "angle, °", 3],
+      ["growth_percent_s", "grows, % a second", 3]];
+    for (const [name, by] of Object.entries(this.capture?.by ?? {})) {
+      rows.push({ key: name, head: true, name: name === "all" ? "all of it" : name, least: "", middle: this.waysText(by.ways) });
+      for (const [key, words, digits] of figures) {
+        const s = by[key];
+        rows.push({ key: `${name} ${key}`, head: false, name: words, least: s ? short(s.least, digits) : "none", middle: s
+          ? [s.low, s.middle, s.high].map((v) => short(v, digits)).join(" / ") : "" });
+      }
+    }
+    return rows;
+  },
+  waysText: (ways) => ["towards", "away", "unknown"].filter((way) => ways[way]).map((way) => `${ways[way]} ${way === "unknown"
+    ? "either way" : way}`).join(", "),
+
+  // ---- a year ----
+
+  get countedText() { const y = this.year.year; return y ? `${y.seen} false in ${y.passages} of strangers` : "no stranger passed"; },
+  get yearText() {
+    const y = this.year.year;
+    if (!y) return "unknown";
+    return y.seen ? `${short(y.a_year, 3)} (${short(y.low, 2)} to ${short(y.high, 3)})` : `at most ${short(y.high, 3)}`;
+  },
+  get floorText() { const f = this.year.floor; return f ? `${short(f.a_year, 2)} a year, ${f.a_vehicle.toExponential(1)} a vehicle` : "not known"; },
+  get floorHint() {
+    const { floor, entries, templates } = this.year;
+    if (floor) return `${floor.opening} of ${floor.keys.toExponential(2)} possible plates would open: ${entries} entries, ${short(floor.mean_ball, 2)} each before the runner-up. Real plates cluster, and reads err: no less than this.`;
+    return templates ? "No floor is told at this tolerance: other lengths and letters come within it."
+      : "Name the forms that plates have (the dial Syntaxes) for a floor.";
+  },
+  get neededText() {
+    const { passages_needed: many, hours_needed: hours, wish_a_year: wish } = this.year;
+    const long = hours === null ? "" : `, some ${short(hours, 3)} h of takes like these`;
+    return `To show at most ${short(wish, 3)} a year: ${Math.ceil(many)} passages of strangers without a false opening${long}.`;
+  },
+});

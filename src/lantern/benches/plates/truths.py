@@ -1,0 +1,184 @@
+"""What a reader's takes say of it: how often it is right, how sure it should be, how well it captures, how often it opens falsely."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import timedelta
+from typing import Any
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from lantern.benches.bench import Asked
+from lantern.benches.plates.passages import plates_of, truths_of
+from lantern.core.faults import Fault, Refused
+from lantern.core.plates import accuracy, capture, openings, reliability
+from lantern.core.plates.accuracy import Told
+from lantern.core.plates.history import own_reads
+from lantern.core.plates.passages import keyed
+from lantern.core.plates.subject import PlateSubject
+from lantern.core.sun import LIGHTS, height_deg, light_of
+from lantern.core.tuning.scoring import Mark, judge
+from lantern.survey.tables import SiteRow
+from lantern.takes.tables import TakeRow, takes_of_device
+from lantern.tune.judging import marks, subject
+
+MOST_SHOWN = 12
+LARGEST_YEAR = 1e8
+
+
+def told_of(session: Session, take: TakeRow, held: PlateSubject) -> list[Told]:
+    """The passages of a take with what is known of them."""
+    truths, lights = truths_of(session, take, held), lights_of(take, held)
+    lines = held.passage_lines()
+    return [Told(n, line["text"], truths.get(n), lights[n]) for n, line in enumerate(lines)]
+
+
+def lights_of(take: TakeRow, held: PlateSubject) -> list[str]:
+    """The light of each passage: as the take says, else by the sun where the site says where it is; "" where nobody can know."""
+    many = len(held.passages)
+    if held.reads.light in LIGHTS:
+        return [str(held.reads.light)] * many
+    place = _place(take.device.place.site)
+    if place is None:
+        return [""] * many
+    times = [take.start + timedelta(seconds=t) for t in held.passages.first_s.tolist()]
+    return [light_of(height_deg(at, *place)) for at in times]
+
+
+def _place(site: SiteRow) -> tuple[float, float] | None:
+    """Latitude and longitude of the plan's origin, where it has them."""
+    plan: Mapping[str, Any] = site.extras.get("plan") or {}
+    found = plan.get("latitude"), plan.get("longitude")
+    if all(isinstance(each, int | float) for each in found):
+        return float(found[0]), float(found[1])  # type: ignore[arg-type] # both are numbers
+    return None
+
+
+def truth_shown(asked: Asked) -> dict[str, Any]:
+    """By vehicle, plate and character how often it is right; confusions; what is always misread, and in which light."""
+    held = plates_of(asked)
+    told = told_of(asked.session, asked.take, held)
+    others = [
+        each
+        for take in takes_of_device(asked.session, asked.row.device_id)
+        if take.id != asked.take.id and take.signal == asked.take.signal
+        for each in told_of(asked.session, take, _other(asked, take))
+    ]
+    never = len(_never_read(held, marks(asked.session, asked.take.id)))
+    read, q, right, plate = _characters(held, told)
+    return {
+        "capture": accuracy.capture_rate(told, never).as_dict(),
+        "never_read": never,
+        "reading": accuracy.reading_rate(told).as_dict(),
+        "characters": accuracy.character_rate(told).as_dict(),
+        "known": sum(each.truth is not None for each in told),
+        "passages": len(told),
+        "confusions": accuracy.confusions(read)[:MOST_SHOWN],
+        "always": accuracy.always_misread([*told, *others]),
+        "lights": accuracy.lights_disagree(told, others),
+        "bins": [each.as_dict() for each in reliability.reliability(q, right)],
+        "error": reliability.expected_error(q, right) if q.size else None,
+        "mended": reliability.mended(q, right, plate) if q.size else None,
+    }
+
+
+def _other(asked: Asked, take: TakeRow) -> PlateSubject:
+    held = subject(asked.session, asked.detector, take)
+    assert isinstance(held, PlateSubject)
+    return held
+
+
+def _never_read(held: PlateSubject, every: Sequence[Mark]) -> list[Mark]:
+    """Marks of what should raise over which no vehicle was read."""
+    first, last = held.passages.first_s, held.passages.last_s
+    return [
+        mark
+        for mark in held.own(every)
+        if mark.label == "expect" and not ((last >= mark.start_s - 1e-6) & (first <= mark.end_s + 1e-6)).any()
+    ]
+
+
+def _characters(held: PlateSubject, told: Sequence[Told]) -> tuple[list[tuple[str, str]], Any, Any, list[str]]:
+    """Of reads that count and are as long as the truth: (read, truth) pairs; and for each character how sure, right, of which plate."""
+    by_key, own = keyed(held.reads), own_reads(held.passages, held.counted(held.dials))
+    pairs, q, right, plate = [], [], [], []
+    for each in told:
+        if each.truth is None:
+            continue
+        for at in own[each.number].tolist():
+            key = by_key.keys[at]
+            if len(key) == len(each.truth):
+                pairs.append((key, each.truth))
+                q += by_key.sure[at, : len(key)].tolist()
+                right += [a == b for a, b in zip(key, each.truth, strict=True)]
+                plate += [each.truth] * len(key)
+    return pairs, np.array(q), np.array(right, dtype=np.bool_), plate
+
+
+def capture_shown(asked: Asked) -> dict[str, Any]:
+    """Character height, reads a passage, angle and direction, over all passages and by light."""
+    held = plates_of(asked)
+    character_mm = _number(asked.draft.also, "character_mm", capture.CHARACTER_MM, 1, 1000)
+    plate_mm = _number(asked.draft.also, "plate_mm", capture.PLATE_HEIGHT_MM, 1, 1000)
+    counted, lights = held.counted(held.dials), np.array(lights_of(asked.take, held))
+    ways = {"all": np.arange(len(held.passages))}
+    ways |= {light: np.flatnonzero(lights == light) for light in LIGHTS if (lights == light).any()}
+    return {
+        "by": {
+            name: capture.captured(
+                held.reads, held.passages, counted, own, character_mm=character_mm, plate_mm=plate_mm
+            )
+            for name, own in ways.items()
+        },
+        "character_mm": character_mm,
+        "plate_mm": plate_mm,
+    }
+
+
+def year_shown(asked: Asked) -> dict[str, Any]:
+    """False openings: the floor by the lists and forms, and what the takes showed, scaled to a year of strangers."""
+    a_year = _number(asked.draft.also, "passages_a_year", 40_000, 1, LARGEST_YEAR)
+    wish = _number(asked.draft.also, "wish_a_year", 1, 1e-6, LARGEST_YEAR)
+    seen = strangers = 0
+    length_h = 0.0
+    for take in asked.tuned:
+        held = _other(asked, take)
+        own = held.own(marks(asked.session, take.id))
+        kept = judge([each.t for each in held.kept], own)
+        seen += sum(verdict == "false" for verdict in kept.verdicts)
+        strangers += _strangers(held, own)
+        length_h += held.length_s / 3600
+    held = plates_of(asked)
+    dials = held.dials
+    roll = held.rolls.on(held.reads.day(0.0))
+    floor = openings.floor(roll, dials.syntaxes, dials.tolerance, dials.runner_up) if dials.when == "listed" else None
+    year = openings.year_of(seen, strangers, a_year)
+    needed = openings.passages_for(wish, a_year)
+    return {
+        "floor": None if floor is None else floor.as_dict() | {"a_year": floor.a_vehicle * a_year},
+        "year": None if year is None else year.as_dict(),
+        "passages_a_year": a_year,
+        "wish_a_year": wish,
+        "passages_needed": needed,
+        "hours_needed": needed * length_h / strangers if strangers else None,
+        "entries": len(roll.by_key),
+        "templates": len(dials.syntaxes),
+    }
+
+
+def _strangers(held: PlateSubject, own: Sequence[Mark]) -> int:
+    """Passages that no mark expects anything of."""
+    expected = [mark for mark in own if mark.label == "expect"]
+    first, last = held.passages.first_s, held.passages.last_s
+    meant = np.zeros(len(held.passages), dtype=np.bool_)
+    for mark in expected:
+        meant |= (last >= mark.start_s - 1e-6) & (first <= mark.end_s + 1e-6)
+    return int((~meant).sum())
+
+
+def _number(also: Mapping[str, Any], name: str, default: float, low: float, high: float) -> float:
+    value = also.get(name, default)
+    if not isinstance(value, int | float) or isinstance(value, bool) or not low <= value <= high:
+        raise Refused([Fault(name, repr(value)[:40], f"a number from {low:g} to {high:g}")])
+    return float(value)

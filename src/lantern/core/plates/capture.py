@@ -1,0 +1,106 @@
+"""What a take says of how well plates are captured: how large characters are, how many frames, how fast, at which angle.
+
+From boxes alone: a character is 79 of a plate's 111 mm (editable), a plate 520 x 111 mm (the European long form, from memory). The
+roll of the camera is not known, and makes a plate's box higher than the plate.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from lantern.core.plates.passages import Passages
+from lantern.core.reads import Reads
+from lantern.core.watching import Bools, Indices
+
+CHARACTER_MM, PLATE_HEIGHT_MM, PLATE_WIDTH_MM = 79.0, 111.0, 520.0
+LEAST_READS = 4  # of a passage whose speed is told
+QUARTILES = (25, 50, 75)
+
+
+@dataclass(frozen=True)
+class Spread:
+    """Quartiles over n reads or passages, and the least."""
+
+    n: int
+    least: float
+    low: float
+    middle: float
+    high: float
+
+    def as_dict(self) -> dict[str, Any]:
+        return {"n": self.n, "least": self.least, "low": self.low, "middle": self.middle, "high": self.high}
+
+
+def spread(values: Any) -> Spread | None:
+    held = np.asarray(values, dtype=np.float64)
+    held = held[np.isfinite(held)]
+    if held.size == 0:
+        return None
+    low, middle, high = np.percentile(held, QUARTILES)
+    return Spread(int(held.size), float(held.min()), float(low), float(middle), float(high))
+
+
+def angle_deg(
+    width_px: Any, height_px: Any, *, width_mm: float = PLATE_WIDTH_MM, height_mm: float = PLATE_HEIGHT_MM
+) -> Any:
+    """Horizontal angle from which a plate is seen: it is narrower by the cosine; 0 where it is not narrower at all."""
+    ratio = np.asarray(width_px) / np.asarray(height_px) / (width_mm / height_mm)
+    return np.degrees(np.arccos(np.clip(ratio, 0.0, 1.0)))
+
+
+def approach_share_s(t_s: Any, height_px: Any) -> tuple[float, float] | None:
+    """(slope, its standard error) of the plate's height over time, as a share of its mean a second; None: too few reads."""
+    t, h = np.asarray(t_s, dtype=np.float64), np.asarray(height_px, dtype=np.float64)
+    if t.size < LEAST_READS or np.ptp(t) <= 0:
+        return None
+    at = t - t.mean()
+    slope = float((at * h).sum() / (at**2).sum())
+    left = h - h.mean() - slope * at
+    error = float(np.sqrt((left**2).sum() / (t.size - 2) / (at**2).sum()))
+    return slope / float(h.mean()), error / float(h.mean())
+
+
+def direction(slope: float, error: float) -> str:
+    """towards or away where the plate grows or shrinks beyond two standard errors; else unknown."""
+    if abs(slope) <= 2 * error:
+        return "unknown"
+    return "towards" if slope > 0 else "away"
+
+
+def captured(
+    reads: Reads,
+    passages: Passages,
+    counted: Bools,
+    own: Indices,
+    *,
+    character_mm: float = CHARACTER_MM,
+    plate_mm: float = PLATE_HEIGHT_MM,
+) -> dict[str, Any]:
+    """Figures over the passages `own`: character height (px), reads a passage, angle (deg), and which way they go."""
+    rows = [passages.reads[number][counted[passages.reads[number]]] for number in own.tolist()]
+    boxed = [each[~np.isnan(reads.plate[each, 3])] for each in rows]
+    every = np.concatenate(boxed) if boxed else np.zeros(0, dtype=np.intp)
+    plate = reads.plate[every]
+    ways = {"towards": 0, "away": 0, "unknown": 0}
+    growth = []
+    for each in boxed:
+        found = approach_share_s(reads.t_s[each], reads.plate[each, 3])
+        if found is None:
+            ways["unknown"] += 1
+        else:
+            ways[direction(*found)] += 1
+            growth.append(100 * abs(found[0]))
+    return {
+        "character_px": _told(spread(plate[:, 3] * character_mm / plate_mm)),
+        "reads": _told(spread([each.size for each in rows])),
+        "angle_deg": _told(spread(angle_deg(plate[:, 2], plate[:, 3]))),
+        "growth_percent_s": _told(spread(growth)),
+        "ways": ways,
+    }
+
+
+def _told(found: Spread | None) -> dict[str, Any] | None:
+    return None if found is None else found.as_dict()
