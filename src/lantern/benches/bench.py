@@ -56,7 +56,9 @@ class Bench:
     family: str
     parts: Mapping[str, Callable[[Asked], Any]]
     at_once: Mapping[str, Callable[[Asked], Any]] = field(default_factory=dict)
-    page: Callable[[Any, Any], dict[str, Any]]  # (kind, dials): what its pages hold, besides what every bench does
+    page: Callable[
+        [Session, DetectorRow, Any, Any], dict[str, Any]
+    ]  # (session, row, kind, dials): what its pages hold, besides what every bench does
     studies: Mapping[str, Work] = field(default_factory=dict)  # long work, done by a worker, by what is asked for
     routers: tuple[APIRouter, ...] = ()
 

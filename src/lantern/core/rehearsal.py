@@ -96,9 +96,11 @@ def _outcome(index: int, event: Event, links: Sequence[tuple[Armed, bool]]) -> t
     """What an event set off, or why nothing; `links`, each with whether it was armed then."""
     if not links:
         return [], Reason("no_link", "No link: this detector is tied to no output.", {})
-    hearing = [(armed, awake) for armed, awake in links if armed.link.listens_to(event.region)]
+    listed = event.own.get("list")
+    hearing = [(armed, awake) for armed, awake in links if armed.link.listens_to(event.region, listed)]
     if not hearing:
-        return [], Reason("other_region", f"No link listens to {event.region}.", {})
+        what = " of ".join(part for part in (event.region, f"list {listed}" if listed else "") if part)
+        return [], Reason("other_region", f"No link listens to {what or 'it'}.", {})
     fired: list[Firing] = []
     asleep: list[str] = []
     for armed, awake in hearing:

@@ -36,6 +36,7 @@ def links_page(request: Request, detector_id: Id) -> HTMLResponse:
         data = {
             "detectorId": row.id,
             "regions": kind_of(row.model.kind).sources(row.model),
+            "lists": list(kind_of(row.kind).lists_named(row.model)),
             "links": [_link(link) for link in links_of(session, row.id)],
             "outputs": [
                 {"device": device.code, **output.model_dump()} for device, output in outputs_of(session, site.id)

@@ -6,6 +6,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lantern.links.tables import LinkRow, TimetableRow
+from lantern.lists.tables import ListRow
 from lantern.revisions import RevisionRow
 from lantern.survey.tables import DeviceRow
 from lantern.tune.tables import DetectorRow
@@ -29,6 +30,7 @@ STAGE = Stage(
     owners={
         "link_id": (LinkRow.id, select(LinkRow.site_id)),
         "timetable_id": (TimetableRow.id, select(TimetableRow.site_id)),
+        "list_id": (ListRow.id, select(ListRow.site_id)),
         "revision_id": (RevisionRow.id, select(RevisionRow.site_id)),
     },
 )

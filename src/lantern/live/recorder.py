@@ -103,7 +103,7 @@ def _raise(
     *,
     repeat: bool,
 ) -> str:
-    hearing = [each for each in links if each.link.listens_to(turn.region)]
+    hearing = [each for each in links if each.link.listens_to(turn.region, turn.own.get("list"))]
     at = happening.at
     awake = active(hours, at, at)(at)
     armed = [each.link for each in hearing if awake and each.between(at, at)(at)]

@@ -78,7 +78,7 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
             "user": session.get_one(User, user_id(request)).name,
             "pair": kind.pair(dials),
             "timetables": [row.name for row in timetables_of(session, row.site_id)],
-            **bench_of(row.kind).page(kind, dials),
+            **bench_of(row.kind).page(session, row, kind, dials),
             "studies": {what: study.as_dict() for what, study in latest_studies(session, row.id).items()},
         }
         return render(

@@ -55,7 +55,7 @@ def walk_page(request: Request, detector_id: Id) -> HTMLResponse:
         dials = kind.read_dials(row.model)
         data = {
             "quantity": scale.of(kind.unit(dials)).as_dict(),
-            **bench_of(row.kind).page(kind, dials),
+            **bench_of(row.kind).page(session, row, kind, dials),
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
             "detectorId": row.id,
             "device": row.device.code,

@@ -18,7 +18,7 @@ from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import DetectorRow
 
 
-def _page(kind: TrackKind, dials: Any) -> dict[str, Any]:
+def _page(session: Session, row: DetectorRow, kind: TrackKind, dials: Any) -> dict[str, Any]:
     ways = {"arrows": kind.arrows.as_dict(), "numbered": kind.ordered, "counts": kind.counts}
     return {"verdicts": scenes.VERDICTS, **ways}
 

@@ -4,16 +4,22 @@ from __future__ import annotations
 
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from lantern.benches.bench import Bench
+from lantern.benches.plates.lists_routes import router as lists_router
 from lantern.benches.plates.passages import VERDICTS, character_shown, passages_shown, reads_shown
 from lantern.benches.plates.routes import router
 from lantern.benches.plates.truths import capture_shown, truth_shown, year_shown
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.kind import PlateKind
+from lantern.lists.tables import lists_of
+from lantern.tune.tables import DetectorRow
 
 
-def _page(kind: PlateKind, dials: PlateDials) -> dict[str, Any]:
-    return {"verdicts": VERDICTS}
+def _page(session: Session, row: DetectorRow, kind: PlateKind, dials: PlateDials) -> dict[str, Any]:
+    lists = {held.name: len(held.body["entries"]) for held in lists_of(session, row.site_id)}
+    return {"verdicts": VERDICTS, "siteLists": lists}
 
 
 BENCH = Bench(
@@ -27,5 +33,5 @@ BENCH = Bench(
         "capture": capture_shown,
         "year": year_shown,
     },
-    routers=(router,),
+    routers=(router, lists_router),
 )

@@ -61,8 +61,8 @@ def truths_of(session: Session, take: TakeRow, held: PlateSubject) -> dict[int, 
     for row in session.scalars(select(TruthRow).where(TruthRow.take_id == take.id)):
         for number in by_vehicle.get(row.object, ()):
             if passages.first_s[number] - 1e-6 <= row.at_s <= passages.last_s[number] + 1e-6:
-                out[number] = row.text
-    return out
+                out[number] = row.text  # empty: taken back, and nobody knows
+    return {number: text for number, text in out.items() if text}
 
 
 def set_truth(

@@ -20,7 +20,7 @@ from lantern.tune.evidence import hold
 from lantern.tune.tables import DetectorRow
 
 
-def _page(kind: SeriesKind, dials: Any) -> dict[str, Any]:
+def _page(session: Session, row: DetectorRow, kind: SeriesKind, dials: Any) -> dict[str, Any]:
     return {"levelInPicture": kind.unit(dials) == "°C", "materials": [material.as_dict() for material in MATERIALS]}
 
 

@@ -62,13 +62,15 @@ class LinkRule(Strict):
     region: str | None = Field(
         default=None, description="only what this region raises (occupancy: the capacity); empty: all"
     )
+    lists: tuple[str, ...] = Field(default=(), description="only what matched an entry of these lists; empty: all")
     timetable: str | None = None
     delay_s: float = Field(default=0.0, ge=0, le=86_400)
     on_repeat: bool = True
     effects: tuple[Effect, ...] = ()
 
-    def listens_to(self, region: str) -> bool:
-        return self.region in (None, region)
+    def listens_to(self, region: str, listed: str | None = None) -> bool:
+        """Does it hear an event of this region, which matched an entry of that list (None: of none)?"""
+        return self.region in (None, region) and (not self.lists or listed in self.lists)
 
     @model_validator(mode="after")
     def _one_effect_an_output(self) -> Self:

@@ -19,7 +19,7 @@ COLOURS = ("green", "red", "amber", "blue", "grey")
 class Entry(BaseModel):
     """A plate on a list. It holds from the beginning of the day `from` to the end of the day `until`."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True, serialize_by_alias=True)
 
     text: str = Field(max_length=40)
     since: date | None = Field(default=None, alias="from")

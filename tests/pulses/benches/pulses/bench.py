@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from lantern.benches.bench import Asked, Bench
 from lantern.tune.judging import subject
+from lantern.tune.tables import DetectorRow
 
 
-def _page(kind: Any, dials: Any) -> dict[str, Any]:
+def _page(session: Session, row: DetectorRow, kind: Any, dials: Any) -> dict[str, Any]:
     return {"meter": "counts on and on"}
 
 

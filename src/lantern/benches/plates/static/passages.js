@@ -176,6 +176,16 @@ export const passages = ({ data, drawn }) => ({
     else this.choosePassage(next);
   },
 
+  // ---- the lists that it reads ----
+
+  get listNames() { return (this.own.lists ?? []).map((held) => (typeof held === "string" ? held : held.name)); },
+  get otherLists() { return Object.keys(data.siteLists).filter((name) => !this.listNames.includes(name)); },
+  entriesText(name) { const n = data.siteLists[name]; return n === undefined ? "in its own file" : n === 1 ? "1 entry" : `${n} entries`; },
+  setLists(lists) { this.remember(); this.own = { ...this.own, lists }; this.refresh(); },
+  readList(name) { this.setLists([...this.own.lists, name]); },
+  dropList(index) { this.setLists(this.own.lists.filter((_, i) => i !== index)); },
+  moveList(index) { const next = [...this.own.lists]; next.splice(index - 1, 0, ...next.splice(index, 1)); this.setLists(next); },
+
   // ---- where reads count ----
 
   dropRegion(index) { this.remember(); this.regions = this.regions.filter((_, i) => i !== index); this.changedRegions(); },

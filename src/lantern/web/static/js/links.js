@@ -98,6 +98,7 @@ document.addEventListener("alpine:init", () => {
       days: DAYS,
       outputs: data.outputs,
       regions: data.regions,
+      lists: data.lists,
       timetables: data.timetables,
       links: data.links.map((link) => ({ ...link, key: `saved-${link.id}`, dirty: false, why: "" })),
       edited: { id: null, name: "", zone: data.zone, hours: [] },
@@ -140,16 +141,24 @@ document.addEventListener("alpine:init", () => {
         link.dirty = true;
       },
       removeEffect(link, index) { link.effects.splice(index, 1); link.dirty = true; },
+      // None ticked off: it hears what any list matches, and what none does.
+      hears: (link, name) => link.lists.length === 0 || link.lists.includes(name),
+      setHears(link, name, on) {
+        const heard = this.lists.filter((each) => (each === name ? on : this.hears(link, each)));
+        if (!heard.length) { this.trouble = "A link hears one list at least."; return; }
+        link.lists = heard.length === this.lists.length ? [] : heard;
+        link.dirty = true;
+      },
       addLink() {
         made += 1;
-        const link = { key: `new-${made}`, id: null, name: `Link ${this.links.length + 1}`, region: null,
+        const link = { key: `new-${made}`, id: null, name: `Link ${this.links.length + 1}`, region: null, lists: [],
           timetable: null, delay_s: 0, on_repeat: true, effects: [], dirty: true, why: "" };
         this.links.push(link);
         this.addEffect(this.links[this.links.length - 1]);
       },
       async save(link) {
-        const { name, region, timetable, delay_s, on_repeat, effects } = link;
-        const body = { name, detector: "", region, timetable, delay_s, on_repeat, effects };
+        const { name, region, lists, timetable, delay_s, on_repeat, effects } = link;
+        const body = { name, detector: "", region, lists, timetable, delay_s, on_repeat, effects };
         await this.attempt(async () => {
           const changed = `/links/${data.detectorId}/${link.id}?base=${link.revision}&reason=${encodeURIComponent(link.why)}`;
           const saved = link.id === null ? await ask("POST", `/links/${data.detectorId}`, body)

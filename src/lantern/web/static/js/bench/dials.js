@@ -6,10 +6,13 @@ import { short } from "../svg.js";
 
 export const copy = (value) => JSON.parse(JSON.stringify(value));
 export const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
+// What only detectors of its family hold.
+const EVERY = ["format", "name", "kind", "device", "regions", "dials", "timetable"];
+export const ownOf = (detector) => Object.fromEntries(Object.entries(copy(detector)).filter(([key]) => !EVERY.includes(key)));
 
 export const dials = ({ data, infos, filled, drawn }) => ({
   saved: { dials: filled(data.detector.dials), regions: copy(data.detector.regions),
-    timetable: data.detector.timetable ?? null },
+    timetable: data.detector.timetable ?? null, own: ownOf(data.detector) },
   dials: filled(data.detector.dials),
   matters: data.saved.matters,
   strips: {},
@@ -19,7 +22,8 @@ export const dials = ({ data, infos, filled, drawn }) => ({
 
   get changes() {
     const count = Object.keys(this.dials).filter((name) => !same(this.dials[name], this.saved.dials[name])).length;
-    const others = [same(this.regions, this.saved.regions), this.timetable === this.saved.timetable];
+    const others = [same(this.regions, this.saved.regions), this.timetable === this.saved.timetable,
+      same(this.own, this.saved.own)];
     return count + others.filter((alike) => !alike).length;
   },
   get changesText() {

@@ -21,7 +21,8 @@ export const evidence = ({ data, infos, drawn }) => ({
   page: Math.random().toString(36).slice(2), // the server may stop what it works out for an earlier turn of this page
   turn: 0,
 
-  get draft() { return { ...data.detector, dials: this.dials, regions: this.regions, timetable: this.timetable }; },
+  get draft() { return { ...data.detector, dials: this.dials, regions: this.regions, timetable: this.timetable,
+    ...this.own }; },
   get wished() {
     const number = (text) => (String(text).trim() === "" ? null : Number(String(text).replace(",", ".")));
     return { false_per_day: number(this.wishes.false_per_day), delay_s: number(this.wishes.delay_s),

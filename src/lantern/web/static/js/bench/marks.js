@@ -99,7 +99,7 @@ export const marks = ({ data }) => ({
   async marksChanged() {
     this.drawAxis();
     const saved = { ...data.detector, dials: this.saved.dials, regions: this.saved.regions,
-      timetable: this.saved.timetable };
+      timetable: this.saved.timetable, ...this.saved.own };
     const { judged } = await ask("POST", `/bench/${data.detectorId}/judge`, { take: data.take.id, detector: saved,
       parts: ["judged"] });
     this.before = judged.card;

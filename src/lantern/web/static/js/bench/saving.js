@@ -1,6 +1,6 @@
 // Saving: undo and redo, revisions with their reason, the state as an address, keys.
 import { ask } from "../http.js";
-import { copy, same } from "./dials.js";
+import { copy, ownOf, same } from "./dials.js";
 
 export const saving = ({ data, infos }) => ({
   revision: data.revision,
@@ -12,10 +12,12 @@ export const saving = ({ data, infos }) => ({
   leaving: false,
 
   timetable: data.detector.timetable ?? null,
+  own: ownOf(data.detector),
   get hours() { return this.timetable ?? ""; },
   setHours(name) { this.remember(); this.timetable = name || null; this.refresh(); },
 
-  get state() { return { dials: copy(this.dials), regions: copy(this.regions), timetable: this.timetable }; },
+  get state() { return { dials: copy(this.dials), regions: copy(this.regions), timetable: this.timetable,
+    own: copy(this.own) }; },
   remember() {
     this.past.push(this.state);
     if (this.past.length > 200) this.past.shift();
@@ -29,7 +31,7 @@ export const saving = ({ data, infos }) => ({
     const state = this[from].pop();
     if (!state) return;
     this[to].push(this.state);
-    [this.dials, this.regions, this.timetable] = [state.dials, state.regions, state.timetable];
+    Object.assign(this, state);
     this.chosenRegion = Math.min(this.chosenRegion, this.regions.length - 1);
     this.faults = {};
     this.resetTexts();
@@ -100,6 +102,7 @@ export const saving = ({ data, infos }) => ({
     for (const name of Object.keys(this.dials)) put(`dial.${name}`, same(this.dials[name], this.saved.dials[name])
       ? null : JSON.stringify(this.dials[name]));
     put("hours", this.timetable === this.saved.timetable ? null : JSON.stringify(this.timetable));
+    put("own", same(this.own, this.saved.own) ? null : JSON.stringify(this.own));
     put("regions", same(this.regions, this.saved.regions) ? null : JSON.stringify(this.regions));
     history.replaceState(null, "", url);
   },
@@ -111,6 +114,7 @@ export const saving = ({ data, infos }) => ({
       for (const name of Object.keys(this.dials)) if (query.has(`dial.${name}`) &&
         infos[name]) this.dials[name] = JSON.parse(query.get(`dial.${name}`));
       if (query.has("hours")) this.timetable = JSON.parse(query.get("hours"));
+      if (query.has("own")) this.own = JSON.parse(query.get("own"));
       if (query.has("regions")) this.regions = JSON.parse(query.get("regions"));
     } catch (error) { this.trouble = `The address holds something unreadable: ${error.message}`; }
   },

@@ -1,0 +1,202 @@
+"""Lists of plates as the page has them: kept as revisions, with what is wrong with them; an entry that goes leaves no trace of its text."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, replace
+from datetime import datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from lantern.core.faults import Fault, Refused
+from lantern.core.modelled import read_model
+from lantern.core.plates.dials import PlateDials
+from lantern.core.plates.findings import findings
+from lantern.core.plates.keys import key_of
+from lantern.core.plates.lists import PlateList
+from lantern.core.reads import Reads
+from lantern.lists.actions import save_list
+from lantern.lists.tables import ListRow, lists_of
+from lantern.live.tables import EventRow
+from lantern.revisions import RevisionRow, restored, revisions_of
+from lantern.survey.tables import DeviceRow, SiteRow
+from lantern.takes.store import replace_value, value_of_take
+from lantern.takes.tables import TakeRow, TruthRow
+from lantern.tune.judging import MEMORY
+from lantern.tune.tables import DetectorRow, detectors_of_site
+
+REMOVED = "removed"
+MOST_CHANGES = 60
+
+
+def checked(document: Mapping[str, Any]) -> dict[str, Any]:
+    """Return a list's document with a random id for each entry that has none. Raises `Refused`."""
+    model = read_model(PlateList, document, where="list")
+    entries = [
+        {**entry.model_dump(mode="json", by_alias=True), "id": entry.id or secrets.token_hex(6)}
+        for entry in model.entries
+    ]
+    empty = [entry["id"] for entry in entries if not key_of(entry["text"])]
+    if empty:
+        raise Refused([Fault("list: entries", f"{len(empty)} without a letter or a digit", "a plate in each entry")])
+    return model.model_dump(mode="json", by_alias=True) | {"entries": entries}
+
+
+def keep_list(
+    session: Session,
+    site_id: int,
+    document: Mapping[str, Any],
+    *,
+    list_id: int | None,
+    base: int,
+    reason: str,
+    user_id: int | None,
+) -> ListRow:
+    body = checked(document)
+    return save_list(session, site_id, body, list_id=list_id, base=base, reason=reason, user_id=user_id)
+
+
+def lists_shown(session: Session, site: SiteRow) -> dict[str, Any]:
+    """All lists with their entries, who reads them, and what is wrong."""
+    rows = lists_of(session, site.id)
+    today = datetime.now(ZoneInfo(site.zone)).date()
+    models = [read_model(PlateList, row.body, where=f"list {row.name}") for row in rows]
+    detectors = detectors_of_site(session, site.id)
+    readers = {row.name: [d.name for d in detectors if row.name in d.body.get("lists", ())] for row in rows}
+    tolerance = {name: _tolerance(detectors, own) for name, own in readers.items()}
+    shown = []
+    for row, model in zip(rows, models, strict=True):
+        entries = [
+            entry.model_dump(mode="json", by_alias=True)
+            | {
+                "key": key_of(entry.text),
+                "holds": entry.holds(today),
+                "over": entry.until is not None and entry.until < today,
+            }
+            for entry in model.entries
+        ]
+        head = {"id": row.id, "revision": row.revision, "readers": readers[row.name]}
+        shown.append(head | model.model_dump(mode="json", by_alias=True) | {"entries": entries})
+    found = findings(models, readers, tolerance, today)
+    return {"lists": shown, "findings": [asdict(each) for each in found], "today": today.isoformat()}
+
+
+def _tolerance(detectors: Sequence[DetectorRow], names: Sequence[str]) -> float:
+    own = [PlateDials.model_validate(d.body["dials"]).tolerance for d in detectors if d.name in names]
+    return max(own, default=0.0)
+
+
+def changes_shown(session: Session, site_id: int) -> list[dict[str, Any]]:
+    """Who changed which list, when and why, the newest first, with how many entries came and went."""
+    query = select(RevisionRow.subject_id).where(RevisionRow.site_id == site_id, RevisionRow.what == ListRow.WHAT)
+    rows = revisions_of(session, ListRow.WHAT, list(session.scalars(query.distinct())))
+    newest: dict[int, int] = {}
+    for row in rows:
+        newest.setdefault(row.subject_id, row.number)
+    before = {(row.subject_id, row.number): _ids(row.body) for row in rows}
+    return [
+        {
+            "id": row.id,
+            "name": row.name,
+            "number": row.number,
+            "newest": newest[row.subject_id],
+            "why": row.reason,
+            "who": row.user.name if row.user else "the program",
+            "at": row.at.timestamp(),
+            "deleted": row.body is None,
+            "came": len(_ids(row.body) - before.get((row.subject_id, row.number - 1), set())),
+            "went": len(before.get((row.subject_id, row.number - 1), set()) - _ids(row.body)),
+        }
+        for row in rows[:MOST_CHANGES]
+    ]
+
+
+def _ids(body: Mapping[str, Any] | None) -> set[str]:
+    return {entry.get("id") or entry["text"] for entry in (body or {}).get("entries", ()) if entry["text"]}
+
+
+def restore_list(session: Session, saved: RevisionRow, *, base: int, user_id: int | None) -> ListRow:
+    """Save an old state anew, without the entries that were removed since: their texts are gone for good."""
+    body = saved.document
+    entries = [entry for entry in body["entries"] if entry["text"]]
+    reason = restored(saved.number, saved)
+    return save_list(
+        session,
+        saved.site_id,
+        body | {"entries": entries},
+        list_id=saved.subject_id,
+        base=base,
+        reason=reason,
+        user_id=user_id,
+    )
+
+
+# ---- an entry that goes ----------------------------------------------------------------------------------------------
+
+
+def remove_entry(session: Session, row: ListRow, entry_id: str, *, base: int, user_id: int | None) -> dict[str, int]:
+    """Take an entry off, and its text and note out of every revision, event, read and recording of the site; its id stays.
+
+    Returns how many of each were blanked. Raises `Refused` for an entry that is not there.
+    """
+    entry = next((each for each in row.body["entries"] if each.get("id") == entry_id), None)
+    if entry is None:
+        raise Refused([Fault("entry", repr(entry_id)[:40], f"an entry of {row.name}")])
+    key = key_of(entry["text"])
+    left = row.body | {"entries": [each for each in row.body["entries"] if each.get("id") != entry_id]}
+    reason = f"Entry {entry_id} was removed."
+    save_list(session, row.site_id, left, list_id=row.id, base=base, reason=reason, user_id=user_id)
+    return {
+        "revisions": _blank_revisions(session, row, entry_id, key),
+        "events": _blank_events(session, row.site_id, key, entry_id),
+        "reads": _blank_reads(session, row.site_id, key),
+    }
+
+
+def _blank_revisions(session: Session, row: ListRow, entry_id: str, key: str) -> int:
+    """A revision is never changed, but for this."""
+    many = 0
+    for saved in revisions_of(session, ListRow.WHAT, [row.id]):
+        entries = [
+            each | {"text": "", "note": None} if each.get("id") == entry_id or key_of(each["text"]) == key else each
+            for each in (saved.body or {}).get("entries", ())
+        ]
+        if saved.body is not None and entries != saved.body["entries"]:
+            saved.body = saved.body | {"entries": entries}
+            many += 1
+    session.flush()
+    return many
+
+
+def _blank_events(session: Session, site_id: int, key: str, entry_id: str) -> int:
+    detectors = select(DetectorRow.id).where(DetectorRow.site_id == site_id)
+    many = 0
+    for event in session.scalars(select(EventRow).where(EventRow.detector_id.in_(detectors), EventRow.own != {})):
+        texts = [event.own.get("text"), event.own.get("match")]
+        if any(text and key_of(text) == key for text in texts):
+            event.own = event.own | {"text": "", "match": f"{REMOVED} {entry_id}"}
+            many += 1
+    session.flush()
+    return many
+
+
+def _blank_reads(session: Session, site_id: int, key: str) -> int:
+    """In every take of the site, and in what was typed as true."""
+    many = 0
+    takes = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site_id, TakeRow.signal == "plates")
+    for take in session.scalars(takes).all():
+        reads: Reads = value_of_take(session, take)
+        text, truth = (
+            tuple("" if key_of(each) == key else each for each in texts) for texts in (reads.text, reads.truth)
+        )
+        gone = sum(a != b for a, b in zip((*text, *truth), (*reads.text, *reads.truth), strict=True))
+        if gone:
+            replace_value(session, take, replace(reads, text=text, truth=truth))
+            many += gone
+        session.execute(delete(TruthRow).where(TruthRow.take_id == take.id, TruthRow.text == key))
+    MEMORY.forget()
+    return many
