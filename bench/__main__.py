@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import sys
 
-from bench import evidence, fuzz, heat, imports, kills, live, memory, outbox, pages, scene, scrub, sweep, tracks
+from bench import evidence, fuzz, heat, imports, kills, live, memory, outbox, pages, plates, scene, scrub, sweep, tracks
 
 ALL = {
     "heat": heat.run,
     "sweep": sweep.run,
     "tracks": tracks.run,
+    "plates": plates.run,
     "scene": scene.run,
     "evidence": evidence.run,
     "imports": imports.run,

@@ -14,6 +14,7 @@ from lantern.core.faults import Refused
 from lantern.core.plates.attachment import ATTACHED, HELD, UNDETERMINED, Attachment
 from lantern.core.plates.ballots import Ballots
 from lantern.core.plates.distances import COST, distance, distances
+from lantern.core.plates.forms import FORMS
 from lantern.core.plates.keys import ALPHABET, codes_of, key_of
 from lantern.core.plates.lists import PlateList, Rolls
 from lantern.core.plates.syntax import Syntax, template
@@ -118,3 +119,15 @@ def test_sets_of_a_template_are_those_of_regular_expressions() -> None:
     for bad in ("LX", "[B-A]", "[]", "", "L" * 17, "[^A-Z0-9]"):
         with pytest.raises(Refused, match="syntaxes"):
             template(bad)
+
+
+def test_forms_of_five_countries() -> None:
+    """E05: what is a plate there and what is none; what was never given out is flagged, not refused."""
+    inputs, expected = check("E05")
+    by_name = {"NL10": "NL"}
+    for (name, text), wanted in zip(inputs["tests"], expected, strict=True):
+        form = next(form for form in FORMS if form.name == by_name.get(name, name))
+        said = form.fits(text) and not form.never(key_of(text))
+        assert said == wanted, (name, text)
+    assert all(len(form.templates) == len(set(form.templates)) for form in FORMS)
+    assert max(len(template(text)) for form in FORMS for text in form.templates) == 8

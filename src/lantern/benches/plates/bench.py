@@ -10,7 +10,7 @@ from lantern.benches.bench import Bench
 from lantern.benches.plates.lists_routes import router as lists_router
 from lantern.benches.plates.passages import VERDICTS, character_shown, passages_shown, reads_shown
 from lantern.benches.plates.routes import router
-from lantern.benches.plates.truths import capture_shown, truth_shown, year_shown
+from lantern.benches.plates.truths import capture_shown, forms_shown, truth_shown, year_shown
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.kind import PlateKind
 from lantern.lists.tables import lists_of
@@ -32,6 +32,7 @@ BENCH = Bench(
         "truth": truth_shown,
         "capture": capture_shown,
         "year": year_shown,
+        "forms": forms_shown,
     },
     routers=(router, lists_router),
 )

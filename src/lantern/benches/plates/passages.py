@@ -38,7 +38,7 @@ VERDICTS = {
     "few_reads": "too few reads",
     "unread": "no read counts",
 }
-UNSURE = ("unsure", "undetermined", "few_reads", "unread", "runner_up")
+UNSURE = ("held", "unsure", "undetermined", "few_reads", "unread", "runner_up")
 
 
 def plates_of(asked: Asked) -> PlateSubject:

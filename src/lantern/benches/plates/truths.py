@@ -14,11 +14,13 @@ from lantern.benches.plates.passages import plates_of, truths_of
 from lantern.core.faults import Fault, Refused
 from lantern.core.plates import accuracy, capture, openings, reliability
 from lantern.core.plates.accuracy import Told
+from lantern.core.plates.forms import FORMS
 from lantern.core.plates.history import own_reads
 from lantern.core.plates.passages import keyed
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.sun import LIGHTS, height_deg, light_of
 from lantern.core.tuning.scoring import Mark, judge
+from lantern.core.tuning.wanted import still_wanted
 from lantern.survey.tables import SiteRow
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.judging import marks, subject
@@ -114,6 +116,35 @@ def _characters(held: PlateSubject, told: Sequence[Told]) -> tuple[list[tuple[st
                 right += [a == b for a, b in zip(key, each.truth, strict=True)]
                 plate += [each.truth] * len(key)
     return pairs, np.array(q), np.array(right, dtype=np.bool_), plate
+
+
+def forms_shown(asked: Asked) -> list[dict[str, Any]]:
+    """For each country's form, and the one in use: how many passages fit it, and what it would mend and break on this take."""
+    held = plates_of(asked)
+    plain = held.with_dials(syntaxes=())
+    truths = truths_of(asked.session, asked.take, held)
+    without = [line["text"] for line in plain.passage_lines()]
+    out = []
+    for form in FORMS:
+        still_wanted()
+        texts = [line["text"] for line in plain.with_dials(syntaxes=form.templates).passage_lines()]
+        changed = [n for n, (a, b) in enumerate(zip(without, texts, strict=True)) if a != b]
+        flagged = [f"{text}: {form.never(text)}" for text in texts if text and form.fits(text) and form.never(text)]
+        out.append(
+            {
+                "name": form.name,
+                "says": form.says,
+                "templates": form.templates,
+                "fits": sum(text is not None and form.fits(text) for text in without),
+                "passages": len(without),
+                "changed": len(changed),
+                "mended": sum(texts[n] == truths[n] != without[n] for n in changed if n in truths),
+                "broken": sum(without[n] == truths[n] != texts[n] for n in changed if n in truths),
+                "flagged": flagged[:MOST_SHOWN],
+                "used": set(form.templates) <= set(held.dials.syntaxes),
+            }
+        )
+    return out
 
 
 def capture_shown(asked: Asked) -> dict[str, Any]:

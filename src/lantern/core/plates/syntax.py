@@ -51,7 +51,7 @@ class Syntax:
             self.by_length.setdefault(len(fits), []).append(fits)
         self.templates = tuple(templates)
 
-    def fits(self, codes: Codes) -> bool:
+    def fits(self, codes: Codes | Sequence[int]) -> bool:
         """Does a text (its codes) fit one of the templates?"""
         places = np.arange(len(codes))
         return any(bool(fits[places, codes].all()) for fits in self.by_length.get(len(codes), ()))

@@ -56,7 +56,7 @@ export class Rows {
     const row = this.rows[number];
     const chosen = number === this.chosen;
     const svg = el("svg", { class: `passage ${chosen ? "chosen" : ""}`, width, height: HEIGHT,
-      viewBox: `0 0 ${width} ${HEIGHT}`, "data-passage": number, role: "option", "aria-selected": chosen ? "true" : "false",
+      viewBox: `0 0 ${width} ${HEIGHT}`, "data-passage": number, role: "img", "aria-current": chosen ? "true" : null,
       "aria-label": `${clock(this.take, row.first_s, true)} ${row.text ?? "nothing read"}: ${row.said}` });
     const parts = [el("rect", { class: "back", width, height: HEIGHT - 1 })];
     svg.style.top = `${at * HEIGHT}px`;

@@ -10,6 +10,7 @@ export const truths = ({ drawn }) => ({
   truths: null,
   capture: null,
   year: null,
+  forms: [],
   sizes: { character_mm: 79, plate_mm: 111 },
   yearAsked: { passages_a_year: 40000, wish_a_year: 1 },
 
@@ -21,6 +22,7 @@ export const truths = ({ drawn }) => ({
         this.$nextTick(() => this.drawTruths());
       }
       if (this.tab === "capture") ({ capture: this.capture } = await this.post(["capture"], { also: this.sizes }));
+      if (this.tab === "forms") ({ forms: this.forms } = await this.post(["forms"]));
       if (this.tab === "year") ({ year: this.year } = await this.post(["year"], { also: this.yearAsked }));
     } catch (error) { this.explain(error); }
   },
@@ -92,6 +94,16 @@ export const truths = ({ drawn }) => ({
     if (as === "csv") return saveCsv([["low", "high", "n", "sure", "right"], ...this.truths.bins.map((b) => [b.low, b.high,
       b.n, b.sure, b.right])], "reliability");
     return (as === "svg" ? saveSvg : savePng)(this.$refs.reliability, "reliability");
+  },
+
+  // ---- forms of plates ----
+
+  get flagged() { return this.forms.filter((f) => f.used).flatMap((f) => f.flagged); },
+  formText: (f) => `${f.mended}, ${f.broken}${f.changed ? ` of ${f.changed} changed` : ""}`,
+  useForm(form) {
+    const held = this.dials.syntaxes ?? [];
+    const next = form.used ? held.filter((t) => !form.templates.includes(t)) : [...new Set([...held, ...form.templates])];
+    this.setChoice("syntaxes", next);
   },
 
   // ---- how well it captures ----

@@ -108,7 +108,7 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   // a list of names, typed with commas
   listOf(name) { return (this.dials[name] ?? []).join(", "); },
   typeList(name, text) { const names = text.split(",").map((word) => word.trim()).filter(Boolean); this.setChoice(name,
-    names.length ? names : null); },
+    names.length ? names : infos[name].optional ? null : []); },
   setFlag(name, value) { this.setChoice(name, value === "yes"); },
   takeProposal(name) { this.setDial(name, this.strips[name].proposed); },
   shownValue(name) { return typeof this.dials[name] === "number" ? short(show(infos[name].shown,
