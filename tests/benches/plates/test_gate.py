@@ -57,7 +57,8 @@ def test_passages_with_the_read_that_decided_and_what_came_of_each(client: AtSit
         ("GH34JKL", None, "unlisted", None),
     ]
     assert [row["verdict"] for row in rows] == ["hit", "false", ""]
-    assert [len(each["reads"]) for each in found["reads"]] == [4, 4, 4]
+    assert [len(each["reads"]) for each in found["reads"]["passages"]] == [4, 4, 4]
+    assert found["reads"]["light"] == [[0.0, 51.5, 0.0, "day, as the take says"]]
     outcomes = [event["outcome"]["code"] for event in found["judged"]["events"]]
     assert outcomes == ["fired", "other_region"]  # the barred one is on no list that the barrier's link hears
     assert [effect["output"] for effect in found["judged"]["effects"]] == ["barrier"]

@@ -6,6 +6,7 @@ from datetime import UTC, date, datetime
 
 import numpy as np
 import pytest
+from scipy.stats import linregress
 from sklearn.calibration import calibration_curve
 from sklearn.isotonic import IsotonicRegression
 from sklearn.metrics import log_loss as sklearn_log_loss
@@ -13,6 +14,7 @@ from sklearn.metrics import log_loss as sklearn_log_loss
 from checks import check
 from lantern.core.plates import accuracy, capture, openings, reliability
 from lantern.core.plates.accuracy import Told
+from lantern.core.plates.approach import Approach
 from lantern.core.plates.distances import distance
 from lantern.core.plates.findings import findings
 from lantern.core.plates.lists import PlateList, Rolls
@@ -100,13 +102,17 @@ def test_angle_speed_and_direction() -> None:
     assert capture.angle_deg(600, 111) == 0
     t = np.arange(8) / 4
     found = capture.approach_share_s(t, 12 + 2 * t)
-    assert found is not None
-    assert found[0] == pytest.approx(2 / (12 + 2 * t).mean())
-    assert capture.direction(*found) == "towards"
+    assert found == (pytest.approx(2 / (12 + 2 * t).mean()), "towards")
+    assert capture.approach_share_s(t, 20 - 2 * t)[1] == "away"
     rng = np.random.default_rng(1)
-    noisy = capture.approach_share_s(t, 12 + rng.normal(0, 1, 8))
-    assert noisy is not None
-    assert capture.direction(*noisy) == "unknown"
+    noisy = 12 + rng.normal(0, 1, 8)
+    line = linregress(t, noisy)
+    approach = Approach(1)
+    for at, height in zip(t, noisy, strict=True):
+        approach.add(np.zeros(1, dtype=np.intp), np.array([at]), np.array([height]))
+    slope, error = approach.slopes(np.zeros(1, dtype=np.intp))
+    assert (slope[0], error[0]) == (pytest.approx(line.slope), pytest.approx(line.stderr))  # of scipy
+    assert capture.approach_share_s(t, noisy)[1] == "unknown"
     assert capture.approach_share_s(t[:3], t[:3]) is None
 
 

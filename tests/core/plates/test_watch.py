@@ -32,7 +32,7 @@ def detector(seed: int, **more: object) -> Detector:
 @pytest.mark.parametrize("seed", range(80))
 def test_live_equals_batch_on_random_passages(seed: int) -> None:
     reads = replace(scene(seed)[0], start=EPOCH)
-    made = detector(seed)
+    made = detector(seed, direction=("any", "towards", "away")[seed % 3])
     on = judge(made, "plates", reads)
     assert isinstance(on, PlateSubject)
     live = watch(made, {"zone": "UTC"})

@@ -11,6 +11,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Asked
+from lantern.benches.plates.light import light_shown
 from lantern.core.faults import Fault, Refused
 from lantern.core.plates.ballots import Ballots
 from lantern.core.plates.history import as_sure, own_reads
@@ -34,6 +35,7 @@ VERDICTS = {
     "early": "not seen long enough",
     "undetermined": "vehicle not sure",
     "held": "held in a hand",
+    "other_way": "goes another way",
     "unsure": "vote not sure",
     "few_reads": "too few reads",
     "unread": "no read counts",
@@ -78,8 +80,8 @@ def set_truth(
     return session.scalars(kept.returning(TruthRow), execution_options={"populate_existing": True}).one()
 
 
-def reads_shown(asked: Asked) -> list[dict[str, Any]]:
-    """For each passage what it is, and its reads: what of it no dial but the gap changes."""
+def reads_shown(asked: Asked) -> dict[str, Any]:
+    """For each passage what it is, and its reads: what of it no dial but the gap changes; and the light of the take."""
     held = plates_of(asked)
     reads, passages, by_key = held.reads, held.passages, keyed(held.reads)
     types = reads.also.get("vehicle_type", ())
@@ -104,7 +106,7 @@ def reads_shown(asked: Asked) -> list[dict[str, Any]]:
                 ],
             }
         )
-    return out
+    return {"passages": out, "light": light_shown(asked.take, held)}
 
 
 def _box(box: Any) -> list[float] | None:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import timedelta
 from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Asked
+from lantern.benches.plates.light import lights_of
 from lantern.benches.plates.passages import plates_of, truths_of
 from lantern.core.faults import Fault, Refused
 from lantern.core.plates import accuracy, capture, openings, reliability
@@ -18,15 +18,15 @@ from lantern.core.plates.forms import FORMS
 from lantern.core.plates.history import own_reads
 from lantern.core.plates.passages import keyed
 from lantern.core.plates.subject import PlateSubject
-from lantern.core.sun import LIGHTS, height_deg, light_of
+from lantern.core.sun import LIGHTS
 from lantern.core.tuning.scoring import Mark, judge
 from lantern.core.tuning.wanted import still_wanted
-from lantern.survey.tables import SiteRow
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.judging import marks, subject
 
-MOST_SHOWN = 12
+MOST_SHOWN = 40
 LARGEST_YEAR = 1e8
+TOLERANCES = (0.0, 0.3, 0.6)  # steps of the costs below which a floor is told
 
 
 def told_of(session: Session, take: TakeRow, held: PlateSubject) -> list[Told]:
@@ -34,27 +34,6 @@ def told_of(session: Session, take: TakeRow, held: PlateSubject) -> list[Told]:
     truths, lights = truths_of(session, take, held), lights_of(take, held)
     lines = held.passage_lines()
     return [Told(n, line["text"], truths.get(n), lights[n]) for n, line in enumerate(lines)]
-
-
-def lights_of(take: TakeRow, held: PlateSubject) -> list[str]:
-    """The light of each passage: as the take says, else by the sun where the site says where it is; "" where nobody can know."""
-    many = len(held.passages)
-    if held.reads.light in LIGHTS:
-        return [str(held.reads.light)] * many
-    place = _place(take.device.place.site)
-    if place is None:
-        return [""] * many
-    times = [take.start + timedelta(seconds=t) for t in held.passages.first_s.tolist()]
-    return [light_of(height_deg(at, *place)) for at in times]
-
-
-def _place(site: SiteRow) -> tuple[float, float] | None:
-    """Latitude and longitude of the plan's origin, where it has them."""
-    plan: Mapping[str, Any] = site.extras.get("plan") or {}
-    found = plan.get("latitude"), plan.get("longitude")
-    if all(isinstance(each, int | float) for each in found):
-        return float(found[0]), float(found[1])  # type: ignore[arg-type] # both are numbers
-    return None
 
 
 def truth_shown(asked: Asked) -> dict[str, Any]:
@@ -184,6 +163,10 @@ def year_shown(asked: Asked) -> dict[str, Any]:
     dials = held.dials
     roll = held.rolls.on(held.reads.day(0.0))
     floor = openings.floor(roll, dials.syntaxes, dials.tolerance, dials.runner_up) if dials.when == "listed" else None
+    fits = None
+    if floor is not None:
+        floors = {t: openings.floor(roll, dials.syntaxes, t, dials.runner_up) for t in TOLERANCES}
+        fits = max((t for t, each in floors.items() if each and each.a_vehicle * a_year <= wish), default=None)
     year = openings.year_of(seen, strangers, a_year)
     needed = openings.passages_for(wish, a_year)
     return {
@@ -192,6 +175,7 @@ def year_shown(asked: Asked) -> dict[str, Any]:
         "passages_a_year": a_year,
         "wish_a_year": wish,
         "passages_needed": needed,
+        "tolerance_fits": fits,
         "hours_needed": needed * length_h / strangers if strangers else None,
         "entries": len(roll.by_key),
         "templates": len(dials.syntaxes),

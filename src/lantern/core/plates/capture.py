@@ -11,12 +11,12 @@ from typing import Any
 
 import numpy as np
 
+from lantern.core.plates.approach import NAMES, Approach
 from lantern.core.plates.passages import Passages
 from lantern.core.reads import Reads
 from lantern.core.watching import Bools, Indices
 
 CHARACTER_MM, PLATE_HEIGHT_MM, PLATE_WIDTH_MM = 79.0, 111.0, 520.0
-LEAST_READS = 4  # of a passage whose speed is told
 QUARTILES = (25, 50, 75)
 
 
@@ -51,23 +51,14 @@ def angle_deg(
     return np.degrees(np.arccos(np.clip(ratio, 0.0, 1.0)))
 
 
-def approach_share_s(t_s: Any, height_px: Any) -> tuple[float, float] | None:
-    """(slope, its standard error) of the plate's height over time, as a share of its mean a second; None: too few reads."""
+def approach_share_s(t_s: Any, height_px: Any) -> tuple[float, str] | None:
+    """(slope of the plate's height over time as a share of its mean a second, which way that is); None: too few reads."""
     t, h = np.asarray(t_s, dtype=np.float64), np.asarray(height_px, dtype=np.float64)
-    if t.size < LEAST_READS or np.ptp(t) <= 0:
-        return None
-    at = t - t.mean()
-    slope = float((at * h).sum() / (at**2).sum())
-    left = h - h.mean() - slope * at
-    error = float(np.sqrt((left**2).sum() / (t.size - 2) / (at**2).sum()))
-    return slope / float(h.mean()), error / float(h.mean())
-
-
-def direction(slope: float, error: float) -> str:
-    """towards or away where the plate grows or shrinks beyond two standard errors; else unknown."""
-    if abs(slope) <= 2 * error:
-        return "unknown"
-    return "towards" if slope > 0 else "away"
+    approach, one = Approach(1), np.zeros(1, dtype=np.intp)
+    for at, height in zip(t, h, strict=True):
+        approach.add(one, np.array([at]), np.array([height]))
+    slope = float(approach.slopes(one)[0][0])
+    return None if np.isnan(slope) else (slope / float(h.mean()), NAMES[int(approach.ways(one)[0])])
 
 
 def captured(
@@ -91,7 +82,7 @@ def captured(
         if found is None:
             ways["unknown"] += 1
         else:
-            ways[direction(*found)] += 1
+            ways[found[1]] += 1
             growth.append(100 * abs(found[0]))
     return {
         "character_px": _told(spread(plate[:, 3] * character_mm / plate_mm)),

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from lantern.core.plates.approach import AWAY, TOWARDS
 from lantern.core.plates.attachment import ATTACHED, HELD, NAMES
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.history import History
@@ -37,12 +38,19 @@ def goes_with_vehicle(history: History, dials: PlateDials) -> Bools:
     return np.asarray(kinds == ATTACHED if dials.vehicle == "attached" else kinds != HELD)
 
 
+def goes_that_way(history: History, dials: PlateDials) -> Bools:
+    """(m,): does the vehicle go the way that is asked for?"""
+    if dials.direction == "any":
+        return np.ones(len(history), dtype=np.bool_)
+    return np.asarray(history.way == (TOWARDS if dials.direction == "towards" else AWAY))
+
+
 def sure_enough(history: History, dials: PlateDials) -> Bools:
     """(m,): enough reads, a vote that is sure, a vehicle, and time enough: all that must hold but for the lists."""
     holds = (history.count >= dials.min_reads) & (history.confidence >= dials.min_vote - EQUAL)
     if dials.when == "unlisted":
         holds &= history.since_s >= dials.decide_after_s - TIME_TOLERANCE_S
-    return np.asarray(holds & goes_with_vehicle(history, dials))
+    return np.asarray(holds & goes_with_vehicle(history, dials) & goes_that_way(history, dials))
 
 
 def listed(nearest: Nearest, dials: PlateDials) -> bool:

@@ -82,6 +82,9 @@ class PlateDials(Dials):
         step=0.005,
         meaning="How far a fixed plate may wander in its vehicle's box, RMS",
     )
+    direction: Literal["any", "towards", "away"] = dial(
+        "any", meaning="Which way the vehicle must go, by how its plate grows; a way that is not known is neither"
+    )
     decide_after_s: float = dial(
         2.0,
         unit="s",
@@ -113,7 +116,7 @@ class PlateDials(Dials):
 
 GROUPS = (
     ("List", ("when", "tolerance", "runner_up", "decide_after_s", "rearm_s")),
-    ("Vehicle", ("vehicle", "wander")),
+    ("Vehicle", ("vehicle", "wander", "direction")),
     ("Vote", ("min_vote", "min_reads", "tempering", "calibration", "syntaxes")),
     ("Reads", ("min_confidence", "min_height_px", "gap_s")),
 )

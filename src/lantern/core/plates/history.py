@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from shapely import Geometry, box, intersects_xy, polygons, prepare
 
+from lantern.core.plates.approach import Approach, Ways
 from lantern.core.plates.attachment import Attachment, Seen
 from lantern.core.plates.ballots import Ballots
 from lantern.core.plates.detector import PlateRegion
@@ -28,7 +29,7 @@ EQUAL = 1e-9
 @dataclass(frozen=True)
 class History:
     """m accepted reads, by passage and then by time. `read` (m,) which read of the take, `passage` (m,), `count` (m,) how many were
-    accepted so far; `text`, `confidence`, `syntax` of the vote so far; `seen` whether it goes with a vehicle; `since_s` (m,) since
+    accepted so far; `text`, `confidence`, `syntax` of the vote so far; `seen` whether it goes with a vehicle, `way` which way that goes; `since_s` (m,) since
     the passage's first accepted read.
     """
 
@@ -40,6 +41,7 @@ class History:
     confidence: Floats
     syntax: NDArray[np.int8]
     seen: Seen
+    way: Ways
     since_s: Floats
 
     def __len__(self) -> int:
@@ -96,13 +98,17 @@ def history_of(reads: Reads, own: Sequence[Indices], dials: PlateDials) -> Histo
     codes, length = np.zeros((m, longest), dtype=np.int8), np.zeros(m, dtype=np.int8)
     confidence, syntax = np.zeros(m), np.zeros(m, dtype=np.int8)
     known, wander = np.zeros(m, dtype=np.int8), np.full(m, np.nan)
+    way = np.zeros(m, dtype=np.int8)
     ballots, attachment, forms = Ballots(p, longest), Attachment(p), Syntax(dials.syntaxes)
+    approach = Approach(p)
     for j in range(int(counts.max(initial=0))):
         which = np.flatnonzero(counts > j)
         rows = begins[which] + j
         at = read[rows]
         ballots.add(which, by_key.codes[at], by_key.length[at], as_sure(by_key.sure[at], dials))
         attachment.add(which, reads.plate[at], reads.car[at])
+        approach.add(which, reads.t_s[at], reads.plate[at, 3])
+        way[rows] = approach.ways(which)
         leading, seen = ballots.leaders(which, dials.tempering, forms), attachment.seen(which)
         codes[rows], length[rows], confidence[rows] = leading.codes, leading.length, leading.confidence
         syntax[rows], known[rows], wander[rows] = leading.syntax, seen.known, seen.wander
@@ -117,6 +123,7 @@ def history_of(reads: Reads, own: Sequence[Indices], dials: PlateDials) -> Histo
         confidence,
         syntax,
         Seen(known, wander),
+        way,
         t_s - t_s[begins[passage]] if m else np.zeros(0),
     )
 

@@ -44,7 +44,18 @@ from lantern.core.watching import Bools, Indices
 
 FILTERS = ("min_confidence", "min_height_px")
 AFTER_HISTORY = frozenset(
-    ("when", "min_reads", "min_vote", "tolerance", "runner_up", "vehicle", "wander", "decide_after_s", "rearm_s")
+    (
+        "when",
+        "min_reads",
+        "min_vote",
+        "tolerance",
+        "runner_up",
+        "vehicle",
+        "wander",
+        "direction",
+        "decide_after_s",
+        "rearm_s",
+    )
 )  # dials that the history of a passage does not depend on
 MOST_ROWS = 2_000_000  # of histories under every value of a filter; more are not swept exactly
 

@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from lantern.core.decide import Change
+from lantern.core.plates.approach import Approach
 from lantern.core.plates.attachment import Attachment
 from lantern.core.plates.ballots import Ballots
 from lantern.core.plates.deciding import first_raises, listed, may_raise, why
@@ -37,6 +38,7 @@ class Passage:
     last_s: float
     ballots: Ballots = field(default_factory=lambda: Ballots(1, LONGEST))
     attachment: Attachment = field(default_factory=lambda: Attachment(1))
+    approach: Approach = field(default_factory=lambda: Approach(1))
     counted: int = 0
     began_s: float = 0.0  # its first accepted read
     done: bool = False
@@ -103,6 +105,7 @@ class PlateWatch(Watch):
         sure[0, : len(key)] = own
         going.ballots.add(ONE, codes, length, as_sure(sure, self.dials))
         going.attachment.add(ONE, plate, car)
+        going.approach.add(ONE, np.array([t]), plate[:, 3])
         history = self._history(going, t)
         self.said = {"vehicle": read.vehicle, "text": history.text[0], "vote": round(float(history.confidence[0]), 4)}
         if going.done or read.late:
@@ -125,6 +128,7 @@ class PlateWatch(Watch):
             confidence=leading.confidence,
             syntax=leading.syntax,
             seen=going.attachment.seen(ONE),
+            way=going.approach.ways(ONE),
             since_s=at - going.began_s,
         )
 

@@ -3,7 +3,8 @@ import { address, ask, pageData } from "/static/js/http.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(value));
 // A shape beside the colour, for those who do not tell colours apart.
-const MARKS = { green: "M2 6.5 5 9.5 10.5 3", red: "M2 2 10 10M10 2 2 10", amber: "M6 1.5 11 10.5H1Z", blue: "M2 2H10V10H2Z",
+const MARKS = { green: "M2 6.5 5 9.5 10.5 3", red: "M2 2 10 10M10 2 2 10", amber: "M6 1.5 11 10.5H1Z",
+  blue: "M2 2H10V10H2Z",
   grey: "M2 6H10" };
 
 document.addEventListener("alpine:init", () => {
@@ -38,7 +39,8 @@ document.addEventListener("alpine:init", () => {
       },
       set(key, value) { this.edited[key] = value || null; this.dirty = true; },
       setEntry(index, key, value) { this.edited.entries[index][key] = value || null; this.dirty = true; },
-      addEntry() { this.edited.entries.push({ text: "", from: null, until: null, note: null, id: null }); this.dirty = true; },
+      addEntry() { this.edited.entries.push({ text: "", from: null, until: null, note: null, id: null });
+        this.dirty = true; },
       body() {
         const { name, colour, purpose, ends, entries } = this.edited;
         return { name: name ?? "", colour, purpose, ends, entries: entries.map(({ text, from, until, note, id }) => (
@@ -62,7 +64,8 @@ document.addEventListener("alpine:init", () => {
       async removeEntry(index) {
         const entry = this.edited.entries[index];
         if (this.dirty || !entry.id) {
-          if (entry.id) { this.trouble = "Save the list first: removing takes the plate out of everything at once."; return; }
+          if (entry.id) { this.trouble = "Save the list first: removing takes the plate out of everything at once.";
+            return; }
           this.edited.entries.splice(index, 1);
           return;
         }
@@ -101,11 +104,13 @@ document.addEventListener("alpine:init", () => {
         this.told = "";
         try { await work(); } catch (error) { this.trouble = error.message; }
       },
-      whenText: (at) => new Date(at * 1000).toLocaleString("en-GB", { timeZone: data.zone, day: "numeric", month: "short",
+      whenText: (at) => new Date(at * 1000).toLocaleString("en-GB", { timeZone: data.zone, day: "numeric",
+        month: "short",
         hour: "2-digit", minute: "2-digit" }),
       cameText(c) {
         if (c.deleted) return "deleted";
-        return [c.came ? `${c.came} came` : "", c.went ? `${c.went} went` : ""].filter(Boolean).join(", ") || `revision ${c.number}`;
+        return [c.came ? `${c.came} came` : "", c.went ? `${c.went} went` : ""].filter(Boolean).join(", ")
+          || `revision ${c.number}`;
       },
     };
   });

@@ -40,12 +40,22 @@ export const passages = ({ data, drawn }) => ({
     const gap = this.dials.gap_s;
     const parts = this.gapOfReads === gap ? ["passages"] : ["reads", "passages"];
     const answer = await this.post(parts);
-    if (answer.reads) { this.reads = answer.reads; this.gapOfReads = gap; }
+    if (answer.reads) {
+      this.reads = answer.reads.passages;
+      this.gapOfReads = gap;
+      this.drawLight(answer.reads.light);
+    }
     this.found = answer.passages.rows;
     this.limits = answer.passages;
     if (this.chosenPassage >= this.found.length) this.choosePassage(-1);
     this.drawList();
     if (this.chosenPlace !== null) this.askCharacter();
+  },
+
+  drawLight(light) {
+    if (!light.length) return;
+    if (!drawn.axis.lanes.includes("light")) drawn.axis.lanes.push("light");
+    drawn.axis.set({ light });
   },
 
   // ---- the rows ----
@@ -62,7 +72,8 @@ export const passages = ({ data, drawn }) => ({
     this.drawList();
   },
   get shown() {
-    const rows = this.found.map((row, number) => ({ row, number })).filter(({ row }) => !this.hidden.includes(row.code));
+    const rows = this.found.map((row, number) => ({ row, number })).filter(({ row }) =>
+      !this.hidden.includes(row.code));
     const key = ({ row, number }) => (this.order === "rank" ? row.rank * 1e6 : 0) + number;
     return rows.sort((a, b) => key(a) - key(b)).map(({ number }) => number);
   },
@@ -94,7 +105,8 @@ export const passages = ({ data, drawn }) => ({
     this.chosenRead = this.found[number].decided ?? this.reads[number].reads.length - 1;
     this.seek(this.reads[number].first_s, true);
     drawn.rows.choose(number);
-    this.$nextTick(() => { this.drawStill(); this.$refs.truth?.select(); this.$refs.truth?.focus({ preventScroll: true }); });
+    this.$nextTick(() => { this.drawStill(); this.$refs.truth?.select(); this.$refs.truth?.focus({
+      preventScroll: true }); });
   },
   chooseCharacter(number, read, place) {
     if (number !== this.chosenPassage) this.choosePassage(number);
@@ -165,7 +177,8 @@ export const passages = ({ data, drawn }) => ({
       this.judgeSoon();
     } catch (error) { this.truthSaid = error.message; }
   },
-  // In the order of the list, the next passage that nobody has said the truth of; of those that are unsure or wrong, while there are any.
+  // In the order of the list, the next passage that nobody has said the truth of; of those that are unsure or wrong,
+  // while there are any.
   nextUnsure(after) {
     const order = this.shown;
     const from = order.indexOf(after);
@@ -180,15 +193,18 @@ export const passages = ({ data, drawn }) => ({
 
   get listNames() { return (this.own.lists ?? []).map((held) => (typeof held === "string" ? held : held.name)); },
   get otherLists() { return Object.keys(data.siteLists).filter((name) => !this.listNames.includes(name)); },
-  entriesText(name) { const n = data.siteLists[name]; return n === undefined ? "in its own file" : n === 1 ? "1 entry" : `${n} entries`; },
+  entriesText(name) { const n = data.siteLists[name]; return n === undefined ? "in its own file" : n === 1 ? "1 entry"
+    : `${n} entries`; },
   setLists(lists) { this.remember(); this.own = { ...this.own, lists }; this.refresh(); },
   readList(name) { this.setLists([...this.own.lists, name]); },
   dropList(index) { this.setLists(this.own.lists.filter((_, i) => i !== index)); },
-  moveList(index) { const next = [...this.own.lists]; next.splice(index - 1, 0, ...next.splice(index, 1)); this.setLists(next); },
+  moveList(index) { const next = [...this.own.lists]; next.splice(index - 1, 0, ...next.splice(index, 1));
+    this.setLists(next); },
 
   // ---- where reads count ----
 
-  dropRegion(index) { this.remember(); this.regions = this.regions.filter((_, i) => i !== index); this.changedRegions(); },
+  dropRegion(index) { this.remember(); this.regions = this.regions.filter((_, i) => i !== index);
+    this.changedRegions(); },
   boxRegion() {
     const [width, height] = [data.take.width || 1920, data.take.height || 1080];
     this.addRegion("box", [[0, Math.round(height / 3)], [width, height]]);

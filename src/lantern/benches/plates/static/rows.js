@@ -1,4 +1,5 @@
-// Passages as rows: the reads of each with a bar a character, the vote growing beneath them, the result. Only what is in sight is drawn.
+// Passages as rows: the reads of each with a bar a character, the vote growing beneath them, the result. Only what is
+// in sight is drawn.
 import { clock, el, glyph, redraw } from "/static/js/svg.js";
 
 const HEIGHT = 61;
@@ -61,13 +62,15 @@ export class Rows {
     const parts = [el("rect", { class: "back", width, height: HEIGHT - 1 })];
     svg.style.top = `${at * HEIGHT}px`;
     if (chosen) parts.push(el("rect", { class: "here", width: 3, height: HEIGHT - 1 }));
-    parts.push(row.verdict ? glyph(SHAPES[row.verdict], 14, 17, 5.5) : el("circle", { class: "open", cx: 14, cy: 17, r: 4 }),
+    parts.push(row.verdict ? glyph(SHAPES[row.verdict], 14, 17, 5.5) : el("circle", { class: "open", cx: 14, cy: 17,
+      r: 4 }),
       el("text", { class: "when", x: 27, y: 17 }, clock(this.take, row.first_s, true)),
       el("text", { class: "fine", x: 27, y: 32 }, row.type || row.vehicle),
       el("text", { class: "fine", x: 27, y: 46 }, row.attached));
     const room = Math.max(Math.floor((width - READS_LEFT - RESULT) / READ), 1);
     const from = this.#from(row, room);
-    row.reads.slice(from, from + room).forEach((read, n) => parts.push(this.#read(row, number, from + n, READS_LEFT + n * READ)));
+    row.reads.slice(from, from + room).forEach((read, n) => parts.push(this.#read(row, number, from + n,
+      READS_LEFT + n * READ)));
     const left = row.reads.length - room;
     if (left > 0) parts.push(el("text", { class: "fine", x: READS_LEFT, y: HEIGHT - 4 }, from
       ? `from read ${from + 1} of ${row.reads.length}` : left === 1 ? "1 more read" : `${left} more reads`));
@@ -87,7 +90,8 @@ export class Rows {
       const wrong = text.length === right.length && symbol !== right[place];
       const height = 1 + sure[place] * BARS;
       const at = place * CHARACTER;
-      group.append(el("rect", { class: wrong ? "misread" : "sure", x: at, y: 4 + BARS - height + 1, width: CHARACTER - 0.8,
+      group.append(el("rect", { class: wrong ? "misread" : "sure", x: at, y: 4 + BARS - height + 1,
+        width: CHARACTER - 0.8,
         height }), el("text", { class: `letter ${wrong ? "wrong" : ""}`, x: at + CHARACTER / 2 - 0.4, y: 34 }, symbol),
       el("rect", { class: "catch", x: at, y: 2, width: CHARACTER, height: 35, "data-read": n, "data-place": place }));
       if (number === this.chosen && this.place === place) group.append(el("rect", { class: "picked", x: at - 0.6, y: 2,
@@ -107,7 +111,8 @@ export class Rows {
   #result(row, x) {
     const bad = row.verdict === "false" || row.verdict === "miss";
     const parts = [el("rect", { class: "plate-frame", x, y: 8, width: 92, height: 26, rx: 2.5 }), el("text", {
-      class: "plate-text", x: x + 46, y: 28 }, row.text ?? "nothing"), el("text", { class: "percent", x: x + 98, y: 19 },
+      class: "plate-text", x: x + 46, y: 28 }, row.text ?? "nothing"), el("text", { class: "percent", x: x + 98,
+        y: 19 },
         `${Math.round(100 * row.confidence)} %`)];
     if (row.list) parts.push(el("text", { class: "fine", x: x + 98, y: 32 }, row.list.slice(0, 14)));
     parts.push(el("text", { class: `outcome ${bad ? "bad" : ""}`, x, y: 48 }, row.outcome));

@@ -1,4 +1,5 @@
-// What the takes say of a reader: how often it is right, how sure it should be, how well it captures, what a year would bring.
+// What the takes say of a reader: how often it is right, how sure it should be, how well it captures, what a year
+// would bring.
 import { savePng, saveSvg, saveCsv } from "/static/js/export.js";
 import { el, redraw, short } from "/static/js/svg.js";
 
@@ -40,12 +41,14 @@ export const truths = ({ drawn }) => ({
 
   get knownText() {
     const t = this.truths;
-    return t.known ? `The truth of ${t.known} of ${t.passages} passages is known; ${t.never_read === 1 ? "one vehicle was" : `${t.never_read} vehicles were`} never read.`
+    return t.known
+      ? `The truth of ${t.known} of ${t.passages} passages is known; ${t.never_read === 1 ? "one vehicle was" : `${t.never_read} vehicles were`} never read.`
       : "Nobody has said yet what any passage truly was: choose one, type it, Enter.";
   },
   get rates() {
     const t = this.truths;
-    const line = (name, words, r) => ({ name, words, of: r.n ? `${r.k} of ${r.n}` : "none", interval: r.low === null ? ""
+    const line = (name, words, r) => ({ name, words, of: r.n ? `${r.k} of ${r.n}` : "none", interval: r.low === null
+      ? ""
       : `${percent(r.low, 1)} to ${percent(r.high, 1)}` });
     return [line("captured", "of all vehicles", t.capture),
       line("read right", "of those captured", t.reading),
@@ -67,31 +70,50 @@ export const truths = ({ drawn }) => ({
     const x = (v) => LEFT + v * (WIDE - LEFT - 8);
     const y = (v) => HIGH - FOOT - v * (HIGH - FOOT - 8);
     const most = Math.max(...this.truths.bins.map((b) => b.n), 1);
-    const parts = [0, 0.25, 0.5, 0.75, 1].flatMap((v) => [el("line", { class: "grid", x1: x(0), x2: x(1), y1: y(v), y2: y(v) }),
+    const parts = [0, 0.25, 0.5, 0.75, 1].flatMap((v) => [el("line", { class: "grid", x1: x(0), x2: x(1), y1: y(v),
+      y2: y(v) }),
       el("text", { class: "tick", x: LEFT - 4, y: y(v) + 4, "text-anchor": "end" }, String(100 * v)),
       el("text", { class: "tick", x: x(v), y: HIGH - 7, "text-anchor": "middle" }, String(100 * v))]);
     parts.push(el("line", { class: "even", x1: x(0), y1: y(0), x2: x(1), y2: y(1) }));
-    for (const b of this.truths.bins) parts.push(el("rect", { class: "many", x: x(b.low) + 1, y: y(0) - 18 * Math.sqrt(b.n / most),
+    for (const b of this.truths.bins) parts.push(el("rect", { class: "many", x: x(b.low) + 1,
+      y: y(0) - 18 * Math.sqrt(b.n / most),
       width: x(b.high) - x(b.low) - 2, height: 18 * Math.sqrt(b.n / most) }));
-    parts.push(el("path", { class: "curve", d: this.truths.bins.map((b, i) => `${i ? "L" : "M"}${x(b.sure).toFixed(1)} ${y(b.right).toFixed(1)}`).join("") }));
-    for (const b of this.truths.bins) parts.push(el("circle", { class: "dot", cx: x(b.sure), cy: y(b.right), r: 3.2 }, el("title",
+    parts.push(el("path", { class: "curve", d: this.truths.bins.map((b, i) =>
+      `${i ? "L" : "M"}${x(b.sure).toFixed(1)} ${y(b.right).toFixed(1)}`).join("") }));
+    for (const b of this.truths.bins) parts.push(el("circle", { class: "dot", cx: x(b.sure), cy: y(b.right), r: 3.2 },
+      el("title",
       {}, `${b.n} characters, ${percent(b.sure)} sure, ${percent(b.right)} right`)));
-    parts.push(el("text", { class: "tick", x: x(0.5), y: HIGH - 7 + 9, "text-anchor": "middle" }, ""), el("text", { class: "axis-name",
-      x: x(1), y: y(0) - 5, "text-anchor": "end" }, "sure, %"), el("text", { class: "axis-name", x: x(0) + 4, y: y(1) + 11 },
+    parts.push(el("text", { class: "tick", x: x(0.5), y: HIGH - 7 + 9, "text-anchor": "middle" }, ""), el("text", {
+      class: "axis-name",
+      x: x(1), y: y(0) - 5, "text-anchor": "end" }, "sure, %"), el("text", { class: "axis-name", x: x(0) + 4,
+        y: y(1) + 11 },
         "right, %"));
     redraw(this.$refs.reliability, parts);
   },
+  // Rows: what it truly was; columns: what was read. Only glyphs that were ever confused.
   drawConfusions() {
-    const rows = this.truths.confusions;
-    const most = Math.max(...rows.map((r) => r.n), 1);
-    this.$refs.confusion.setAttribute("viewBox", `0 0 ${WIDE} ${Math.max(rows.length * ROW, 1)}`);
-    redraw(this.$refs.confusion, rows.flatMap((r, i) => [el("text", { class: "glyph", x: 4, y: i * ROW + 13 }, r.truth),
-      el("text", { class: "as", x: 20, y: i * ROW + 13 }, "read"), el("text", { class: "glyph", x: 44, y: i * ROW + 13 }, r.read),
-      el("rect", { class: "times", x: 62, y: i * ROW + 3, width: Math.max((r.n / most) * 170, 2), height: ROW - 7 }),
-      el("text", { class: "as", x: 70 + (r.n / most) * 170, y: i * ROW + 13 }, `${r.n} of ${r.of}`)]));
+    const pairs = this.truths.confusions;
+    const names = (key) => [...new Set(pairs.map((p) => p[key]))].sort();
+    const [truly, read] = [names("truth"), names("read")];
+    const most = Math.max(...pairs.map((p) => p.n), 1);
+    const cell = Math.min(ROW, (WIDE - 30) / Math.max(read.length, 1));
+    const [x, y] = [(glyph) => 24 + read.indexOf(glyph) * cell, (glyph) => 20 + truly.indexOf(glyph) * ROW];
+    this.$refs.confusion.setAttribute("viewBox", `0 0 ${WIDE} ${24 + Math.max(truly.length, 1) * ROW}`);
+    const parts = pairs.length ? [el("text", { class: "as", x: WIDE - 2, y: 11, "text-anchor": "end" }, "read as")]
+      : [];
+    read.forEach((g) => parts.push(el("text", { class: "glyph", x: x(g) + cell / 2, y: 14, "text-anchor": "middle" },
+      g)));
+    truly.forEach((g) => parts.push(el("text", { class: "glyph", x: 6, y: y(g) + 13 }, g),
+      el("line", { class: "rule", x1: 22, x2: 24 + read.length * cell, y1: y(g), y2: y(g) })));
+    for (const p of pairs) parts.push(el("rect", { class: "times", x: x(p.read) + 1, y: y(p.truth) + 1, width: cell - 2,
+      height: ROW - 2, "fill-opacity": (0.2 + 0.8 * (p.n / most)).toFixed(2) }, el("title", {},
+      `${p.truth} read as ${p.read}: ${p.n} of ${p.of}`)), el("text", { class: "count", x: x(p.read) + cell / 2,
+      y: y(p.truth) + 13, "text-anchor": "middle" }, String(p.n)));
+    redraw(this.$refs.confusion, parts);
   },
   exportReliability(as) {
-    if (as === "csv") return saveCsv([["low", "high", "n", "sure", "right"], ...this.truths.bins.map((b) => [b.low, b.high,
+    if (as === "csv") return saveCsv([["low", "high", "n", "sure", "right"], ...this.truths.bins.map((b) => [b.low,
+      b.high,
       b.n, b.sure, b.right])], "reliability");
     return (as === "svg" ? saveSvg : savePng)(this.$refs.reliability, "reliability");
   },
@@ -102,7 +124,8 @@ export const truths = ({ drawn }) => ({
   formText: (f) => `${f.mended}, ${f.broken}${f.changed ? ` of ${f.changed} changed` : ""}`,
   useForm(form) {
     const held = this.dials.syntaxes ?? [];
-    const next = form.used ? held.filter((t) => !form.templates.includes(t)) : [...new Set([...held, ...form.templates])];
+    const next = form.used ? held.filter((t) => !form.templates.includes(t)) : [...new Set([...held,
+      ...form.templates])];
     this.setChoice("syntaxes", next);
   },
 
@@ -110,30 +133,36 @@ export const truths = ({ drawn }) => ({
 
   get captures() {
     const rows = [];
-    const figures = [["character_px", "character, px", 3], ["reads", "reads a passage", 3], ["angle_deg", "angle, °", 3],
+    const figures = [["character_px", "character, px", 3], ["reads", "reads a passage", 3], ["angle_deg", "angle, °",
+      3],
       ["growth_percent_s", "grows, % a second", 3]];
     for (const [name, by] of Object.entries(this.capture?.by ?? {})) {
-      rows.push({ key: name, head: true, name: name === "all" ? "all of it" : name, least: "", middle: this.waysText(by.ways) });
+      rows.push({ key: name, head: true, name: name === "all" ? "all of it" : name, least: "",
+        middle: this.waysText(by.ways) });
       for (const [key, words, digits] of figures) {
         const s = by[key];
-        rows.push({ key: `${name} ${key}`, head: false, name: words, least: s ? short(s.least, digits) : "none", middle: s
+        rows.push({ key: `${name} ${key}`, head: false, name: words, least: s ? short(s.least, digits) : "none",
+          middle: s
           ? [s.low, s.middle, s.high].map((v) => short(v, digits)).join(" / ") : "" });
       }
     }
     return rows;
   },
-  waysText: (ways) => ["towards", "away", "unknown"].filter((way) => ways[way]).map((way) => `${ways[way]} ${way === "unknown"
+  waysText: (ways) => ["towards", "away", "unknown"].filter((way) => ways[way]).map((way) =>
+    `${ways[way]} ${way === "unknown"
     ? "either way" : way}`).join(", "),
 
   // ---- a year ----
 
-  get countedText() { const y = this.year.year; return y ? `${y.seen} false in ${y.passages} of strangers` : "no stranger passed"; },
+  get countedText() { const y = this.year.year; return y ? `${y.seen} false in ${y.passages} of strangers`
+    : "no stranger passed"; },
   get yearText() {
     const y = this.year.year;
     if (!y) return "unknown";
     return y.seen ? `${short(y.a_year, 3)} (${short(y.low, 2)} to ${short(y.high, 3)})` : `at most ${short(y.high, 3)}`;
   },
-  get floorText() { const f = this.year.floor; return f ? `${short(f.a_year, 2)} a year, ${f.a_vehicle.toExponential(1)} a vehicle` : "not known"; },
+  get floorText() { const f = this.year.floor; return f
+    ? `${short(f.a_year, 2)} a year, ${f.a_vehicle.toExponential(1)} a vehicle` : "not known"; },
   get floorHint() {
     const { floor, entries, templates } = this.year;
     if (floor) return `${floor.opening} of ${floor.keys.toExponential(2)} possible plates would open: ${entries} entries, ${short(floor.mean_ball, 2)} each before the runner-up. Real plates cluster, and reads err: no less than this.`;
@@ -142,7 +171,9 @@ export const truths = ({ drawn }) => ({
   },
   get neededText() {
     const { passages_needed: many, hours_needed: hours, wish_a_year: wish } = this.year;
+    const by = this.year.tolerance_fits;
+    const fits = by === null || by === undefined ? "" : ` By the floor alone a tolerance of ${by} would do.`;
     const long = hours === null ? "" : `, some ${short(hours, 3)} h of takes like these`;
-    return `To show at most ${short(wish, 3)} a year: ${Math.ceil(many)} passages of strangers without a false opening${long}.`;
+    return `To show at most ${short(wish, 3)} a year: ${Math.ceil(many)} passages of strangers without a false opening${long}.${fits}`;
   },
 });

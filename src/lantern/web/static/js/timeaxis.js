@@ -9,7 +9,7 @@ export class TimeAxis {
   constructor(svg, take, { lanes, readingHeight = 104, left = 214, quantity = PLAIN, on = {} }) {
     Object.assign(this, { svg, take, lanes, readingHeight, left, quantity, on });
     this.cursor = 0;
-    this.data = { readings: {}, events: [], marks: [], effects: [], armed: {}, level: null, relaxed: null, missed: [],
+    this.data = { readings: {}, events: [], marks: [], effects: [], armed: {}, light: [], level: null, relaxed: null, missed: [],
       unknown: [], chosenMark: null, chosen: null };
     this.view = [0, take.lengthS];
     this.#listen();
@@ -63,6 +63,7 @@ export class TimeAxis {
       if (lane === "reading") parts.push(...this.#reading(y, height));
       else if (lane === "marks") parts.push(...this.#marks(y, height));
       else if (lane === "events") parts.push(...this.#events(y, height));
+      else if (lane === "light") parts.push(...this.#light(y, height));
       else if (lane.startsWith("armed:")) parts.push(...this.#armed(lane.slice(6), y, height));
       else if (lane.startsWith("effects:")) parts.push(...this.#effects(lane.slice(8), y, height));
     }
@@ -111,6 +112,14 @@ export class TimeAxis {
               `${short(show(this.quantity, level))} ${this.quantity.unit}`));
     }
     return parts;
+  }
+
+  // How dark it was: [from, to, 0 bright to 1 dark, in words] each.
+  #light(y, height) {
+    return [...this.data.light.map(([a, b, dark, words]) => el("rect", { class: "dark", x: this.x(a), y: y + 4,
+      width: Math.max(this.x(b) - this.x(a) + 0.6, 1), height: height - 8, "fill-opacity": dark.toFixed(2) }, el("title",
+      {}, words))), el("rect", { class: "light-frame", x: this.left, y: y + 4, width: this.width - this.left - RIGHT,
+        height: height - 8 })];
   }
 
   #path(reading, high, low) {
