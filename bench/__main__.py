@@ -4,13 +4,30 @@ from __future__ import annotations
 
 import sys
 
-from bench import evidence, fuzz, heat, imports, kills, live, memory, outbox, pages, plates, scene, scrub, sweep, tracks
+from bench import (
+    barrier,
+    evidence,
+    fuzz,
+    heat,
+    imports,
+    kills,
+    live,
+    memory,
+    outbox,
+    pages,
+    plates,
+    scene,
+    scrub,
+    sweep,
+    tracks,
+)
 
 ALL = {
     "heat": heat.run,
     "sweep": sweep.run,
     "tracks": tracks.run,
     "plates": plates.run,
+    "barrier": barrier.run,
     "scene": scene.run,
     "evidence": evidence.run,
     "imports": imports.run,

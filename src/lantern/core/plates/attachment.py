@@ -32,6 +32,10 @@ class Seen:
     known: Kinds
     wander: Floats
 
+    def kind_at(self, row: int, limit: float) -> int:
+        """What one of them is."""
+        return int(Seen(self.known[row : row + 1], self.wander[row : row + 1]).kinds(limit)[0])
+
     def kinds(self, limit: float) -> Kinds:
         """(k,) what they are where a plate may wander by `limit`."""
         held = (self.known == ATTACHED) & (self.wander > limit + EQUAL)

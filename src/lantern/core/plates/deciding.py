@@ -38,6 +38,10 @@ def goes_with_vehicle(history: History, dials: PlateDials) -> Bools:
     return np.asarray(kinds == ATTACHED if dials.vehicle == "attached" else kinds != HELD)
 
 
+def that_way(way: int, dials: PlateDials) -> bool:
+    return dials.direction == "any" or way == (TOWARDS if dials.direction == "towards" else AWAY)
+
+
 def goes_that_way(history: History, dials: PlateDials) -> Bools:
     """(m,): does the vehicle go the way that is asked for?"""
     if dials.direction == "any":
@@ -91,7 +95,7 @@ def may_raise(t: float, last_t: float, rearm_s: float) -> bool:
 
 def why(history: History, row: int, nearest: Nearest, dials: PlateDials) -> dict[str, Any]:
     """Return what a raise rests on."""
-    kind = NAMES[int(history.seen.kinds(dials.wander)[row])]
+    kind = NAMES[history.seen.kind_at(row, dials.wander)]
     out: dict[str, Any] = {"reads": int(history.count[row]), "vote": float(history.confidence[row]), "vehicle": kind}
     if SYNTAX[int(history.syntax[row])]:
         out["syntax"] = SYNTAX[int(history.syntax[row])]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Self
@@ -91,6 +91,7 @@ class Roll:
             for less in _one_less(outline):
                 self._shorter.setdefault(less, []).append(key)
         self._near: dict[tuple[str, float], list[tuple[float, str]]] = {}
+        self._nearest: dict[tuple[str, float], Nearest] = {}
 
     def near(self, text: str, reach: float) -> list[tuple[float, str]]:
         """Return (distance, key) of all entries within `reach`, the nearest first, then as they stand."""
@@ -119,6 +120,12 @@ class Roll:
 
     def nearest(self, text: str, reach: float) -> Nearest:
         """Return what is nearest to a text within `reach`; of keys at one distance the one that stands first."""
+        known = self._nearest.get((text, reach))
+        if known is None:
+            known = self._nearest[text, reach] = self._found(text, reach)
+        return known
+
+    def _found(self, text: str, reach: float) -> Nearest:
         near = self.near(text, reach)
         if not near:
             return Nearest(None)
@@ -143,12 +150,12 @@ class Rolls:
         self._dated = bool(edges)
         self._rolls: dict[date, Roll] = {}
 
-    def on(self, day: date) -> Roll:
-        """Return the roll of that day."""
-        wanted = day if self._dated else date.min
+    def on(self, day: date | Callable[[], date]) -> Roll:
+        """Return the roll of that day, which is asked for only where it matters."""
+        wanted = date.min if not self._dated else day if isinstance(day, date) else day()
         roll = self._rolls.get(wanted)
         if roll is None:
-            roll = Roll(each for each in self.listed if each.entry.holds(day))
+            roll = Roll(each for each in self.listed if each.entry.holds(wanted))
             self._rolls[wanted] = roll
         return roll
 

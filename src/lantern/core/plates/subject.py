@@ -103,7 +103,7 @@ class PlateSubject(Judged):
 
     def nearest_to(self, text: str, t: float, reach: float | None = None) -> Nearest:
         far = self.dials.tolerance + self.dials.runner_up if reach is None else reach
-        return self.rolls.on(self.reads.day(t)).nearest(text, far)
+        return self.rolls.on(lambda: self.reads.day(t)).nearest(text, far)
 
     @cached_property
     def first(self) -> list[Raised]:

@@ -91,7 +91,9 @@ class Standing:
     def settle(self, text: str) -> None:
         """What is kept of a text's raises, worked out anew."""
         own = self._texts[text]
-        fresh = {each.passage: (each.t, self._zone[each.t]) for each in rearmed(own.raised.values(), self.rearm_s)}
+        raised = own.raised.values()
+        kept = raised if len(raised) < 2 else rearmed(raised, self.rearm_s)
+        fresh = {each.passage: (each.t, self._zone[each.t]) for each in kept}
         for passage, (t, zone) in own.kept.items():
             if fresh.get(passage) != (t, zone):
                 self.tally.change(zone, t, -1)

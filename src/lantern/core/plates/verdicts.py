@@ -10,7 +10,7 @@ import numpy as np
 
 from lantern.core.plates.approach import NAMES as NAMES_OF_WAYS
 from lantern.core.plates.attachment import HELD, NAMES, UNDETERMINED
-from lantern.core.plates.deciding import EQUAL, Raised, goes_that_way, listed, sure_enough
+from lantern.core.plates.deciding import EQUAL, Raised, listed, sure_enough, that_way
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.history import History
 from lantern.core.plates.lists import Nearest, Rolls
@@ -110,13 +110,13 @@ def _lacking(history: History, own: Sequence[int], dials: PlateDials) -> Reason:
         seconds = float(history.since_s[row])
         text = f"Seen for {seconds:.1f} s, {dials.decide_after_s:g} s needed to say that it is on no list."
         return Reason("early", text, {"since_s": seconds, "needed_s": dials.decide_after_s})
-    if not goes_that_way(history, dials)[row]:
+    if not that_way(int(history.way[row]), dials):
         way = NAMES_OF_WAYS[int(history.way[row])]
         said = (
             f"{history.text[row]} goes {way}" if way != "unknown" else f"Which way {history.text[row]} goes is unknown"
         )
         return Reason("other_way", f"{said}: {dials.direction} is asked for.", {"way": way, "text": history.text[row]})
-    kind = int(history.seen.kinds(dials.wander)[row])
+    kind = history.seen.kind_at(row, dials.wander)
     wander = float(history.seen.wander[row])
     figures: dict[str, Any] = {
         "vehicle": NAMES[kind],

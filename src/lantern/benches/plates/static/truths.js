@@ -99,8 +99,7 @@ export const truths = ({ drawn }) => ({
     const cell = Math.min(ROW, (WIDE - 30) / Math.max(read.length, 1));
     const [x, y] = [(glyph) => 24 + read.indexOf(glyph) * cell, (glyph) => 20 + truly.indexOf(glyph) * ROW];
     this.$refs.confusion.setAttribute("viewBox", `0 0 ${WIDE} ${24 + Math.max(truly.length, 1) * ROW}`);
-    const parts = pairs.length ? [el("text", { class: "as", x: WIDE - 2, y: 11, "text-anchor": "end" }, "read as")]
-      : [];
+    const parts = [];
     read.forEach((g) => parts.push(el("text", { class: "glyph", x: x(g) + cell / 2, y: 14, "text-anchor": "middle" },
       g)));
     truly.forEach((g) => parts.push(el("text", { class: "glyph", x: 6, y: y(g) + 13 }, g),
@@ -121,7 +120,11 @@ export const truths = ({ drawn }) => ({
   // ---- forms of plates ----
 
   get flagged() { return this.forms.filter((f) => f.used).flatMap((f) => f.flagged); },
-  formText: (f) => `${f.mended}, ${f.broken}${f.changed ? ` of ${f.changed} changed` : ""}`,
+  formText(f) {
+    const fits = `${f.fits} of ${f.passages} texts fit`;
+    if (!f.changed) return `${fits}; it changes none`;
+    return `${fits}; it changes ${f.changed}, where the truth is known mends ${f.mended} and breaks ${f.broken}`;
+  },
   useForm(form) {
     const held = this.dials.syntaxes ?? [];
     const next = form.used ? held.filter((t) => !form.templates.includes(t)) : [...new Set([...held,

@@ -117,7 +117,7 @@ export class TimeAxis {
   // How dark it was: [from, to, 0 bright to 1 dark, in words] each.
   #light(y, height) {
     return [...this.data.light.map(([a, b, dark, words]) => el("rect", { class: "dark", x: this.x(a), y: y + 4,
-      width: Math.max(this.x(b) - this.x(a) + 0.6, 1), height: height - 8, "fill-opacity": dark.toFixed(2) }, el("title",
+      width: Math.max(this.x(b) - this.x(a), 1), height: height - 8, "shape-rendering": "crispEdges", "fill-opacity": dark.toFixed(2) }, el("title",
       {}, words))), el("rect", { class: "light-frame", x: this.left, y: y + 4, width: this.width - this.left - RIGHT,
         height: height - 8 })];
   }
