@@ -69,6 +69,14 @@ def test_the_truth_is_typed_with_the_keys_alone(bench: Page) -> None:
     expect(bench.get_by_test_id("known")).to_contain_text("Nobody has said yet")
 
 
+def test_rehearsal_says_why_those_that_stayed_out_did(bench: Page) -> None:
+    bench.goto("/sites/1/rehearse/9")
+    refused = bench.get_by_test_id("refusals")
+    expect(refused).to_contain_text("The entry of SX93VLA on hauliers ended on 2026-03-03.")
+    expect(refused.locator("tr")).to_have_count(97)
+    expect(bench.locator("main")).to_contain_text("KO52XRT")
+
+
 def test_a_list_is_changed_with_its_reason(bench: Page) -> None:
     bench.goto("/sites/1/lists")
     bench.get_by_role("button", name="hauliers").click()

@@ -49,3 +49,15 @@ def thermal(
 
     with told():
         run_camera(to, token)
+
+
+@app.command()
+def reader(
+    to: Annotated[str, typer.Option("--to", help="The address that the device's page shows, http://.../ingest/CODE")],
+    token: Annotated[str, typer.Option("--token", help="The device's token")],
+) -> None:
+    """A plate reader at a barrier that posts what it reads."""
+    from lantern.standins.alone import run_reader
+
+    with told():
+        run_reader(to, token)

@@ -64,6 +64,10 @@ class Judged(ABC):
     def traces(self) -> Mapping[str, Series]:
         """What the time axis draws."""
 
+    def refusals(self) -> list[tuple[float, str, Reason]]:
+        """(when, what, why) of what came and did not raise, where the family tells one from another; in order of time."""
+        return []
+
     def unknown(self) -> list[tuple[float, float, str]]:
         """(from, to, why) where the detector cannot know."""
         return []

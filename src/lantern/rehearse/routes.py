@@ -11,6 +11,7 @@ from lantern.links.tables import armed_links
 from lantern.people.tables import scale_of
 from lantern.takes.tables import marks_of
 from lantern.tune import bench
+from lantern.tune.judging import subject
 from lantern.tune.shown import get_detector, judgeable, render_without_evidence, take_for, take_shown
 from lantern.web.access import may
 from lantern.web.door import user_id
@@ -33,6 +34,10 @@ def rehearse_page(request: Request, detector_id: Id, take: Id | None = None) -> 
             "marks": [m.as_dict() for m in marks_of(session, chosen.id) if m.as_mark().concerns(row.name)],
             "judged": bench.judged(session, row.model, chosen, links, scale),
             "readings": bench.drawn_readings(session, row.model, chosen, scale),
+            "refusals": [
+                {"t": t, "what": what, "why": why.text}
+                for t, what, why in subject(session, row.model, chosen).refusals()
+            ],
             "detector": row.body,
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
             "links": [

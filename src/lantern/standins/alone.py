@@ -13,10 +13,11 @@ from starlette.routing import Route
 
 from lantern.core.faults import Fault, Refused
 from lantern.serving import serve, server
-from lantern.standins.app import reel_of_scene, tracker_of_scene
+from lantern.standins.app import reader_at, reel_of_scene, tracker_of_scene
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.relay import COILS, WATCHDOG_REGISTER, RelayStandIn
 from lantern.standins.tracker import CONTENT_TYPE
+from lantern.standins.weighbridge import FRAME
 
 SHOWS = {"camera": "V2", "counter": "C1"}  # which of the simulated views
 HEAP = "T1"
@@ -65,6 +66,15 @@ def run_tracker(what: str, port: int, folder: Path) -> None:
 
     app = Starlette(routes=[Route("/metadata", metadata)])
     serve([server(app, "127.0.0.1", port)], begin=begin, finish=tracker.stop)
+
+
+def run_reader(url: str, token: str) -> None:
+    """A plate reader, until told to end; what nobody answered is sent again."""
+    reader = reader_at("P1", url, token)
+    width, height = FRAME
+    print(f"A plate reader of {width} x {height} px posts what it reads to {url}.", flush=True)
+    with suppress(KeyboardInterrupt):
+        asyncio.run(reader.run())
 
 
 def run_camera(url: str, token: str) -> None:

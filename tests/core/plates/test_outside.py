@@ -11,11 +11,12 @@ from strsimpy.weighted_levenshtein import WeightedLevenshtein
 
 from checks import check
 from lantern.core.faults import Refused
+from lantern.core.plates import openings
 from lantern.core.plates.attachment import ATTACHED, HELD, UNDETERMINED, Attachment
 from lantern.core.plates.ballots import Ballots
 from lantern.core.plates.distances import COST, distance, distances
 from lantern.core.plates.forms import FORMS
-from lantern.core.plates.keys import ALPHABET, codes_of, key_of
+from lantern.core.plates.keys import ALPHABET, CONFUSABLE, LETTERS, codes_of, key_of
 from lantern.core.plates.lists import PlateList, Rolls
 from lantern.core.plates.syntax import Syntax, template
 
@@ -131,3 +132,35 @@ def test_forms_of_five_countries() -> None:
         assert said == wanted, (name, text)
     assert all(len(form.templates) == len(set(form.templates)) for form in FORMS)
     assert max(len(template(text)) for form in FORMS for text in form.templates) == 8
+
+
+def test_a_plate_is_as_sure_as_its_characters_together() -> None:
+    """E10: seven characters of 0.98 each, one read, no tempering."""
+    ballots = Ballots(1, 7)
+    codes, length = np.array([codes_of("AB12CDE")], dtype=np.int8), np.array([7], dtype=np.int8)
+    ballots.add(ONE, codes, length, np.full((1, 7), 0.98))
+    assert ballots.leaders(ONE, 1.0, Syntax(())).confidence[0] == check("E10")[1]
+
+
+def test_variants_by_letters_that_look_alike() -> None:
+    """E14: MN12HWB has 256 of them, letters for letters."""
+    inputs, expected = check("E14")
+    ways = 1
+    for symbol in inputs["plate"]:
+        if symbol in LETTERS:
+            ways *= 1 + int(CONFUSABLE[ALPHABET.index(symbol), : len(LETTERS)].sum())
+    assert ways == expected
+
+
+def test_a_random_plate_on_an_exact_list() -> None:
+    """E13, exact: 500 entries of the form LLDDLLL with 23 letters."""
+    inputs, expected = check("E13")
+    form = "[A-HJ-NP-RT-Z]" * 2 + "DD" + "[A-HJ-NP-RT-Z]" * 3
+    assert openings.space_of([form]) == inputs["S"]
+    rng = np.random.default_rng(5)
+    letters, digits = list("ABCDEFGHJKLMNPQRTUVWXYZ"), list("0123456789")
+    texts = {"".join([*rng.choice(letters, 2), *rng.choice(digits, 2), *rng.choice(letters, 3)]) for _ in range(600)}
+    entries = [{"text": text} for text in sorted(texts)[: inputs["N"]]]
+    found = openings.floor(Rolls([PlateList(name="all", entries=entries)]).on(date(2026, 3, 4)), [form], 0.0, 0.0)
+    assert found is not None
+    assert found.a_vehicle == pytest.approx(expected.expected[0], rel=1e-3)

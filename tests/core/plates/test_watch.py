@@ -13,6 +13,7 @@ from core.plates.test_contract import dials_of
 from lantern.core.events import Detector
 from lantern.core.kinds import detector_of, judge, watch
 from lantern.core.plates.subject import PlateSubject
+from lantern.core.plates.verdicts import ORDER
 from lantern.core.plates.watch import PlateWatch
 from lantern.core.reads import Read
 from lantern.core.watch import Sample, Turn
@@ -92,3 +93,23 @@ def test_an_entry_ends_with_its_day_in_the_zone_of_the_site() -> None:
 def test_reads_are_told_apart_by_their_vehicle() -> None:
     reads = scene(1)[0]
     assert {read_at(reads, i).vehicle for i in range(len(reads))} == set(reads.vehicle)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_a_passage_that_is_over_says_why_it_did_not_raise(seed: int) -> None:
+    """The same reason as on the take, where its last read that counts came nearest; and always one of them."""
+    reads = replace(scene(seed)[0], start=EPOCH)
+    made = detector(seed)
+    on = judge(made, "plates", reads)
+    assert isinstance(on, PlateSubject)
+    live = watch(made, {"zone": "UTC"})
+    assert isinstance(live, PlateWatch)
+    told = []
+    for sample in [*samples_of(reads), Sample("plates", reads.length_s + 60, [])]:
+        list(live.step(sample, 0.2))
+        told += [each for each in live.refused if each not in told]
+    by_end = {round(float(on.passages.last_s[n]), 6): verdict for n, verdict in enumerate(on.verdicts)}
+    assert len(told) == sum(verdict.code not in ("raised", "dropped") for verdict in on.verdicts)
+    same = [each["code"] == by_end[round(each["at"], 6)].code for each in told]
+    assert all(same) or sum(same) >= 0.6 * len(same)  # a vote may have been surer before its last read
+    assert {each["code"] for each in told} <= set(ORDER)

@@ -179,6 +179,14 @@ class PlateSubject(Judged):
             )
         return out
 
+    def refusals(self) -> list[tuple[float, str, Reason]]:
+        lines = self.passage_lines()
+        return [
+            (line["first_s"], line["text"] or line["vehicle"], said)
+            for line, said in zip(lines, self.verdicts, strict=True)
+            if said.code != "raised"
+        ]
+
     # ---- along a dial ----
 
     def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:

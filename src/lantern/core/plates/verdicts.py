@@ -69,6 +69,15 @@ def verdicts(
     return out
 
 
+def refusal(
+    history: History, row: int, nearest: Nearest, rolls: Rolls, day: Callable[[float], date], dials: PlateDials
+) -> Reason:
+    """Return why a passage did not raise, by what was known of it at one row of its history."""
+    if sure_enough(history, dials)[row]:
+        return _refused(history, row, lambda _: nearest, rolls, day, dials)
+    return _lacking(history, [row], dials)
+
+
 def _reads(many: int) -> str:
     return "1 read" if many == 1 else f"{many} reads"
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
@@ -22,6 +23,7 @@ from lantern.core.plates.keys import codes_of, key_of, texts_of
 from lantern.core.plates.kind import PlateKind
 from lantern.core.plates.lists import Nearest, Rolls
 from lantern.core.plates.syntax import Syntax
+from lantern.core.plates.verdicts import refusal
 from lantern.core.reads import NOTHING, Read
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
@@ -29,6 +31,9 @@ from lantern.core.watch import Sample, Standing, Turn, Watch
 
 LONGEST = 32  # characters of a text, as a take may have them
 ONE = np.zeros(1, dtype=np.intp)
+REFUSED = 8  # of the last passages that did not raise, with why
+SHOWN = 0.9  # how far the nearest entry may be to be named
+UNREAD = "None of its reads counts."
 
 
 @dataclass
@@ -43,6 +48,7 @@ class Passage:
     began_s: float = 0.0  # its first accepted read
     done: bool = False
     raised: str | None = None
+    history: History | None = None  # as it was after its last accepted read
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +73,7 @@ class PlateWatch(Watch):
         self.last: dict[str, float] = {}  # text: when it last raised
         self.recent: list[tuple[str, str, float, str | None]] = []
         self.said: dict[str, Any] = {}
+        self.refused: deque[dict[str, Any]] = deque(maxlen=REFUSED)
 
     def day(self, t: float) -> date:
         return datetime.fromtimestamp(t, self.zone).date()
@@ -83,9 +90,24 @@ class PlateWatch(Watch):
     def _left(self, vehicle: str) -> Iterator[Turn]:
         """Nobody has read it for too long: what it raised ends with its last read."""
         going = self.passing.pop(vehicle)
+        if not going.done:
+            self.refused.append(self._refusal(going, vehicle))
         if going.raised is not None:
             change = Change("clear", going.last_s, "lost")
             yield Turn(going.raised, (change,), None, 0.0, {}, vehicle)
+
+    def _refusal(self, going: Passage, vehicle: str) -> dict[str, Any]:
+        """Why a passage that is over did not raise, by its last read that counts."""
+        history = going.history
+        if history is None:
+            return {"at": going.last_s, "vehicle": vehicle, "text": "", "code": "unread", "said": UNREAD}
+        why_not = refusal(history, 0, self._near(history), self.rolls, self.day, self.dials)
+        text = history.text[0]
+        return {"at": going.last_s, "vehicle": vehicle, "text": text, "code": why_not.code, "said": why_not.text}
+
+    def _near(self, history: History) -> Nearest:
+        reach = max(self.dials.tolerance + self.dials.runner_up, SHOWN)
+        return self.rolls.on(self.day(float(history.t_s[0]))).nearest(history.text[0], reach)
 
     def _read(self, read: Read, t: float) -> Iterator[Turn]:
         going = self.passing.setdefault(read.vehicle, Passage(t))
@@ -106,7 +128,7 @@ class PlateWatch(Watch):
         going.ballots.add(ONE, codes, length, as_sure(sure, self.dials))
         going.attachment.add(ONE, plate, car)
         going.approach.add(ONE, np.array([t]), plate[:, 3])
-        history = self._history(going, t)
+        history = going.history = self._history(going, t)
         self.said = {"vehicle": read.vehicle, "text": history.text[0], "vote": round(float(history.confidence[0]), 4)}
         if going.done or read.late:
             return
@@ -169,6 +191,7 @@ class PlateWatch(Watch):
     def inherit(self, held: Watch) -> None:
         if isinstance(held, PlateWatch):
             self.passing, self.last, self.recent, self.said = held.passing, held.last, held.recent, held.said
+            self.refused = held.refused
 
     def shift(self, seconds: float) -> None:
         for going in self.passing.values():

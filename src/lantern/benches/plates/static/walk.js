@@ -9,6 +9,7 @@ startWalk(({ drawn }) => ({
     const matched = own.match ? `, as ${own.match} on ${own.list}` : "";
     return `${own.text ?? ""}${matched}: vehicle ${e.object}, ${(100 * e.reading).toFixed(0)} % sure`;
   },
+  get refused() { return [...(this.mine?.refused ?? [])].reverse(); },
   chartRange: () => [0, 1.02],
   drawFrame(feed) {
     for (const side of ["width", "height"]) this.$refs.stage.style[side] = "100%";

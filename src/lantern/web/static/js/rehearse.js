@@ -14,6 +14,8 @@ document.addEventListener("alpine:init", () => {
     let axis = null;
     return {
       events: data.judged.events,
+      refusals: data.refusals,
+      whatOf: (e) => e.region ?? e.text ?? "",
       marks: data.marks,
       links: data.links,
       chosen: -1,
