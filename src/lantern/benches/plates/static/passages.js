@@ -9,6 +9,7 @@ const STILL = 0.46; // height of the drawn still to its width
 export const passages = ({ data, drawn }) => ({
   stripParts: ["strips"],
   regionOptions: {},
+  regionless: true,
   extraKeys: {},
   reads: [],
   found: [],
@@ -203,8 +204,6 @@ export const passages = ({ data, drawn }) => ({
 
   // ---- where reads count ----
 
-  dropRegion(index) { this.remember(); this.regions = this.regions.filter((_, i) => i !== index);
-    this.changedRegions(); },
   boxRegion() {
     const [width, height] = [data.take.width || 1920, data.take.height || 1080];
     this.addRegion("box", [[0, Math.round(height / 3)], [width, height]]);

@@ -1,4 +1,5 @@
-// Regions: drawn, typed, named, given a part to play. What a bench does when they change, it says itself (regionsChanged, regionChosen).
+// Regions: drawn, typed, named, given a part to play. A bench whose detectors may do without any says so
+// (`regionless`). What a bench does when they change, it says itself (regionsChanged, regionChosen).
 import { read, typed } from "../units.js";
 import { copy } from "./dials.js";
 
@@ -19,7 +20,8 @@ export const regions = ({ data, drawn }) => ({
     this.changedRegions();
   },
   removeRegion(index) {
-    if (this.regions.length === 1) { this.trouble = "A detector needs a region: draw another one first."; return; }
+    if (this.regions.length === 1 && !this.regionless) {
+      this.trouble = "A detector needs a region: draw another one first."; return; }
     this.remember();
     this.regions = this.regions.filter((_, i) => i !== index);
     this.chosenRegion = -1;
