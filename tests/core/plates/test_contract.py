@@ -10,8 +10,10 @@ import pytest
 
 from core.plates import plain
 from core.plates.scenes import scene
+from lantern.core.faults import Refused
 from lantern.core.kinds import detector_of, judge
 from lantern.core.plates.subject import PlateSubject
+from lantern.core.reads import Reads
 from lantern.core.tuning.scoring import Mark
 
 
@@ -86,3 +88,35 @@ def test_every_exact_dial_equals_every_value_by_itself(seed: int) -> None:
             assert row.start <= row.value <= row.stop
             again = on.with_dials(**{dial: row.value}).counts(marks)
             assert row.counts[:6] == again[:6], (dial, row)
+
+
+@pytest.mark.parametrize(
+    ("shape", "points", "inside"),
+    [
+        ("box", [[100, 100], [200, 200]], [True, True, False, False]),
+        ("box", [[200, 200], [100, 100]], [True, True, False, False]),
+        ("polygon", [[100, 100], [200, 100], [150, 200]], [True, True, False, False]),
+    ],
+)
+def test_reads_count_where_the_middle_of_their_box_is_in_a_region(
+    shape: str, points: list[list[int]], inside: list[bool]
+) -> None:
+    """By hand: middles at (150, 150), on the upper edge at (150, 100), at (150, 99), and a read without a box."""
+    nothing = [float("nan")] * 4
+    reads = Reads(
+        t_s=np.arange(4.0),
+        vehicle=("a", "b", "c", "d"),
+        text=("AB1",) * 4,
+        confidence=np.full(4, 0.9),
+        chars=((),) * 4,
+        plate=np.array([[140, 145, 20, 10], [140, 95, 20, 10], [140, 94, 20, 10], nothing], dtype=np.float64),
+        car=np.full((4, 4), np.nan),
+        truth=("",) * 4,
+    )
+    regions = [{"name": "lane", "shape": shape, "points": points}]
+    dials = {"when": "any", "min_reads": 1, "min_vote": 0.0, "rearm_s": 0.0}
+    on = judge(detector_of({"name": "d", "kind": "plate", "regions": regions, "dials": dials}), "plates", reads)
+    assert [line["accepted"] == 1 for line in on.passage_lines()] == inside
+    assert [event.as_dict()["region"] for event in on.events()] == ["lane"] * sum(inside)
+    with pytest.raises(Refused, match="a polygon has three or more"):
+        detector_of({"name": "d", "kind": "plate", "regions": [regions[0] | {"shape": "polygon", "points": [[0, 0]]}]})

@@ -13,7 +13,17 @@ from lantern.core.plates.lists import PlateList
 
 
 class PlateRegion(Region):
+    """Where in the picture reads count: a box by two corners, or a polygon."""
+
     shape: Literal["box", "polygon"]
+
+    @model_validator(mode="after")
+    def _closed(self) -> Self:
+        if self.shape == "box" and len(self.points) != 2:
+            raise ValueError(f"{len(self.points)} points: a box has two, corner and opposite corner")
+        if self.shape == "polygon" and len(self.points) < 3:
+            raise ValueError(f"{len(self.points)} points: a polygon has three or more")
+        return self
 
 
 class PlateDetector(Detector):

@@ -31,7 +31,9 @@ class PlateDials(Dials):
     gap_s: float = dial(
         3.0, unit="s", above=0.0, high=3600.0, step=0.5, meaning="A longer pause of a vehicle begins another passage"
     )
-    min_reads: int = dial(3, unit="reads", low=1, high=200, step=1, meaning="So many reads before anything is decided")
+    min_reads: int = dial(
+        3, unit="reads", low=1, high=10_000, step=1, meaning="So many reads before anything is decided"
+    )
     min_vote: float = dial(
         0.9, low=0.0, high=1.0, step=0.01, meaning="How sure the vote must be: the product over its characters"
     )
@@ -58,7 +60,7 @@ class PlateDials(Dials):
         0.0,
         unit="edits",
         low=0.0,
-        high=2.0,
+        high=10.0,
         step=0.1,
         meaning="How far the text may be from an entry: a confusable symbol costs 0.3, another 1, one lost or added 0.8; 0: exact",
     )
@@ -66,7 +68,7 @@ class PlateDials(Dials):
         0.3,
         unit="edits",
         low=0.0,
-        high=2.0,
+        high=10.0,
         step=0.1,
         meaning="How much farther the next entry must be, where the match is not exact",
     )
@@ -78,7 +80,7 @@ class PlateDials(Dials):
         0.05,
         unit="box",
         low=0.0,
-        high=1.0,
+        high=10.0,
         step=0.005,
         meaning="How far a fixed plate may wander in its vehicle's box, RMS",
     )
@@ -89,7 +91,7 @@ class PlateDials(Dials):
         2.0,
         unit="s",
         low=0.0,
-        high=600.0,
+        high=86_400.0,
         step=0.5,
         meaning="How long after the first read a plate may still turn out to be listed",
     )
