@@ -30,13 +30,17 @@ import tifffile
 from bench.figures import Figure
 from lantern.core.events import Detector
 from lantern.core.faults import LanternError, Refused
-from lantern.core.kinds import judge
+from lantern.core.kinds import detector_of, judge
+from lantern.core.reads import Reads
 from lantern.core.signals import Frames
 from lantern.core.tracks import Tracks
 from lantern.formats import limits
 from lantern.formats.documents import read_detector
 from lantern.formats.looks import look_at
 from lantern.formats.onvif import read_frame, write_frame
+from lantern.formats.plate_lists import read_entries
+from lantern.formats.plates import COLUMNS
+from lantern.formats.read_wire import unpack_reads
 from lantern.formats.tables import read_hand_counts, read_marks
 from lantern.formats.takes import Take, open_take
 from lantern.formats.wire import FrameHeader, pack_frame, unpack_frame
@@ -132,6 +136,10 @@ def seeds() -> Mapping[str, Files]:
         "onvif zip": {"t.zip": _zipped({"take.json": scene, "o.xml": stream})},
         "plan": {"p.csv": plan, "p.csv.json": _info(kind="plan-tracks")},
         "series": {"s.csv": series, "s.csv.json": _info(kind="series", units={"all": "°C"})},
+        "plates": {"r.csv": _reads(), "r.csv.json": _info(kind="plates", width=640, height=480, light="day")},
+        "plate list": {"l.csv": b"text,from,until,note\nAB12 CDE,2026-03-04,,a van\nXY99ZZZ,,2026-12-31,'=x\n"},
+        "plate detector": {"d.json": _document(GATE)},
+        "reads": {"r.json": _sent()},
         "marks": {"m.csv": b"start_s,end_s,label,detector,note\n4,9,expect,,first\n12,16,quiet,hot,'=x\n"},
         "counts": {"c.csv": b"start_s,end_s,in,out\n0,60,3,1\n60,120,4,4\n"},
         "detector": {"d.json": _document(HOT)},
@@ -150,6 +158,26 @@ COUNT = {
     "name": "door", "kind": "count", "device": "D", "regions": [{"name": "l", "shape": "line", "points": [[0, 60], [640, 60]]}],
     "dials": {"band": 2, "capacity": 1},
 }  # fmt: skip
+
+
+GATE = {
+    "name": "in", "kind": "plate", "device": "D", "regions": [{"name": "lane", "shape": "box", "points": [[0, 0], [640, 480]]}],
+    "dials": {"min_reads": 2, "min_vote": 0.5, "tolerance": 0.6, "syntaxes": ["LLDDL[A-HJ]L"], "vehicle": "not_held"},
+    "lists": [{"name": "crews", "entries": [{"text": "AB12 CDE", "from": "2026-03-01", "until": None, "note": "a van"}]}],
+}  # fmt: skip
+
+
+def _reads() -> bytes:
+    def line(n: int) -> str:
+        sure = " ".join(["0.9"] * 7)
+        return f"{n / 4},v{n // 6},AB1{n % 3}CDE,0.9,{sure},{100 + n},200,60,13,{50 + n},100,200,150,AB12CDE"
+
+    return _rows(30, line, ",".join(COLUMNS) + "\n")
+
+
+def _sent() -> bytes:
+    read = {"vehicle": "v1", "text": "AB12CDE", "confidence": 0.9, "char_confidence": [0.9] * 7, "box": [1, 2, 60, 13]}
+    return json.dumps({"format": "lantern-reads/1", "seq": 3, "t": 1.7e9, "reads": [read]}).encode()
 
 
 def _document(detector: dict[str, Any]) -> bytes:
@@ -213,13 +241,9 @@ def _hold(condition: bool, what: str) -> None:
 
 def drive(reader: str, files: Files, folder: Path) -> None:
     """Read it as users' files are read. Raises `Refused`, or something that must not be raised."""
-    if reader in ("frame", "metadata"):
+    if reader in MESSAGES:
         [data] = files.values()
-        if reader == "frame":
-            unpack_frame(data)
-        else:
-            t, _ = read_frame(data, where="device", width=640, height=480)
-            _hold(math.isfinite(t), "a time that is not finite")
+        MESSAGES[reader](data)
         return
     for name, data in files.items():
         path = folder / name
@@ -228,23 +252,52 @@ def drive(reader: str, files: Files, folder: Path) -> None:
             path.write_bytes(data)
     path = folder / next(iter(files))
     if reader.startswith("look"):
-        seen = look_at(path, limits.DEFAULT).as_dict()
-        _hold(json.loads(json.dumps(seen, allow_nan=False)) is not None, "a look that no page can be told")
-        _hold(all(0 <= s <= limits.LONGEST_S for s in seen["length_s"].values()), f"lengths {seen['length_s']}")
-    elif reader == "marks":
-        for mark in read_marks(path, where=path.name):
-            _hold(0 <= mark.start_s < mark.end_s <= limits.LONGEST_S, "a mark's times")
-    elif reader == "counts":
-        read_hand_counts(path, where=path.name)
-    elif reader == "detector":
-        detector = read_detector(path)
-        _evaluated(detector, seeds()["tiff16"], folder / "beside")
+        _look(path)
+    elif reader in TABLES:
+        TABLES[reader](path)
+    elif reader in DETECTORS:
+        _evaluated(read_detector(path), seeds()[DETECTORS[reader]], folder / "beside")
     else:
         with open_take(path) as take:
             _believe(take, reader, promises=_promises(files))
             name = next(iter(take.value), "all") if take.signal.name == "series" else "all"  # a region is a column
             hot = HOT | {"regions": [HOT["regions"][0] | {"name": name[:80]}]}
-            _events(Detector.model_validate(hot if take.info.kind in ("heat", "series") else COUNT), take)
+            own = {"heat": hot, "series": hot, "plates": GATE}.get(take.info.kind, COUNT)
+            _events(detector_of({"format": "lantern-detector/1"} | own), take)
+
+
+def _metadata(data: bytes) -> None:
+    t, _ = read_frame(data, where="device", width=640, height=480)
+    _hold(math.isfinite(t), "a time that is not finite")
+
+
+def _sent_reads(data: bytes) -> None:
+    _hold(all(0 <= read.confidence <= 1 for read in unpack_reads(data).reads), "a confidence")
+
+
+def _look(path: Path) -> None:
+    seen = look_at(path, limits.DEFAULT).as_dict()
+    _hold(json.loads(json.dumps(seen, allow_nan=False)) is not None, "a look that no page can be told")
+    _hold(all(0 <= s <= limits.LONGEST_S for s in seen["length_s"].values()), f"lengths {seen['length_s']}")
+
+
+def _marks(path: Path) -> None:
+    for mark in read_marks(path, where=path.name):
+        _hold(0 <= mark.start_s < mark.end_s <= limits.LONGEST_S, "a mark's times")
+
+
+def _entries(path: Path) -> None:
+    for entry in read_entries(path, where=path.name):
+        _hold(bool(entry["text"]), "an entry without a text")
+
+
+def _counts(path: Path) -> None:
+    read_hand_counts(path, where=path.name)
+
+
+MESSAGES: dict[str, Callable[[bytes], Any]] = {"frame": unpack_frame, "metadata": _metadata, "reads": _sent_reads}
+TABLES: dict[str, Callable[[Path], None]] = {"marks": _marks, "counts": _counts, "plate list": _entries}
+DETECTORS = {"detector": "tiff16", "plate detector": "plates"}  # and a take that each is held against
 
 
 def _promises(files: Files) -> bool:
@@ -298,6 +351,14 @@ def _believe(take: Take, reader: str, *, promises: bool) -> None:
         if tracks.height_m is not None:
             tall = tracks.height_m[~np.isnan(tracks.height_m)]
             _hold(not tall.size or bool((tall > 0).all() and (tall <= limits.TALLEST_M).all()), "a height")
+    if isinstance(take.value, Reads):
+        reads = take.value
+        _hold(bool(np.isfinite(reads.t_s).all() and reads.t_s.min() >= 0), "a time")
+        _hold(bool(((reads.confidence >= 0) & (reads.confidence <= 1)).all()), "a confidence")
+        _hold(all(0 <= q <= 1 for each in reads.chars for q in each), "a character's confidence")
+        boxes = np.concatenate((reads.plate, reads.car))
+        boxes = boxes[~np.isnan(boxes[:, 0])]
+        _hold(bool(np.isfinite(boxes).all() and (boxes[:, 2:] > 0).all()), "a box")
     for series in take.value.values() if isinstance(take.value, dict) else ():
         _hold(bool((np.abs(series.x) <= limits.MOST_READING).all()), f"a reading of {np.abs(series.x).max():g}")
         _hold(bool(np.isfinite(series.t_s).all() and (np.diff(series.t_s) > 0).all()), "times that do not run forward")
