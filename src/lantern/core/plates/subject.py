@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -13,15 +12,13 @@ import numpy as np
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event, in_order
 from lantern.core.judged import Judged
-from lantern.core.plates import sweeping
-from lantern.core.plates.attachment import ATTACHED, HELD, NAMES
+from lantern.core.plates import dial_steps
+from lantern.core.plates.attachment import NAMES
 from lantern.core.plates.deciding import (
-    EQUAL,
     Raised,
     first_raises,
     listed,
     rearmed,
-    sure_enough,
     why,
 )
 from lantern.core.plates.detector import PlateDetector
@@ -34,7 +31,6 @@ from lantern.core.plates.passages import Passages, keyed, passages_of
 from lantern.core.plates.verdicts import ORDER, verdicts
 from lantern.core.reads import Reads
 from lantern.core.reasons import Reason
-from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Series
 from lantern.core.tuning.scoring import Mark, Slack, within
 from lantern.core.tuning.sweep import SHOWN, Row
@@ -42,7 +38,6 @@ from lantern.core.tuning.tally import Counts, Tally
 from lantern.core.units import CELSIUS, Scale
 from lantern.core.watching import Bools, Indices
 
-FILTERS = ("min_confidence", "min_height_px")
 AFTER_HISTORY = frozenset(
     (
         "when",
@@ -57,7 +52,6 @@ AFTER_HISTORY = frozenset(
         "rearm_s",
     )
 )  # dials that the history of a passage does not depend on
-MOST_ROWS = 2_000_000  # of histories under every value of a filter; more are not swept exactly
 
 
 @dataclass(frozen=True)
@@ -196,121 +190,12 @@ class PlateSubject(Judged):
         return tally.counts()
 
     def exact_dials(self) -> list[str]:
-        """All but those on which the vote, or what a passage is, depends continuously."""
-        dials = self.dials
-        names = ["min_reads", "min_vote", "rearm_s"]
-        if dials.when != "any":
-            names += ["tolerance", "runner_up"]
-        names += ["wander"] if dials.vehicle != "any" else []
-        names += ["decide_after_s"] if dials.when == "unlisted" else []
-        return names + [name for name in FILTERS if self._rows_under(name) <= MOST_ROWS]
-
-    def _levels(self, name: str) -> tuple[list[list[float]], list[Indices]]:
-        """By passage, the values of a filter's number among the reads that would count without it; and those reads."""
-        bare = self.dials.model_copy(update={name: 0.0 if name == "min_confidence" else None})
-        own = own_reads(self.passages, self.counted(bare))
-        number = self.reads.confidence if name == "min_confidence" else self.reads.plate[:, 3]
-        own = [each[~np.isnan(number[each])] for each in own]
-        return [sorted({float(v) for v in number[each]}) for each in own], own
-
-    def _rows_under(self, name: str) -> int:
-        levels, own = self._levels(name)
-        return sum(len(values) * each.size for values, each in zip(levels, own, strict=True))
+        return dial_steps.exact_dials(self)
 
     def rows_exact(
         self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), apart: int = SHOWN
     ) -> list[Row]:
-        if dial == "rearm_s":
-            return sweeping.rows_of_rearm(self.first, marks, slack, low=low, high=high, apart=apart)
-        steps = self._steps_of_filter(dial) if dial in FILTERS else self._steps_of(dial, low, high)
-        rows = sweeping.rows_along(steps, marks, slack, self.dials.rearm_s, low=low, high=high, apart=apart)
-        return [replace(row, value=float(math.ceil(row.start))) for row in rows] if dial == "min_reads" else rows
-
-    def _steps_of(self, dial: str, low: float, high: float) -> list[sweeping.Step]:
-        """Dials that let a read of the history raise or not, each up to a value or from one on."""
-        history, dials = self.history, self.dials
-        without: dict[str, Any] = {"min_reads": 1, "min_vote": 0.0, "decide_after_s": 0.0, "wander": 1e9}
-        bare = dials.model_copy(update={dial: without.get(dial, getattr(dials, dial))})
-        holds = sure_enough(history, bare)
-        if dial == "wander":
-            return self._steps_of_wander(bare, holds)
-        if dial in ("tolerance", "runner_up"):
-            return self._steps_of_lists(dial, holds, high)
-        holds &= self._as_listed(holds)
-        most = {
-            "min_reads": history.count.astype(np.float64) + 0.5,  # whole numbers lie inside their stretches
-            "min_vote": history.confidence + EQUAL,
-            "decide_after_s": history.since_s + TIME_TOLERANCE_S,
-        }[dial]
-        return sweeping.steps_below(history.passage, holds, most, self._raise)
-
-    def _raise(self, row: int) -> Raised:
-        history = self.history
-        return Raised(int(history.passage[row]), row, float(history.t_s[row]), history.text[row])
-
-    def _as_listed(self, holds: Bools) -> Bools:
-        """(m,): do the lists say what `when` asks for, at the rows where the rest holds?"""
-        out = np.ones(len(self.history), dtype=np.bool_)
-        if self.dials.when != "any":
-            wanted = self.dials.when == "listed"
-            for row in np.flatnonzero(holds).tolist():
-                out[row] = listed(self.near(row), self.dials) == wanted
-        return out
-
-    def _steps_of_wander(self, bare: PlateDials, holds: Bools) -> list[sweeping.Step]:
-        """A row whose vehicle decides by how far the plate wanders counts from there on; others as they are."""
-        history = self.history
-        holds &= self._as_listed(holds)
-        decides = history.seen.known == ATTACHED
-        least = np.where(decides, history.seen.wander - EQUAL, -np.inf)
-        least[history.seen.known == HELD] = np.inf
-        return sweeping.steps_above(history.passage, holds, least, self._raise)
-
-    def _steps_of_lists(self, dial: str, holds: Bools, high: float) -> list[sweeping.Step]:
-        history, dials = self.history, self.dials
-        reach = max(high, dials.tolerance) + max(high, dials.runner_up)
-        far, ahead = np.full(len(history), np.inf), np.full(len(history), np.inf)
-        for row in np.flatnonzero(holds).tolist():
-            nearest = self.near(row, reach)
-            far[row], ahead[row] = nearest.distance, np.inf if nearest.distance == 0 else nearest.ahead
-        wanted = dials.when == "listed"
-        if dial == "tolerance":
-            alone = ahead >= dials.runner_up - EQUAL
-            if wanted:
-                return sweeping.steps_above(history.passage, holds & alone & np.isfinite(far), far - EQUAL, self._raise)
-            return sweeping.steps_below(history.passage, holds, np.where(alone, far - EQUAL, np.inf), self._raise)
-        near = far <= dials.tolerance + EQUAL
-        if wanted:
-            return sweeping.steps_below(history.passage, holds & near, ahead + EQUAL, self._raise)
-        return sweeping.steps_above(
-            history.passage, holds & ~(near & np.isinf(ahead)), np.where(near, ahead + EQUAL, -np.inf), self._raise
-        )
-
-    def _steps_of_filter(self, dial: str) -> list[sweeping.Step]:
-        """Every passage under every value that changes which of its reads count: as many passages of their own."""
-        levels, own = self._levels(dial)
-        number = self.reads.confidence if dial == "min_confidence" else self.reads.plate[:, 3]
-        of, begins, reads = [], [], []
-        for passage, (values, each) in enumerate(zip(levels, own, strict=True)):
-            before = -np.inf
-            for value in values:
-                of.append(passage)
-                begins.append(before)
-                reads.append(each[number[each] >= value])
-                before = value + EQUAL
-            of.append(passage)
-            begins.append(before)
-            reads.append(each[:0])
-        history = history_of(self.reads, reads, self.dials)
-
-        def near(row: int) -> Nearest:
-            return self.nearest_to(history.text[row], float(history.t_s[row]))
-
-        found = {each.passage: each for each in first_raises(history, near, self.dials)}
-        return [
-            (begin, passage, replace(found[n], passage=passage) if n in found else None)
-            for n, (begin, passage) in enumerate(zip(begins, of, strict=True))
-        ]
+        return dial_steps.rows_exact(self, dial, marks, low=low, high=high, slack=slack, apart=apart)
 
     # ---- what a reader asks ----
 
