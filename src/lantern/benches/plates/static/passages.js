@@ -21,6 +21,7 @@ export const passages = ({ data, drawn }) => ({
   chosenPlace: null,
   character: null,
   truthSaid: "",
+  truthOf: -1, // the passage whose field was taken
   gapOfReads: null,
 
   startView() {
@@ -101,14 +102,26 @@ export const passages = ({ data, drawn }) => ({
     this.chosenPlace = null;
     this.character = null;
     this.truthSaid = "";
+    this.truthOf = -1;
     if (number < 0) return;
     this.tab = "reading";
     this.chosenRead = this.found[number].decided ?? this.reads[number].reads.length - 1;
     this.seek(this.reads[number].first_s, true);
     drawn.rows.choose(number);
-    this.$nextTick(() => { this.drawStill(); this.$refs.truth?.select(); this.$refs.truth?.focus({
-      preventScroll: true }); });
+    this.beginTruth();
+    this.$nextTick(() => { this.drawStill(); this.beginTruth(); });
   },
+  // The field is taken at once where it is in sight, so that no key of a quick hand is lost; else as soon as it is.
+  beginTruth() {
+    const field = this.$refs.truth;
+    if (!field || this.truthOf === this.chosenPassage) return;
+    field.value = this.truthValue;
+    field.focus({ preventScroll: true });
+    field.select();
+    if (document.activeElement === field) this.truthOf = this.chosenPassage;
+  },
+  // What is being typed stays, whatever answer comes meanwhile.
+  showTruth(field) { const value = this.truthValue; if (document.activeElement !== field) field.value = value; },
   chooseCharacter(number, read, place) {
     if (number !== this.chosenPassage) this.choosePassage(number);
     this.chosenRead = read;
@@ -165,18 +178,28 @@ export const passages = ({ data, drawn }) => ({
     if (p.truth === null) return "Enter keeps it, and goes to the next that is unsure";
     return p.correct ? "read right" : `read as ${p.text ?? "nothing"}`;
   },
+  // The next one is there at once, for whoever types on; what the server refuses comes back.
   async typeTruth(text) {
     const number = this.chosenPassage;
-    const asked = text.trim() === "" && this.found[number].truth === null ? this.found[number].text ?? "" : text;
+    const before = this.found[number];
+    const asked = text.trim() === "" && before.truth === null ? before.text ?? "" : text;
+    const { vehicle, first_s } = this.reads[number];
+    this.keepTruth(number, asked.trim().toUpperCase().replace(/[^A-Z0-9]/g, ""));
+    this.nextUnsure(number);
     try {
-      const { vehicle, first_s } = this.reads[number];
       const kept = await ask("PUT", `/takes/${data.take.id}/truth`, { vehicle, at_s: first_s, text: asked });
-      this.found[number] = { ...this.found[number], truth: kept.text || null, correct: kept.text
-        ? kept.text === this.found[number].text : null };
-      this.drawList();
-      this.nextUnsure(number);
+      this.keepTruth(number, kept.text);
       this.judgeSoon();
-    } catch (error) { this.truthSaid = error.message; }
+    } catch (error) {
+      this.found[number] = before;
+      this.choosePassage(number);
+      this.truthSaid = error.message;
+    }
+  },
+  keepTruth(number, text) {
+    const row = this.found[number];
+    this.found[number] = { ...row, truth: text || null, correct: text ? text === row.text : null };
+    this.drawList();
   },
   // In the order of the list, the next passage that nobody has said the truth of; of those that are unsure or wrong,
   // while there are any.
