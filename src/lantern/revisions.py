@@ -100,6 +100,12 @@ def keep(
     return _add(session, row, body, reason, user_id, facts or {})
 
 
+def keep_alike(session: Session, row: Revised, body: dict[str, Any], *, reason: str, user_id: int | None) -> None:
+    """Keep a state that another change brought about, as a name that it goes by; what was known of the last one holds on."""
+    last = revision(session, row.WHAT, row.id, row.revision)
+    keep(session, row, body, reason=reason, user_id=user_id, facts={} if last is None else last.facts)
+
+
 def remove(session: Session, row: Revised, *, reason: str, user_id: int | None) -> None:
     """Delete a row; its states stay, and that it was deleted."""
     row.revision += 1

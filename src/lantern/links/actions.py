@@ -18,9 +18,9 @@ from lantern.revisions import (
     check_reason,
     hold,
     keep,
+    keep_alike,
     remove,
     restored,
-    revision,
     revisions_of,
 )
 from lantern.survey.tables import outputs_of
@@ -74,10 +74,7 @@ def _rename_timetable(session: Session, row: TimetableRow, name: str, user_id: i
             keep(session, link, link.body | {"timetable": name}, reason=reason, user_id=user_id)
     for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == row.site_id)):
         if detector.body.get("timetable") == row.name:
-            last = revision(session, detector.WHAT, detector.id, detector.revision)
-            facts = {} if last is None else last.facts  # for hours change no score
-            body = detector.body | {"timetable": name}
-            keep(session, detector, body, reason=reason, user_id=user_id, facts=facts)
+            keep_alike(session, detector, detector.body | {"timetable": name}, reason=reason, user_id=user_id)
 
 
 def save_link(

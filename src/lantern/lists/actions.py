@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
 from lantern.lists.tables import ListRow
-from lantern.revisions import check_reason, hold, keep, remove
+from lantern.revisions import check_reason, hold, keep, keep_alike, remove
 from lantern.tune.tables import DetectorRow
 
 
@@ -38,16 +38,17 @@ def save_list(
     else:
         hold(session, row, base)
         if row.name != name:
-            _rename(session, row, name)
+            _rename(session, row, name, user_id)
     keep(session, row, body, reason=reason, user_id=user_id)
     return row
 
 
-def _rename(session: Session, row: ListRow, name: str) -> None:
+def _rename(session: Session, row: ListRow, name: str, user_id: int | None) -> None:
     """Detectors, whose bodies name it, go along."""
     for detector in users_of(session, row):
         named = [name if each == row.name else each for each in detector.body["lists"]]
-        detector.body = detector.body | {"lists": named}
+        reason = f"{row.name} is called {name} now."
+        keep_alike(session, detector, detector.body | {"lists": named}, reason=reason, user_id=user_id)
 
 
 def users_of(session: Session, row: ListRow) -> list[DetectorRow]:

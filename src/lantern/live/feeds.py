@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import KW_ONLY, dataclass, field
 from typing import Any, Protocol
 
@@ -254,9 +254,16 @@ class ReadFeed(Feed):
         }
 
 
+Make = Callable[[str, int, tuple[int, int], int], Feed]  # (code, device, its picture in px, site)
+FEEDS: dict[str, Make] = {
+    **dict.fromkeys(("heat", "series"), lambda code, device, px, site: FrameFeed(code, device, site_id=site)),
+    **dict.fromkeys(
+        ("tracks", "plan-tracks"), lambda code, device, px, site: ObjectFeed(code, device, px, site_id=site)
+    ),
+    "plates": lambda code, device, px, site: ReadFeed(code, device, px, site_id=site),
+}
+
+
 def feed_of(signal: str, code: str, device_id: int, *, frame_px: tuple[int, int], site_id: int) -> Feed:
     """Return the feed of a device that gives this signal, at its beginning."""
-    if signal in ("heat", "series"):
-        return FrameFeed(code, device_id, site_id=site_id)
-    made = ReadFeed if signal == "plates" else ObjectFeed
-    return made(code, device_id, frame_px, site_id=site_id)
+    return FEEDS[signal](code, device_id, frame_px, site_id)

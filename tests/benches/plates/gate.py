@@ -102,7 +102,9 @@ def gate(folder: Path, reads: Reads | None = None) -> Gate:
     take_id = import_path(folder / "reads.csv", site_id=site)
     with transaction() as session:
         add_marks(
-            session, session.get_one(TakeRow, take_id), [Mark(9, 13, "expect"), Mark(70, 74, "expect", note="MN56PQR")]
+            session,
+            session.get_one(TakeRow, take_id),
+            [Mark(9, 13, "expect", note="AB12CDE"), Mark(70, 74, "expect", note="MN56PQR")],
         )
         device = device_by_code(session, site, "P1")
         assert device is not None

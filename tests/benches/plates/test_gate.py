@@ -21,7 +21,7 @@ from lantern.live.engine import Engine
 from lantern.live.tables import EffectRow, EventRow
 from lantern.revisions import revisions_of
 from lantern.takes.store import value_of_take
-from lantern.takes.tables import TakeRow
+from lantern.takes.tables import TakeRow, marks_of
 from loops import in_a_loop
 from web.client import AtSite
 from web.test_door import HTML, log_in
@@ -125,6 +125,16 @@ def test_a_list_changes_and_the_detector_sees_it(client: AtSite, at: Gate) -> No
     assert (taken.status_code, "is read by in" in taken.text) == (422, True)
 
 
+def test_a_list_that_is_renamed_stays_with_its_detectors(client: AtSite, at: Gate) -> None:
+    body = {"name": "staff", "entries": [{"text": "AB12CDE", "id": "one"}]}
+    where = f"/lists/{at.lists['crews']}?base=1&reason=clearer"
+    assert client.put(where, json=body).json()["revision"] == 2
+    with transaction() as session:
+        [newest, first] = revisions_of(session, "detector", [at.detector])
+        assert (newest.document["lists"], newest.reason) == (["staff", "barred"], "crews is called staff now.")
+        assert newest.scores == first.scores
+
+
 def test_entries_go_out_and_in_as_csv(client: AtSite, at: Gate) -> None:
     where = f"/lists/{at.lists['crews']}/entries.csv"
     text = client.get(where).text
@@ -153,6 +163,7 @@ def test_an_entry_that_is_removed_is_gone_everywhere_and_stays_gone(client: AtSi
         assert [entry["id"] for saved in revisions for entry in saved.document["entries"]] == ["one"]
         reads = value_of_take(session, session.get_one(TakeRow, at.take))
         assert set(reads.text) == {"", "XY99ZZZ", "GH34JKL"}
+        assert [mark.note for mark in marks_of(session, at.take)] == ["", "MN56PQR"]
         old = next(saved.id for saved in revisions if saved.number == 1)
     assert client.post(f"/lists/revisions/{old}/restore?base=2").json()["revision"] == 3
     shown = client.get("/lists/all").json()

@@ -25,7 +25,7 @@ from lantern.live.tables import EventRow
 from lantern.revisions import RevisionRow, restored, revisions_of
 from lantern.survey.tables import DeviceRow, SiteRow
 from lantern.takes.store import replace_value, value_of_take
-from lantern.takes.tables import TakeRow, TruthRow
+from lantern.takes.tables import TakeRow, TruthRow, marks_of
 from lantern.tune.judging import MEMORY
 from lantern.tune.tables import DetectorRow, detectors_of_site
 
@@ -185,7 +185,7 @@ def _blank_events(session: Session, site_id: int, key: str, entry_id: str) -> in
 
 
 def _blank_reads(session: Session, site_id: int, key: str) -> int:
-    """In every take of the site, and in what was typed as true."""
+    """In every take of the site, in notes of its marks, and in what was typed as true."""
     many = 0
     takes = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site_id, TakeRow.signal == "plates")
     for take in session.scalars(takes).all():
@@ -197,6 +197,9 @@ def _blank_reads(session: Session, site_id: int, key: str) -> int:
         if gone:
             replace_value(session, take, replace(reads, text=text, truth=truth))
             many += gone
+        for mark in marks_of(session, take.id):
+            if key_of(mark.note) == key:
+                mark.note = ""
         session.execute(delete(TruthRow).where(TruthRow.take_id == take.id, TruthRow.text == key))
     MEMORY.forget()
     return many

@@ -30,7 +30,8 @@ document.addEventListener("alpine:init", () => {
       get readersText() {
         const { id, readers, entries } = this.edited;
         if (id === null) return "Not saved yet.";
-        return `${entries.length === 1 ? "1 entry" : `${entries.length} entries`}; read by ${readers.join(", ") || "no detector: name it under Lists of a bench"}.`;
+        const many = entries.length === 1 ? "1 entry" : `${entries.length} entries`;
+        return `${many}; read by ${readers.join(", ") || "no detector: name it under Lists of a bench"}.`;
       },
       edit(list) { this.edited = copy(list); this.dirty = false; this.why = ""; },
       fresh() {
@@ -69,7 +70,8 @@ document.addEventListener("alpine:init", () => {
           this.edited.entries.splice(index, 1);
           return;
         }
-        if (!confirm(`Remove ${entry.text}? Its text goes out of every revision, event and read of the site. It cannot be had again.`)) return;
+        const warning = "Its text goes out of every revision, event and read of the site. It cannot be had again.";
+        if (!confirm(`Remove ${entry.text}? ${warning}`)) return;
         await this.attempt(async () => {
           const gone = await ask("DELETE", `/lists/${this.edited.id}/entries/${entry.id}?base=${this.edited.revision}`);
           await this.anew(this.edited.id);

@@ -95,7 +95,9 @@ export const passages = ({ data, drawn }) => ({
   get passage() { return this.chosenPassage < 0 ? null : (this.rows[this.chosenPassage] ?? null); },
   get passageText() {
     const p = this.passage;
-    return `${p.type ? `${p.type}, ` : ""}${p.accepted} of ${p.reads.length} reads count, ${short(p.last_s - p.first_s, 2)} s from ${clock(data.take, p.first_s, true)}`;
+    const what = p.type ? `${p.type}, ` : "";
+    const when = `${short(p.last_s - p.first_s, 2)} s from ${clock(data.take, p.first_s, true)}`;
+    return `${what}${p.accepted} of ${p.reads.length} reads count, ${when}`;
   },
   choosePassage(number) {
     this.chosenPassage = number;
@@ -184,7 +186,7 @@ export const passages = ({ data, drawn }) => ({
     const before = this.found[number];
     const asked = text.trim() === "" && before.truth === null ? before.text ?? "" : text;
     const { vehicle, first_s } = this.reads[number];
-    this.keepTruth(number, asked.trim().toUpperCase().replace(/[^A-Z0-9]/g, ""));
+    this.keepTruth(number, asked.trim());
     this.nextUnsure(number);
     try {
       const kept = await ask("PUT", `/takes/${data.take.id}/truth`, { vehicle, at_s: first_s, text: asked });
@@ -198,7 +200,7 @@ export const passages = ({ data, drawn }) => ({
   },
   keepTruth(number, text) {
     const row = this.found[number];
-    this.found[number] = { ...row, truth: text || null, correct: text ? text === row.text : null };
+    this.found[number] = { ...row, truth: text || null, correct: null }; // whether it was read right, the server says
     this.drawList();
   },
   // In the order of the list, the next passage that nobody has said the truth of; of those that are unsure or wrong,

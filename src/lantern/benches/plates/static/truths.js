@@ -40,10 +40,10 @@ export const truths = ({ drawn }) => ({
   // ---- how often it is right ----
 
   get knownText() {
-    const t = this.truths;
-    return t.known
-      ? `The truth of ${t.known} of ${t.passages} passages is known; ${t.never_read === 1 ? "one vehicle was" : `${t.never_read} vehicles were`} never read.`
-      : "Nobody has said yet what any passage truly was: choose one, type it, Enter.";
+    const { known, passages, never_read: never } = this.truths;
+    if (!known) return "Nobody has said yet what any passage truly was: choose one, type it, Enter.";
+    const lacking = never === 1 ? "one vehicle was" : `${never} vehicles were`;
+    return `The truth of ${known} of ${passages} passages is known; ${lacking} never read.`;
   },
   get rates() {
     const t = this.truths;
@@ -60,7 +60,9 @@ export const truths = ({ drawn }) => ({
     const now = `On the mean its confidence is ${percent(error, 1)} off.`;
     if (!mended) return `${now} Too few characters, or none wrong, to say what would mend it.`;
     const way = (name) => percent(mended.ways[name].error, 1);
-    return `${now} On plates that were not fitted on: ${way("as it is")} as it is, ${way("temperature")} with a calibration of ${mended.temperature}, ${way("isotonic")} by isotonic regression.`;
+    const tempered = `${way("temperature")} with a calibration of ${mended.temperature}`;
+    const ways = [`${way("as it is")} as it is`, tempered, `${way("isotonic")} by isotonic regression`];
+    return `${now} On plates that were not fitted on: ${ways.join(", ")}.`;
   },
   takeTemperature() { this.setDial("calibration", this.truths.mended.temperature, true); this.settle(); },
   alwaysText: (a) => `read as ${a.read} ${a.n} of ${a.of} times: ${a.glyphs}. A second spelling on its list mends it.`,
@@ -168,7 +170,11 @@ export const truths = ({ drawn }) => ({
     ? `${short(f.a_year, 2)} a year, ${f.a_vehicle.toExponential(1)} a vehicle` : "not known"; },
   get floorHint() {
     const { floor, entries, templates } = this.year;
-    if (floor) return `${floor.opening} of ${floor.keys.toExponential(2)} possible plates would open: ${entries} entries, ${short(floor.mean_ball, 2)} each before the runner-up. Real plates cluster, and reads err: no less than this.`;
+    if (floor) {
+      const by = `${entries} entries, ${short(floor.mean_ball, 2)} each before the runner-up`;
+      const many = `${floor.opening} of ${floor.keys.toExponential(2)} possible plates`;
+      return `${many} would open: ${by}. Real plates cluster, and reads err: no less than this.`;
+    }
     return templates ? "No floor is told at this tolerance: other lengths and letters come within it."
       : "Name the forms that plates have (the dial Syntaxes) for a floor.";
   },
@@ -177,6 +183,7 @@ export const truths = ({ drawn }) => ({
     const by = this.year.tolerance_fits;
     const fits = by === null || by === undefined ? "" : ` By the floor alone a tolerance of ${by} would do.`;
     const long = hours === null ? "" : `, some ${short(hours, 3)} h of takes like these`;
-    return `To show at most ${short(wish, 3)} a year: ${Math.ceil(many)} passages of strangers without a false opening${long}.${fits}`;
+    const needed = `${Math.ceil(many)} passages of strangers without a false opening${long}`;
+    return `To show at most ${short(wish, 3)} a year: ${needed}.${fits}`;
   },
 });

@@ -160,7 +160,8 @@ document.addEventListener("alpine:init", () => {
         const { name, region, lists, timetable, delay_s, on_repeat, effects } = link;
         const body = { name, detector: "", region, lists, timetable, delay_s, on_repeat, effects };
         await this.attempt(async () => {
-          const changed = `/links/${data.detectorId}/${link.id}?base=${link.revision}&reason=${encodeURIComponent(link.why)}`;
+          const why = `base=${link.revision}&reason=${encodeURIComponent(link.why)}`;
+          const changed = `/links/${data.detectorId}/${link.id}?${why}`;
           const saved = link.id === null ? await ask("POST", `/links/${data.detectorId}`, body)
             : await ask("PUT", changed, body);
           Object.assign(link, saved, { dirty: false, why: "" });

@@ -8,7 +8,8 @@ export const copy = (value) => JSON.parse(JSON.stringify(value));
 export const same = (a, b) => JSON.stringify(a) === JSON.stringify(b);
 // What only detectors of its family hold.
 const EVERY = ["format", "name", "kind", "device", "regions", "dials", "timetable"];
-export const ownOf = (detector) => Object.fromEntries(Object.entries(copy(detector)).filter(([key]) => !EVERY.includes(key)));
+export const ownOf = (detector) => Object.fromEntries(
+  Object.entries(copy(detector)).filter(([key]) => !EVERY.includes(key)));
 
 export const dials = ({ data, infos, filled, drawn }) => ({
   saved: { dials: filled(data.detector.dials), regions: copy(data.detector.regions),
