@@ -16,7 +16,6 @@ from lantern.core.plates.keys import ALPHABET, CONFUSABLE, codes_of
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.reads import Reads
 from lantern.core.tuning.scoring import Mark
-from lantern.core.tuning.sweep import ALL
 
 PASSAGES, READS, ENTRIES, EVERY_S = 10_000, 8, 5_000, 6.0
 SHARE = 0.01  # of the passages that the plain loop does
@@ -66,7 +65,7 @@ def run() -> Iterator[Figure]:
     yield Figure(f"{PASSAGES:,} passages of {READS} reads voted and matched against {ENTRIES:,}", whole, "s", 2)
     known = held(reads, entries)
     known.events()
-    vote = seconds(lambda: known.rows_exact("min_vote", marks, 0, 1, apart=ALL))
+    vote = seconds(lambda: known.rows_exact("min_vote", marks, 0, 1, whole=True))
     yield Figure("  exact sweep of the least vote", vote, "s", 1)
     values = iter(np.linspace(0.5, 0.99, 20).tolist())
     step = seconds(lambda: known.with_dials(min_vote=next(values)).events())

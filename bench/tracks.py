@@ -16,7 +16,6 @@ from lantern.core.kinds import judge
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.tracks import Tracks, make_tracks
 from lantern.core.tuning.scoring import Mark
-from lantern.core.tuning.sweep import ALL
 
 FPS, HOURS, IN_VIEW, LIFE_S = 15, 1, 30, 20
 WIDTH, HEIGHT = 1280, 720
@@ -54,8 +53,8 @@ def run() -> Iterator[Figure]:
     zone = seconds(lambda: held(tracks, "zone", ZONE, when="inside").events())
     yield Figure(f"{len(tracks):,} boxes: crossings of a line", line, "s", 2)
     yield Figure("  stays in a zone", zone, "s", 2)
-    band = seconds(lambda: held(tracks, "crossing", LINE).rows_exact("band", marks, 0, 150, apart=ALL))
-    dwell = seconds(lambda: held(tracks, "zone", ZONE, when="inside").rows_exact("dwell_s", marks, 0, 30, apart=ALL))
+    band = seconds(lambda: held(tracks, "crossing", LINE).rows_exact("band", marks, 0, 150, whole=True))
+    dwell = seconds(lambda: held(tracks, "zone", ZONE, when="inside").rows_exact("dwell_s", marks, 0, 30, whole=True))
     yield Figure("  exact sweep of the band", band, "s", 1)
     yield Figure("  exact sweep of the dwell time", dwell, "s", 1)
     known = held(tracks, "crossing", LINE)

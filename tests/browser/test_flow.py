@@ -102,7 +102,7 @@ def test_import_draw_tune_save(bench: Page, tmp_path: Path) -> None:
     sustain.get_by_role("button", name="proposed").click()
     expect(bench.get_by_test_id("false")).to_have_text("0")
     expect(bench.get_by_test_id("hits")).to_have_text("1 of 1")
-    expect(bench.get_by_test_id("changes")).to_contain_text("false 1 → 0")
+    expect(bench.get_by_test_id("changes")).to_contain_text("false alarms 1 → 0")
 
     # a bad value names dial, value and what is allowed, and nothing is lost
     field = sustain.get_by_role("textbox")

@@ -56,7 +56,7 @@ def test_a_track_tells_its_life_and_a_verdict_can_be_hidden(bench: Page) -> None
     vehicle = bench.get_by_label("vehicle counts")
     expect(vehicle).not_to_be_checked()
     vehicle.check()
-    expect(bench.get_by_test_id("changes")).to_contain_text("false 0 → 3")
+    expect(bench.get_by_test_id("changes")).to_contain_text("false alarms 0 → 3")
 
 
 def test_two_figures_are_drawn_and_the_fox_is_too_small_for_them(bench: Page) -> None:

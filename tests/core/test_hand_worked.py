@@ -20,6 +20,7 @@ from lantern.core.signals import Series
 from lantern.core.silence import why_silent
 from lantern.core.tracks import make_tracks
 from lantern.core.tuning.marking import marks_of_event
+from lantern.core.tuning.raises import RAISES
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wishes import Wishes
 
@@ -73,7 +74,7 @@ def test_advice_is_sure_from_20_times_the_noise() -> None:
     """A stretch of 30 °C without noise is held against what a sensor resolves: 30 / 0.05 = 600 times; 20 times is 1 °C."""
     x = [20.0] * 30 + [50.0] * 20 + [20.0] * 30
     held = subject_of(detector(), {"r": series(x)})
-    best = advise([(held, [Mark(30, 50, "expect")])], Wishes())[0]
+    best = advise([(held, [Mark(30, 50, "expect")])], Wishes.of(RAISES, {}))[0]
     assert (best.low, best.high) == (20.0, 50.0)
     assert best.sureness == pytest.approx(30 / RESOLUTION)
     assert SURE * RESOLUTION == 1.0

@@ -116,7 +116,7 @@ def test_sweeps_by_range_and_exact_ones_agree(kind: SeriesKind) -> None:
         for row in held.sweep(dial, marks, low=low, high=high, step=(high - low) / 7):
             [found] = [r for r in exact if r.start <= row.value <= r.stop][:1]
             near = min(row.value - found.start, found.stop - row.value) < 1e-6
-            assert near or found.counts[:6] == row.counts[:6], (dial, row.value)
+            assert near or found.result[:6] == row.result[:6], (dial, row.value)
 
 
 @EVERY_READING

@@ -143,6 +143,12 @@ def test_detectors_of_one_name_on_a_site_are_told_apart_with_their_links_and_mar
             "SELECT %s, number, body, reason, scores, at FROM revision WHERE detector_id = %s",
             [twin["id"], first["id"]],
         )
+        drawn = '{"x": [1, 2], "y": [3], "misses": [[0, 2]], "false_alarms": [[3, 0]], "delay_s": [[1.5, null]]}'
+        connection.execute(
+            "INSERT INTO study (detector_id, what, asked, state, done, total, cancel, faults, result, created) "
+            "SELECT %s, 'map', '{}', 'done', 1, 1, false, '[]', %s::jsonb, now()",
+            [first["id"], drawn],
+        )
         marked = "INSERT INTO mark (take_id, start_s, end_s, label, detector, note) VALUES (%s, 0, 1, 'expect', %s, '')"
         connection.execute(marked, [take["id"], first["name"]])
     migrate()
@@ -161,6 +167,10 @@ def test_detectors_of_one_name_on_a_site_are_told_apart_with_their_links_and_mar
     others = {name_of[row["detector_id"]] for row in after["mark"] if row["take_id"] != take["id"]}
     assert others <= {"", first["name"]}
     assert any("renamed a detector" in row["what"] for row in after["change"])  # and the site's log says so
+    [drawn] = [row["result"] for row in after["study"] if row["what"] == "map"]
+    assert drawn["values"] == {"misses": [[0, 2]], "false_alarms": [[3, 0]], "longest_delay_s": [[1.5, None]]}
+    assert [measure["name"] for measure in drawn["measures"]] == list(drawn["values"])
+    assert set(drawn) == {"x", "y", "values", "measures"}
 
 
 def facts_by_hand(row: dict[str, Any]) -> dict[str, Any]:

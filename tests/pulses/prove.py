@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -80,11 +81,53 @@ def on_pages(folder: Path, document: dict[str, object]) -> None:
     assert found["total"] == {"meter": 68.0}
     walk = client.get(f"/walk/{detector}", headers=HTML)
     assert walk.status_code == 200, walk.text[-2000:]
+    follows(client, device_id, take, user_id, document)
     [event] = found["judged"]["events"]
     sys.stdout.write(f"a bench, a walk page and an event of {event['region']!r} at {event['raised_s']:g} s\n")
 
 
+def follows(client: Any, device_id: int, take: int, user_id: int, document: dict[str, object]) -> None:
+    """A kind that raises nothing has strips, a map, wishes, revisions, a card and a word in the rail, by its own measures."""
+    from lantern.core.events import Detector
+    from lantern.core.faults import Refused
+    from lantern.db.base import transaction
+    from lantern.tune.actions import add_detector, save_revision
+    from lantern.tune.studies import begin_study
+    from web.test_door import HTML
+
+    document = document | {"name": "follow", "kind": "pulse-follow", "dials": {"pulses": 1}}
+    with transaction() as session:
+        model = Detector.model_validate(document)
+        row = add_detector(session, device_id=device_id, detector=model, reason="first", user_id=user_id)
+        better = model.model_copy(update={"dials": {"pulses": 6}})
+        save_revision(session, row, better, reason="faster", user_id=user_id, base=1)
+        assert row.verdict == "measured"
+        detector = row.id
+        asked = {"detector": document, "takes": [take], "wishes": {}, "dial_x": "pulses", "dial_y": "within_s"}
+        with pytest.raises(Refused, match="plays no part"):
+            begin_study(session, row, "map", asked)
+    page = client.get(f"/bench/{detector}?take={take}", headers=HTML)
+    assert page.status_code == 200, page.text[-2000:]
+    assert "At least so much followed" in page.text
+    assert "false alarms" not in page.text.split('data-testid="card"')[1].split("</table>")[0]
+    body = {"take": take, "detector": document, "parts": ["judged", "strips", "takes"]}
+    body |= {"wishes": {"followed_percent": 60}}
+    found = client.post(f"/bench/{detector}/judge", json=body).json()
+    # 3 pulses come one by one in 6 samples, then 5 a sample: 13 samples of half a second, 65 of 68 pulses
+    assert found["judged"]["card"]["line"] == "6.5 s lost, 4.41 % followed"
+    assert found["judged"]["events"] == []
+    strip = found["strips"]["pulses"]
+    assert [measure["name"] for measure in strip["measures"]] == ["lost_s", "followed_percent"]
+    assert strip["text"] == "proposed 8 pulses: meets the wishes, 0 s lost, 100 % followed"
+    assert strip["pieces"][-1] == [5.0, 10.0, 0.0, 100.0]
+    body["wishes"] = {"false_per_day": 1}
+    assert client.post(f"/bench/{detector}/judge", json=body).json()["faults"][0]["where"] == "wishes.false_per_day"
+    for address in (f"/bench/{detector}/revisions", f"/compare?a={detector}&b={detector}", f"/rehearse/{detector}"):
+        page = client.get(address, headers=HTML)
+        assert page.status_code == 200, page.text[-2000:]
+
+
 if __name__ == "__main__":
     conforms = [str(HERE.parent / "test_families.py"), "-o", "addopts=--import-mode=importlib -q"]
-    conforms += ["-k", "pulse-rate or every_kind"]
+    conforms += ["-k", "pulse or every_kind"]
     sys.exit(pytest.main(conforms) or prove(Path(sys.argv[1])))

@@ -9,6 +9,7 @@ import pytest
 
 from lantern.benches.readings import physics
 from lantern.core.faults import Refused
+from lantern.core.tuning.raises import RAISES
 from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import CELSIUS, Scale
@@ -37,7 +38,7 @@ def second_take(small: Small, folder: Path, *, marked: bool = True) -> int:
 def ask(small: Small, what: str, **asked: Any) -> StudyRow:
     with transaction() as session:
         row = session.get_one(DetectorRow, small.detector)
-        body = {"detector": row.body, "takes": [small.take], "wishes": Wishes().as_dict()} | asked
+        body = {"detector": row.body, "takes": [small.take], "wishes": {}} | asked
         study_id = studies.begin_study(session, row, what, body).id
     studies.run_study(study_id)
     with transaction() as session:
@@ -52,8 +53,8 @@ def test_a_map_is_drawn_and_says_how_far_it_is(small: Small) -> None:
     # 60 °C for 2.5 s twice, once marked: below 60 °C and 2.5 s it hits once and cries wolf once
     row = next(i for i, v in enumerate(result["y"]) if v > 30)
     column = next(i for i, v in enumerate(result["x"]) if v == 1)
-    assert (result["misses"][row][column], result["false_alarms"][row][column]) == (0, 1)
-    assert result["misses"][-1][column] == 1
+    assert (result["values"]["misses"][row][column], result["values"]["false_alarms"][row][column]) == (0, 1)
+    assert result["values"]["misses"][-1][column] == 1
     assert result["front"]
 
 
@@ -130,7 +131,7 @@ def test_every_numeric_dial_that_plays_a_part_has_a_strip(small: Small) -> None:
                 for name in subject.kind.dials.model_fields
                 if isinstance(getattr(subject.dials, name), float) and subject.kind.matters(name, subject.dials)
             }
-            got = evidence.strips(held, None, Wishes(delay_s=30), Scale("°F"))
+            got = evidence.strips(held, None, Wishes.of(RAISES, {"delay_s": 30}), Scale("°F"))
             assert set(got) == wanted
             for strip in got.values():
                 assert strip["pieces"][0][0] == pytest.approx(strip["low"])

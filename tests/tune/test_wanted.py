@@ -10,7 +10,7 @@ import pytest
 
 from builders import subject_of
 from lantern.core.events import Detector, Region
-from lantern.core.judged import Judged
+from lantern.core.raising import Raising
 from lantern.core.signals import Series
 from lantern.core.tracks import Tracks, make_tracks
 from lantern.core.tuning.scoring import Mark
@@ -23,7 +23,7 @@ from wandering import LINE, ZONE
 MARKS = [Mark(1, 3, "expect")]
 
 
-def heat() -> Judged:
+def heat() -> Raising:
     t_s = np.arange(0.0, 60.0, 0.5)
     series = Series(t_s, 40 + 20 * np.sin(t_s), "°C", "spot")
     region = Region(name="spot", shape="spot", points=((1, 1),))
@@ -38,11 +38,11 @@ def crowd() -> Tracks:
     return make_tracks(t_s, ids, box, frame_px=(40, 40), fps=2.0)
 
 
-def scene(kind: str, region: Region, **dials: Any) -> Judged:
+def scene(kind: str, region: Region, **dials: Any) -> Raising:
     return subject_of(Detector(name="d", kind=kind, regions=(region,), dials=dials), crowd())
 
 
-SUBJECTS: list[tuple[Callable[[], Judged], str]] = [
+SUBJECTS: list[tuple[Callable[[], Raising], str]] = [
     (heat, "threshold_c"),
     (heat, "window_s"),
     (lambda: scene("crossing", LINE), "band"),
@@ -51,12 +51,12 @@ SUBJECTS: list[tuple[Callable[[], Judged], str]] = [
 ]
 
 
-def strip(held: Judged, dial: str) -> dict[str, Any]:
+def strip(held: Raising, dial: str) -> dict[str, Any]:
     return strips([Held(held, MARKS)], [dial], None, CELSIUS)
 
 
 @pytest.mark.parametrize(("make", "dial"), SUBJECTS, ids=[dial for _, dial in SUBJECTS])
-def test_every_sweep_asks_and_gives_up(make: Callable[[], Judged], dial: str) -> None:
+def test_every_sweep_asks_and_gives_up(make: Callable[[], Raising], dial: str) -> None:
     held = make()
     if dial not in strip(held, dial):
         held = held.with_dials(condition="rise")

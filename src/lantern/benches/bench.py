@@ -13,7 +13,9 @@ from fastapi import APIRouter
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
+from lantern.core.kinds import kind_of
 from lantern.core.rehearsal import Armed
+from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import Scale
 from lantern.links.tables import armed_links
 from lantern.takes.tables import TakeRow
@@ -40,6 +42,11 @@ class Asked:
     def links(self) -> list[Armed]:
         """Return the detector's links with their timetables."""
         return armed_links(self.session, self.row.site_id, self.row.id)
+
+    @property
+    def wishes(self) -> Wishes:
+        """Raises `Refused` for a wish that makes no sense."""
+        return Wishes.of(kind_of(self.row.kind).yardstick, self.draft.wishes)
 
     def held(self) -> list[Held]:
         """Return the state held against each of the takes that it is judged on."""

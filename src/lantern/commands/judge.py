@@ -33,7 +33,15 @@ def evaluate(
     site: SiteFile = None,
 ) -> None:
     """Print a JSON line for each event of a detector on a take."""
+    from lantern.core.faults import Fault
+    from lantern.core.raising import Raising
+
     with told(), judged_file(detector, take, site) as subject:
+        if not isinstance(subject, Raising):
+            name = subject.kind.name
+            raise Refused(
+                [Fault("--detector", f"a {name} detector raises nothing", "score or sweep, which measure it")]
+            )
         lines = b"".join(line(event.as_dict()) for event in subject.evaluated())
         if out is None:
             sys.stdout.buffer.write(lines)
@@ -55,7 +63,7 @@ def score(
         if (by_hand := _hand_counts(marks)) is not None:
             sys.stdout.buffer.write(line(subject.audit(by_hand)))
         else:
-            sys.stdout.buffer.write(line(subject.score(read_marks_file(marks), _slack(early, late)).as_dict()))
+            sys.stdout.buffer.write(line(subject.card(read_marks_file(marks), _slack(early, late)).as_dict()))
 
 
 @app.command()
@@ -72,13 +80,11 @@ def sweep(
     site: SiteFile = None,
 ) -> None:
     """Print, as CSV, what each value of a dial would miss and raise falsely."""
-    from lantern.core.tuning.sweep import COLUMNS
-
     with told(), judged_file(detector, take, site) as subject:
         rows = subject.sweep(dial, read_marks_file(marks), low=low, high=high, step=step, slack=_slack(early, late))
         writer = csv.writer(sys.stdout, lineterminator="\n")
-        writer.writerow(COLUMNS)
-        writer.writerows(row.as_tuple() for row in rows)
+        writer.writerow(("from", "to", "value", *subject.sweep_columns))
+        writer.writerows(row.printed(subject.sweep_columns) for row in rows)
 
 
 @app.command()

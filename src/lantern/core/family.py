@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from lantern.core.judged import Judged
 from lantern.core.kind import Kind
+from lantern.core.sweepable import Sweepable
 from lantern.core.watch import Watch
 
 
@@ -21,5 +21,5 @@ class Family:
 
     name: str
     kinds: tuple[Kind, ...]
-    judge: Callable[[Any, Any, Any], Judged]
+    judge: Callable[[Any, Any, Any], Sweepable]
     watch: Callable[[Any, Any, Mapping[str, Any]], Watch]

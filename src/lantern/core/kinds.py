@@ -11,9 +11,9 @@ from lantern.core.events import Detector
 from lantern.core.families import FAMILIES
 from lantern.core.family import Family
 from lantern.core.faults import Fault, Refused
-from lantern.core.judged import Judged
 from lantern.core.kind import Kind
 from lantern.core.modelled import read_model
+from lantern.core.sweepable import Sweepable
 from lantern.core.watch import Watch
 
 KINDS: dict[str, Kind] = {kind.name: kind for family in FAMILIES.values() for kind in family.kinds}
@@ -57,7 +57,7 @@ def detector_schema() -> dict[str, Any]:
     return schema | {"title": "Detector", "anyOf": [{"$ref": f"#/$defs/{form.__name__}"} for form in forms]}
 
 
-def judge(detector: Detector, signal: str, value: Any) -> Judged:
+def judge(detector: Detector, signal: str, value: Any) -> Sweepable:
     """Return the detector held against what a take holds: `value`, of that signal. Raises `Refused` if its kind reads no such."""
     kind = kind_of(detector.kind)
     kind.check(detector, signal)

@@ -14,6 +14,11 @@ from lantern.core.signals import KELVIN_AT_0_C
 SCALES: dict[str, tuple[float, float]] = {"°C": (1.0, 0.0), "°F": (1.8, 32.0), "K": (1.0, KELVIN_AT_0_C)}
 
 
+def short(value: float, digits: int = 4) -> str:
+    """Return at most so many digits that mean something, without an exponent where it can be read without."""
+    return f"{float(f'{value:.{digits}g}'):.12g}"
+
+
 @dataclass(frozen=True, slots=True)
 class Quantity:
     """How a number is shown: shown = value x factor + offset, with its unit."""
@@ -30,7 +35,7 @@ class Quantity:
         return round((shown - self.offset) / self.factor, 9)
 
     def text(self, value: float, digits: int = 4) -> str:
-        return f"{self.show(value):.{digits}g} {self.unit}".rstrip()
+        return f"{short(self.show(value), digits)} {self.unit}".rstrip()
 
     def fixed(self, value: float, decimals: int) -> str:
         return f"{self.show(value):.{decimals}f} {self.unit}".rstrip()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
+from lantern.core.raising import Raising
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.links.tables import armed_links
@@ -29,15 +30,14 @@ def rehearse_page(request: Request, detector_id: Id, take: Id | None = None) -> 
             return render_without_evidence(request, session, row, stage="rehearse")
         links = armed_links(session, row.device.site_id, row.id)
         scale = scale_of(session, user_id(request))
+        held = subject(session, row.model, chosen)
+        refused = held.refusals() if isinstance(held, Raising) else []
         data = {
             "take": take_shown(chosen, row.device.place.site.zone),
             "marks": [m.as_dict() for m in marks_of(session, chosen.id) if m.as_mark().concerns(row.name)],
             "judged": bench.judged(session, row.model, chosen, links, scale),
             "readings": bench.drawn_readings(session, row.model, chosen, scale),
-            "refusals": [
-                {"t": t, "what": what, "why": why.text}
-                for t, what, why in subject(session, row.model, chosen).refusals()
-            ],
+            "refusals": [{"t": t, "what": what, "why": why.text} for t, what, why in refused],
             "detector": row.body,
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
             "links": [

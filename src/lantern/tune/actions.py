@@ -12,7 +12,7 @@ from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.merging import Side, merged
-from lantern.core.tuning.scoring import ScoreCard
+from lantern.core.tuning.measures import Card
 from lantern.links.tables import LinkRow, hours_of
 from lantern.revisions import RevisionRow, check_reason, hold, keep, restored, revision
 from lantern.survey.tables import DeviceRow
@@ -75,7 +75,7 @@ def save_revision(
     detector = kind_of(detector.kind).typed(detector).model_copy(update={"device": row.device.code})
     scores = scores_on_takes(session, detector, row.device_id)
     row.kind = detector.kind
-    row.verdict = verdict(scores)
+    row.verdict = verdict(detector.kind, scores)
     body = detector.model_dump(mode="json")
     return keep(session, row, body, reason=reason, user_id=user_id, facts={"scores": scores})
 
@@ -116,32 +116,26 @@ def scores_on_takes(session: Session, detector: Detector, device_id: int) -> lis
     out = []
     for take in takes_of_device(session, device_id):
         if take.signal in kind_of(detector.kind).signals:
-            card = score_on(session, detector, take)
+            card = card_on(session, detector, take)
             out.append({"take": take.id, "name": take.name, "card": card.as_dict()})
     return out
 
 
-def score_on(session: Session, detector: Detector, take: TakeRow) -> ScoreCard:
-    return subject(session, detector, take).score(marks(session, take.id))
+def card_on(session: Session, detector: Detector, take: TakeRow) -> Card:
+    return subject(session, detector, take).card(marks(session, take.id))
 
 
 def rejudge(session: Session, device_id: int, rows: list[DetectorRow]) -> None:
     """Bring the verdicts of the rail up to date after marks or takes changed."""
     for row in rows:
         if row.device_id == device_id:
-            row.verdict = verdict(scores_on_takes(session, row.model, device_id))
+            row.verdict = verdict(row.kind, scores_on_takes(session, row.model, device_id))
 
 
-def verdict(scores: list[dict[str, Any]]) -> str:
+def verdict(kind_name: str, scores: list[dict[str, Any]]) -> str:
     """How a detector stands, in a word for the rail: over all takes of its device."""
-    cards = [score["card"] for score in scores]
-    if not cards:
-        return "no take"
-    if not any(card["hits"] + card["misses"] for card in cards):
-        return "no marks"
-    if any(card["misses"] for card in cards):
-        return "misses"
-    return "cries wolf" if any(card["false_alarms"] for card in cards) else "steady"
+    yardstick = kind_of(kind_name).yardstick
+    return yardstick.standing([yardstick.card_of(score["card"]) for score in scores])
 
 
 def changed_keys(before: dict[str, Any], after: dict[str, Any], kind: str) -> list[dict[str, Any]]:

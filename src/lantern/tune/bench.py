@@ -12,17 +12,18 @@ from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
 from lantern.core.kinds import kind_of
+from lantern.core.raising import Raising
 from lantern.core.rehearsal import Armed, rehearse
 from lantern.core.signals import Series
-from lantern.core.tuning.holdout import validate
 from lantern.core.tuning.marking import marks_of_event
-from lantern.core.tuning.scoring import card, pooled
+from lantern.core.tuning.measures import Card
 from lantern.core.units import CELSIUS, Scale
 from lantern.links.tables import hours_of
 from lantern.takes.tables import TakeRow, marks_of
-from lantern.tune.actions import score_on
+from lantern.tune.actions import card_on
 from lantern.tune.judging import subject
 
+NOTHING_RAISED: dict[str, Any] = {"events": [], "marks": {}, "missed": [], "effects": [], "armed": {}}
 COLUMNS = 1100  # the time axis is about so many pixels wide
 
 
@@ -31,6 +32,26 @@ def judged(
 ) -> dict[str, Any]:
     """Score card, events and what the links would do with them: the cheap part that follows a drag."""
     held = subject(session, detector, take)
+    card = held.card([row.as_mark() for row in marks_of(session, take.id)])
+    raised = _raised(session, held, take, links, scale) if isinstance(held, Raising) else NOTHING_RAISED
+    return raised | {
+        "card": card_shown(card),
+        "unknown": held.unknown(),
+        "matters": [name for name in held.kind.dials.model_fields if held.kind.matters(name, held.dials)],
+        "line": held.line(),
+        "exact": list(held.exact_dials()),
+        "cautions": held.cautions(),
+    }
+
+
+def card_shown(card: Card) -> dict[str, Any]:
+    """A score card as a page lays it out."""
+    return card.as_dict() | {"rows": [row._asdict() for row in card.rows()], "line": card.line()}
+
+
+def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Armed], scale: Scale) -> dict[str, Any]:
+    """What a detector that raises does on a take, and its links with it."""
+    detector = held.detector
     rows = [row for row in marks_of(session, take.id) if row.as_mark().concerns(detector.name)]
     marks = [row.as_mark() for row in rows]
     events = held.events()
@@ -38,7 +59,6 @@ def judged(
     hours = hours_of(session, take.device.site_id, detector)
     done = rehearse(events, silent, marks, links, start=take.start, length_s=held.length_s, hours=hours)
     return {
-        "card": card(done.judged, [event.raised_s for event in events], marks, held.length_s).as_dict(),
         "events": [
             {
                 **event.as_dict(),
@@ -60,26 +80,24 @@ def judged(
         "missed": [rows[i].id for i in done.judged.missed],
         "effects": [active.as_dict() for active in done.effects],
         "armed": done.armed_s,
-        "unknown": held.unknown(),
-        "matters": [name for name in held.kind.dials.model_fields if held.kind.matters(name, held.dials)],
-        "line": held.line(),
-        "exact": list(held.exact_dials()),
-        "cautions": held.cautions(),
     }
 
 
 def cards(session: Session, detector: Detector, takes: Sequence[TakeRow]) -> dict[str, Any]:
     """The score card on each take and on all that are tuned on together, and what the takes set aside say of them."""
-    fit = [take for take in takes if take.signal in kind_of(detector.kind).signals]
-    scored = [(take, score_on(session, detector, take)) for take in fit]
+    kind = kind_of(detector.kind)
+    yardstick = kind.yardstick
+    fit = [take for take in takes if take.signal in kind.signals]
+    scored = [(take, card_on(session, detector, take)) for take in fit]
     tuned = [card for take, card in scored if not take.set_aside]
     aside = [card for take, card in scored if take.set_aside]
     return {
         "takes": [
-            {"id": take.id, "name": take.name, "aside": take.set_aside, "card": each.as_dict()} for take, each in scored
+            {"id": take.id, "name": take.name, "aside": take.set_aside, "card": card_shown(card)}
+            for take, card in scored
         ],
-        "together": pooled(tuned or aside).as_dict() if scored else None,
-        "validation": validate(tuned, aside).as_dict(),
+        "together": card_shown(yardstick.cards_pooled(tuned or aside)) if scored else None,
+        "validation": yardstick.validate(tuned, aside).as_dict(),
     }
 
 

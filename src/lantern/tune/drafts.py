@@ -6,21 +6,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from lantern.core.tuning.wishes import Wishes
 from lantern.db.numbers import Count, Id
-
-
-class WishesIn(BaseModel):
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-
-    false_per_day: float | None = None
-    delay_s: float | None = None
-    misses: Count = 0
-
-    def wishes(self) -> Wishes | None:
-        """None where nothing is wished beyond what every strip looks for anyway."""
-        plain = self.false_per_day is None and self.delay_s is None and self.misses == 0
-        return None if plain else Wishes(self.false_per_day, self.delay_s, self.misses)
 
 
 class Draft(BaseModel):
@@ -29,14 +15,14 @@ class Draft(BaseModel):
     Once a page has told of a later `turn`, what it asked beside an earlier one is worked out no further.
     """
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     take: Id
     detector: dict[str, Any]
     strips: list[str] | None = None
     parts: list[str] = ["judged"]
     together: bool = False
-    wishes: WishesIn = WishesIn()
+    wishes: dict[str, float | None] = Field(default_factory=dict)  # limits, by the names of the wishes of its kind
     also: dict[str, Any] = Field(default_factory=dict)  # what a family's own parts need to know
     page: str = Field(default="", max_length=40)  # who asks, by a name of its own
     turn: Count = 0  # which of its states this is

@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 from lantern.core.dials import DialInfo, describe
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
-from lantern.core.judged import Judged
+from lantern.core.sweepable import Sweepable
 from lantern.core.tuning.scoring import Mark, exposure_s
-from lantern.core.tuning.strips import Evidence, shown_range, strip_of, together
-from lantern.core.tuning.sweep import ALL, Row
+from lantern.core.tuning.strips import Evidence, shown_range, stretches_of, strip_of, together
+from lantern.core.tuning.sweep import Row
 from lantern.core.tuning.wanted import still_wanted
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import Scale
@@ -29,7 +29,7 @@ STRIP_VALUES = 24
 class Held:
     """A detector on one take, with the marks there that speak of it."""
 
-    subject: Judged
+    subject: Sweepable
     marks: list[Mark]
 
     @property
@@ -45,10 +45,13 @@ def hold(session: Session, detector: Detector, takes: Sequence[TakeRow]) -> list
 def strips(held: Sequence[Held], names: Sequence[str] | None, wishes: Wishes | None, scale: Scale) -> dict[str, Any]:
     """The evidence strip of every numeric dial that plays a part and has a value (or of those named), over all of `held`."""
     first = held[0].subject
+    marks = [mark for each in held for mark in each.marks]
     by = Evidence(
-        expected=sum(m.label == "expect" for each in held for m in each.marks),
+        first.yardstick,
         exposure_h=sum(each.exposure_h for each in held),
-        wishes=wishes,
+        lacking=first.yardstick.lacking(marks),
+        few=first.yardstick.few(marks),
+        wishes=None if wishes is None or wishes.plain else wishes,
     )
     out: dict[str, Any] = {}
     for info in describe(first.kind.dials):
@@ -66,15 +69,15 @@ def _strip(held: Sequence[Held], info: DialInfo, by: Evidence, scale: Scale) -> 
     if all(row.start == row.stop for rows in swept for row in rows):  # values that a take refuses are left out of all
         common = set.intersection(*({row.value for row in rows} for rows in swept))
         swept = [[row for row in rows if row.value in common] for rows in swept]
-    rows = together(swept)
+    along = together([stretches_of(rows, by.yardstick) for rows in swept], by.yardstick)
     quantity = scale.of(info.unit, difference=info.difference)
-    return strip_of(rows, low=low, high=high, value=value, step=step, shown=quantity, by=by).as_dict()
+    return strip_of(along, low=low, high=high, value=value, step=step, shown=quantity, by=by).as_dict()
 
 
 def _rows(held: Held, info: DialInfo, low: float, high: float, value: float) -> list[Row]:
     on = held.subject
     if info.name in on.exact_dials():
-        return on.rows_exact(info.name, held.marks, low, high, apart=ALL)
+        return on.rows_exact(info.name, held.marks, low, high, whole=True)
     rows: list[Row] = []
     values = values_shown(info, low, high, value)
     on.prepare(info.name, values)

@@ -15,9 +15,9 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
-from lantern.core.judged import Judged
 from lantern.core.kinds import judge
 from lantern.core.signals import Floats
+from lantern.core.sweepable import Sweepable
 from lantern.core.tuning.scoring import Mark
 from lantern.formats.signals.register import signal_of
 from lantern.lists.tables import with_lists
@@ -36,7 +36,7 @@ class Memory:
     def __init__(self) -> None:
         self.columns: LRUCache[tuple[int, str], Floats] = LRUCache(COLUMNS_KEPT)
         self.values: LRUCache[int, Any] = LRUCache(TAKES_HELD)
-        self.judged: LRUCache[tuple[int, str], Judged] = LRUCache(JUDGED_HELD)
+        self.judged: LRUCache[tuple[int, str], Sweepable] = LRUCache(JUDGED_HELD)
         self.lock = Lock()
 
     def forget(self) -> None:
@@ -100,7 +100,7 @@ def held_value(session: Session, take: TakeRow) -> Any:
     return value
 
 
-def subject(session: Session, detector: Detector, take: TakeRow) -> Judged:
+def subject(session: Session, detector: Detector, take: TakeRow) -> Sweepable:
     """Return the detector held against a stored take. Raises `Refused` if its kind does not read the take's signal."""
     detector = with_lists(session, take.device.site_id, detector)
     if not signal_of(take.signal).held:  # it reads from the caller's transaction, and cannot outlive it

@@ -22,7 +22,7 @@ from lantern.formats.tables import write_series
 from lantern.jobs import defer_study
 from lantern.links.tables import armed_links, timetables_of
 from lantern.people.tables import User, scale_of
-from lantern.revisions import revisions_of
+from lantern.revisions import RevisionRow, revisions_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
 from lantern.tune import bench, evidence
 from lantern.tune.actions import changed_keys, merge_revision, restore_revision, save_revision
@@ -77,6 +77,8 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
             "still": chosen.still_type is not None,
             "user": session.get_one(User, user_id(request)).name,
             "pair": kind.pair(dials),
+            "measures": [measure.as_dict() for measure in kind.yardstick.measures],
+            "wishes": [wish.name for wish in kind.yardstick.wishes],
             "timetables": [row.name for row in timetables_of(session, row.site_id)],
             **bench_of(row.kind).page(session, row, kind, dials),
             "studies": {what: study.as_dict() for what, study in latest_studies(session, row.id).items()},
@@ -138,7 +140,7 @@ def _takes(asked: Asked) -> dict[str, Any]:
 
 
 def _strips(asked: Asked) -> dict[str, Any]:
-    return evidence.strips(asked.held(), asked.draft.strips, asked.draft.wishes.wishes(), asked.scale)
+    return evidence.strips(asked.held(), asked.draft.strips, asked.wishes, asked.scale)
 
 
 COMMON_PARTS: dict[str, Callable[[Asked], Any]] = {
@@ -172,7 +174,7 @@ def ask_study(detector_id: Id, asked: StudyAsked) -> Response:
         body = {
             "detector": detector.model_dump(mode="json"),
             "takes": [each.id for each in takes],
-            "wishes": asked.wishes.model_dump(),
+            "wishes": asked.wishes,
             "dial_x": asked.dial_x,
             "dial_y": asked.dial_y,
             "dial_x_range": asked.dial_x_range,
@@ -278,9 +280,33 @@ def revisions_page(request: Request, detector_id: Id, a: Id | None = None, b: Id
                 row.kind,
                 scale_of(session, user_id(request)),
             ),
-            later=judgements_of(session, row.id),
-            takes=takes_of_device(session, row.device_id),
+            saved=_saved_cards(row.kind, older, newer),
+            later=_later_cards(session, row, older, newer),
         )
+
+
+def _saved_cards(kind_name: str, older: RevisionRow, newer: RevisionRow) -> list[dict[str, Any]]:
+    """How both did on each take when they were saved."""
+    before = {score["take"]: score["card"] for score in older.scores}
+    return [
+        {"name": score["name"]} | _two_cards(kind_name, before.get(score["take"]), score["card"])
+        for score in newer.scores
+    ]
+
+
+def _later_cards(session: Session, row: DetectorRow, older: RevisionRow, newer: RevisionRow) -> list[dict[str, Any]]:
+    """How both do on each take that came after the newer one was saved."""
+    held, known = judgements_of(session, row.id), {score["take"] for score in newer.scores}
+    return [
+        {"name": take.name} | _two_cards(row.kind, held.get((older.id, take.id)), held[newer.id, take.id])
+        for take in takes_of_device(session, row.device_id)
+        if take.id not in known and (newer.id, take.id) in held
+    ]
+
+
+def _two_cards(kind_name: str, old: dict[str, Any] | None, new: dict[str, Any]) -> dict[str, Any]:
+    card_of = kind_of(kind_name).yardstick.card_of
+    return {"old": bench.card_shown(card_of(old)) if old else None, "new": bench.card_shown(card_of(new))}
 
 
 @router.get("/bench/{detector_id}/detector.json", **may("viewer"))

@@ -18,13 +18,14 @@ from lantern.benches.register import bench_of
 from lantern.core.dials import describe_dial
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of, kind_of
+from lantern.core.tuning.measures import Card
 from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_between
-from lantern.core.tuning.scoring import ScoreCard
+from lantern.core.tuning.wishes import Wishes
 from lantern.db.base import now, transaction
 from lantern.db.work import Record, carry_out
 from lantern.revisions import RevisionRow, revisions_of
 from lantern.takes.tables import TakeRow, takes_by_id
-from lantern.tune.actions import score_on
+from lantern.tune.actions import card_on
 from lantern.tune.evidence import hold, shown
 from lantern.tune.tables import DetectorRow, JudgementRow, StudyRow
 
@@ -35,6 +36,7 @@ FEW_STEPS = 8  # of a dial; a range of fewer is divided finer than the dial is
 def begin_study(session: Session, row: DetectorRow, what: str, asked: dict[str, Any]) -> StudyRow:
     """Check what can be checked at once, and note what is asked; the worker does the rest."""
     work_of(row.kind, what)
+    Wishes.of(kind_of(row.kind).yardstick, asked.get("wishes", {}))
     if what == "map":
         held = hold(session, detector_of(asked["detector"]), takes_by_id(session, asked["takes"]))
         _pair_asked(held, asked)
@@ -100,12 +102,8 @@ def _pair_asked(held: Sequence[Any], asked: Mapping[str, Any]) -> tuple[list[flo
 def _map(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
     held = hold(session, detector_of(asked["detector"]), takes_by_id(session, asked["takes"]))
     x, y = _pair_asked(held, asked)
-    made = map_pair([(h.subject, h.marks) for h in held], asked["dial_x"], asked["dial_y"], x, y, progress=tell)
-    exposure_h = sum(h.exposure_h for h in held)
-    return made.as_dict() | {
-        "exposure_h": exposure_h,
-        "expected": sum(m.label == "expect" for h in held for m in h.marks),
-    }
+    pairs = [(h.subject, h.marks) for h in held]
+    return map_pair(pairs, asked["dial_x"], asked["dial_y"], x, y, progress=tell).as_dict()
 
 
 # ---- judging again ---------------------------------------------------------------------------------------------------
@@ -126,34 +124,23 @@ def _rejudge(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell:
     if take is None:
         raise Refused([Fault("take", f"{asked['take']} is gone", "a take that is there")])
     revisions = revisions_of(session, row.WHAT, [row.id])  # a detector is retired, not deleted
+    yardstick = kind_of(row.kind).yardstick
     lines = []
     for done, revision in enumerate(revisions):
         tell(done, len(revisions))
-        card = score_on(session, detector_of(revision.document), take)
+        card = card_on(session, detector_of(revision.document), take)
         _keep(session, revision, take, card)
-        lines.append({"number": revision.number, "text": _said(revision, card), "worse": _worse(revision, card)})
+        before = [yardstick.card_of(score["card"]) for score in revision.scores]
+        told = {"text": yardstick.since(card, before), "worse": yardstick.worse(card, before)}
+        lines.append({"number": revision.number} | told)
     tell(len(revisions), len(revisions))
     return {"take": take.id, "name": take.name, "in_use": row.revision, "lines": lines}
 
 
-def _keep(session: Session, revision: RevisionRow, take: TakeRow, card: ScoreCard) -> None:
+def _keep(session: Session, revision: RevisionRow, take: TakeRow, card: Card) -> None:
     values = {"card": card.as_dict(), "at": now()}
     made = insert(JudgementRow).values(revision_id=revision.id, take_id=take.id, **values)
     session.execute(made.on_conflict_do_update(index_elements=["revision_id", "take_id"], set_=values))
-
-
-def _said(revision: RevisionRow, card: ScoreCard) -> str:
-    before = [score["card"] for score in revision.scores]
-    misses, false_alarms = (sum(c[key] for c in before) for key in ("misses", "false_alarms"))
-    marks = card.hits + card.misses
-    caught = f"{card.hits} of {marks} caught" if marks else "no marks yet"
-    return f"{caught}, {card.false_alarms} false here; {misses} missed and {false_alarms} false when it was saved"
-
-
-def _worse(revision: RevisionRow, card: ScoreCard) -> bool:
-    """Does it fail here in a way that it did not when it was saved?"""
-    before = [score["card"] for score in revision.scores]
-    return any(getattr(card, key) and not any(c[key] for c in before) for key in ("misses", "false_alarms"))
 
 
 COMMON: dict[str, Work] = {"map": _map, "rejudge": _rejudge}

@@ -231,14 +231,14 @@ def test_band_and_dwell_sweep_exactly(paths: list[list[tuple[int, int]]], dwell:
     for row in rows:
         for share in (0.02, 0.5, 0.98):
             value = row.start + share * (row.stop - row.start)
-            assert one.with_dials(**{dial: value}).counts(marks, Slack())[:6] == row.counts[:6], value
+            assert one.with_dials(**{dial: value}).result(marks, Slack())[:6] == row.result[:6], value
 
 
 def test_a_score_card_and_a_sweep_by_range() -> None:
     held = subject("crossing", tracks(DOWN, UP, last_s=3600.0), LINE)
-    card = held.score([Mark(1, 3, "expect")])
+    card = held.card([Mark(1, 3, "expect")])
     assert (card.hits, card.repeats, card.misses, card.exposure_h) == (1, 1, 0, pytest.approx(3598 / 3600))
-    assert [r.counts.hits for r in held.sweep("rearm_s", [Mark(1, 3, "expect")], low=0, high=2, step=1)] == [1, 1, 1]
+    assert [r.result.hits for r in held.sweep("rearm_s", [Mark(1, 3, "expect")], low=0, high=2, step=1)] == [1, 1, 1]
     with pytest.raises(Refused, match="exact: band"):
         held.sweep("rearm_s", [])
     with pytest.raises(Refused, match="a numeric dial"):

@@ -14,7 +14,7 @@ from builders import subject_of
 from lantern.core.events import Detector
 from lantern.core.tracks import Tracks
 from lantern.core.tuning.scoring import Mark
-from lantern.core.tuning.sweep import SHOWN
+from lantern.core.tuning.tally import SHOWN
 from wandering import REGIONS, wandering
 
 MARKS = [
@@ -43,8 +43,8 @@ def test_equal_to_every_value_by_itself(kind: str, dial: str, high: float, track
     low = data.draw(st.sampled_from([0.0, 1.5]))
     rows = held.sweep(dial, MARKS, low=low, high=high)
     assert (rows[0].start, rows[-1].stop) == (low, high)
-    assert all(a.stop == b.start and a.counts[:SHOWN] != b.counts[:SHOWN] for a, b in itertools.pairwise(rows))
+    assert all(a.stop == b.start and a.result[:SHOWN] != b.result[:SHOWN] for a, b in itertools.pairwise(rows))
     for value in np.random.default_rng(1).uniform(low, high, 25).tolist() + [row.value for row in rows]:
         row = next(r for r in rows if r.start <= value <= r.stop)
         if min(value - row.start, row.stop - value) > 1e-5:
-            assert held.with_dials(**{dial: value}).counts(MARKS)[:SHOWN] == row.counts[:SHOWN], value
+            assert held.with_dials(**{dial: value}).result(MARKS)[:SHOWN] == row.result[:SHOWN], value

@@ -86,8 +86,8 @@ def test_every_exact_dial_equals_every_value_by_itself(seed: int) -> None:
             if row.stop - row.start < 1e-6:
                 continue
             assert row.start <= row.value <= row.stop
-            again = on.with_dials(**{dial: row.value}).counts(marks)
-            assert row.counts[:6] == again[:6], (dial, row)
+            again = on.with_dials(**{dial: row.value}).result(marks)
+            assert row.result[:6] == again[:6], (dial, row)
 
 
 @pytest.mark.parametrize(

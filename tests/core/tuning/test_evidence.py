@@ -15,10 +15,12 @@ from lantern.core.readings.subject import Subject
 from lantern.core.signals import Series
 from lantern.core.tuning.holdout import validate
 from lantern.core.tuning.intervals import events_for, exposure_for, pairs_differ, rate_at_most, rates_differ
+from lantern.core.tuning.measures import Stretch
 from lantern.core.tuning.pairs import map_pair, pareto, robust_cell, values_between
+from lantern.core.tuning.raises import RAISES
 from lantern.core.tuning.scoring import Mark, ScoreCard, pooled
 from lantern.core.tuning.sweep import counts_of
-from lantern.core.tuning.wishes import Result, Wishes, propose
+from lantern.core.tuning.wishes import Wishes, propose
 
 # ---- how much is needed, and what differs ----------------------------------------------------------------------------
 
@@ -46,39 +48,56 @@ def test_two_rates_and_two_settings_as_published() -> None:
 # ---- wishes ----------------------------------------------------------------------------------------------------------
 
 
+def wished(**limits: float) -> Wishes:
+    return Wishes.of(RAISES, limits)
+
+
+def stretch(start: float, stop: float, misses: int, false_alarms: int, delay_s: float | None) -> Stretch:
+    return Stretch(start, stop, (start + stop) / 2, (misses, false_alarms, delay_s))
+
+
+def false_of(each: Stretch) -> float:
+    return each.values[1] or 0
+
+
 def test_the_proposal_is_the_middle_of_the_widest_stretch_that_meets_the_wishes() -> None:
     results = [
-        Result(0, 2, 0, 5, 1),
-        Result(2, 4, 0, 0, 5),
-        Result(4, 9, 0, 0, 12),
-        Result(9, 30, 0, 0, 40),
-        Result(30, 50, 3, 0, None),
+        stretch(0, 2, 0, 5, 1),
+        stretch(2, 4, 0, 0, 5),
+        stretch(4, 9, 0, 0, 12),
+        stretch(9, 30, 0, 0, 40),
+        stretch(30, 50, 3, 0, None),
     ]
-    got = propose(results, Wishes(false_per_day=1.0, delay_s=20), 24 * 7, 30)
+    got = propose(results, wished(false_per_day=1.0, delay_s=20), 24 * 7)
     assert got is not None
-    assert (got.met, got.start, got.stop, got.middle, got.longest_delay_s) == (True, 2, 9, 5.5, 12)
+    assert (got.met, got.start, got.stop, got.middle, got.values[-1]) == (True, 2, 9, 5.5, 12)
     assert got.helps == ()
-    slow = propose(results, Wishes(delay_s=0.5), 24, 3)
+    slow = propose(results, wished(delay_s=0.5), 24)
     assert slow is not None
     assert (slow.met, slow.start, slow.failing) == (False, 2, ("delay",))
-    assert propose([], Wishes(), 1, 1) is None
+    assert propose([], wished(), 1) is None
 
 
 def test_recall_under_a_false_alarm_limit_as_published() -> None:
     inputs, expected = check("J12")  # max recall with at most 4 false: counts, so a wish on the plain count
-    results = [Result(i, i + 1, round(100 * (1 - r)), f, None) for i, (f, r) in enumerate(inputs["FA_recall"])]
-    allowed = [r for r in results if r.false_alarms <= 4]
-    best = min(allowed, key=lambda r: r.nearness(Wishes()))
-    assert [best.false_alarms, 1 - best.misses / 100] == expected
+    results = [stretch(i, i + 1, round(100 * (1 - r)), f, None) for i, (f, r) in enumerate(inputs["FA_recall"])]
+    allowed = [r for r in results if false_of(r) <= 4]
+    best = min(allowed, key=lambda r: wished().nearness(r.values))
+    assert [false_of(best), 1 - best.values[0] / 100] == expected
 
 
 @pytest.mark.parametrize(
     ("values", "word"),
-    [({"false_per_day": 0}, "false_per_day"), ({"delay_s": -1}, "delay_s"), ({"misses": -1}, "misses")],
+    [
+        ({"false_per_day": 0}, "false_per_day"),
+        ({"delay_s": -1}, "delay_s"),
+        ({"misses": -1}, "misses"),
+        ({"height": 3}, "wishes.height"),
+    ],
 )
 def test_wishes_that_make_no_sense_are_refused(values: dict, word: str) -> None:
     with pytest.raises(Refused, match=word):
-        Wishes(**values)
+        wished(**values)
 
 
 # ---- fronts and maps -------------------------------------------------------------------------------------------------
@@ -128,11 +147,12 @@ def test_a_map_equals_running_every_pair(dial_x: str, x: list[float], dial_y: st
     for row, vy in enumerate(y):
         for column, vx in enumerate(x):
             each = [counts_of(s.with_dials(**{dial_x: vx, dial_y: vy}).decisions(), m) for s, m in held]
-            assert made.misses[row, column] == sum(c.misses for c in each)
-            assert made.false_alarms[row, column] == sum(c.false_alarms for c in each)
+            assert made.values["misses"][row, column] == sum(c.misses for c in each)
+            assert made.values["false_alarms"][row, column] == sum(c.false_alarms for c in each)
             delays = [c.longest_delay_s for c in each if c.longest_delay_s is not None]
-            assert np.isnan(made.delay_s[row, column]) if not delays else made.delay_s[row, column] == max(delays)
-    costs = {cell: made._cost(cell) for cell in np.ndindex(made.misses.shape)}
+            slowest = made.values["longest_delay_s"][row, column]
+            assert np.isnan(slowest) if not delays else slowest == max(delays)
+    costs = {cell: made.cost(cell) for cell in np.ndindex(len(y), len(x))}
     for cell in made.front():  # nothing on the front is beaten by anything anywhere
         beaten = [
             c for c in costs.values() if c != costs[cell] and all(a <= b for a, b in zip(c, costs[cell], strict=True))
@@ -146,7 +166,7 @@ def test_a_map_by_range_where_nothing_sweeps_exactly() -> None:
     made = map_pair([(rising, marks)], "delta_c", "window_s", [2, 4, 8, 12], [5, 20, 60])
     for row, window_s in enumerate((5, 20, 60)):
         one = rising.with_dials(window_s=window_s, delta_c=8)
-        assert made.false_alarms[row, 2] == counts_of(one.decisions(), marks).false_alarms
+        assert made.values["false_alarms"][row, 2] == counts_of(one.decisions(), marks).false_alarms
 
 
 def test_maps_refuse_what_cannot_be_mapped() -> None:
@@ -189,7 +209,7 @@ def test_worse_on_what_was_set_aside_is_called_over_tuned() -> None:
 
 def test_pooling_adds_counts_and_delays() -> None:
     subject, marks = hilly()
-    one = subject.score(marks)
+    one = subject.card(marks)
     two = pooled([one, one])
     assert (two.hits, two.misses, two.false_alarms) == (2 * one.hits, 2 * one.misses, 2 * one.false_alarms)
     assert two.exposure_h == pytest.approx(2 * one.exposure_h)
@@ -203,7 +223,7 @@ def test_pooling_adds_counts_and_delays() -> None:
 def test_advice_is_what_the_dials_then_do() -> None:
     held = [hilly(1), hilly(2)]
     seen: list[tuple[int, int]] = []
-    found = advise(held, Wishes(), progress=lambda done, total: seen.append((done, total)))
+    found = advise(held, wished(), progress=lambda done, total: seen.append((done, total)))
     assert found
     assert seen[-1][0] == seen[-1][1]
     for advice in found:

@@ -2,19 +2,32 @@
 
 from __future__ import annotations
 
-from lantern.core.tuning.strips import Evidence, Strip, pieces_of, results_of, shown_range, strip_of, together
-from lantern.core.tuning.sweep import Row
-from lantern.core.tuning.tally import Counts
+from lantern.core.tuning.measures import Stretch
+from lantern.core.tuning.raises import RAISES
+from lantern.core.tuning.scoring import Mark
+from lantern.core.tuning.strips import Evidence, Strip, clipped, pieces_of, shown_range, strip_of, together
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import Quantity
 
 
-def row(start: float, stop: float, misses: int, false: int, delay: float | None = 1.0) -> Row:
-    return Row(start, stop, (start + stop) / 2, Counts(3 - misses, misses, false, 0, 0, delay, delay))
+def row(start: float, stop: float, misses: int, false: int, delay: float | None = 1.0) -> Stretch:
+    return Stretch(start, stop, (start + stop) / 2, (misses, false, delay))
 
 
-def strip(rows: list[Row], value: float, unit: str = "", *, high: float = 20, step: float = 0.5, **by: object) -> Strip:
-    judged = Evidence(**({"expected": 3, "exposure_h": 24.0} | by))  # type: ignore[arg-type]
+def strip(
+    rows: list[Stretch],
+    value: float,
+    unit: str = "",
+    *,
+    high: float = 20,
+    step: float = 0.5,
+    noise: float | None = None,
+    expected: int = 3,
+    wishes: dict[str, float] | None = None,
+) -> Strip:
+    marks = [Mark(at, at + 1, "expect") for at in range(expected)]
+    wished = None if wishes is None else Wishes.of(RAISES, wishes)
+    judged = Evidence(RAISES, 24.0, RAISES.lacking(marks), RAISES.few(marks), wished, noise)
     return strip_of(rows, low=0, high=high, value=value, step=step, shown=Quantity(unit), by=judged)
 
 
@@ -29,8 +42,8 @@ ROWS = [
 
 
 def test_pieces_join_neighbours_of_one_verdict_and_stay_in_the_shown_range() -> None:
-    pieces = pieces_of(results_of(ROWS, 1, 20))
-    assert [(p.start, p.stop, p.misses, p.false_alarms) for p in pieces] == [
+    pieces = pieces_of(clipped(ROWS, 1, 20), RAISES)
+    assert [(p.start, p.stop, *p.values[:2]) for p in pieces] == [
         (1, 3, 0, 7),
         (3, 9, 0, 0),
         (9, 12, 1, 0),
@@ -40,7 +53,7 @@ def test_pieces_join_neighbours_of_one_verdict_and_stay_in_the_shown_range() -> 
 
 
 def test_single_values_reach_halfway_to_their_neighbours() -> None:
-    pieces = pieces_of(results_of([row(v, v, v, 0) for v in (0, 1, 3)], 0, 4))
+    pieces = pieces_of(clipped([row(v, v, v, 0) for v in (0, 1, 3)], 0, 4), RAISES)
     assert [(p.start, p.stop) for p in pieces] == [(0, 0.5), (0.5, 2), (2, 4)]
 
 
@@ -68,9 +81,9 @@ def test_it_says_what_a_dial_cannot_do_alone() -> None:
 
 def test_a_wish_is_met_by_the_bound_and_not_by_the_count() -> None:
     # none false in 24 h shows at most 3.00 a day (one-sided, Garwood 1936), so 4 a day is met and 1 a day is not
-    met = strip(ROWS, 1.0, "s", wishes=Wishes(false_per_day=4, delay_s=1.5))
+    met = strip(ROWS, 1.0, "s", wishes={"false_per_day": 4, "delay_s": 1.5})
     assert (met.proposed, met.text) == (4.0, "proposed 4 s: meets the wishes, 0 missed, 0 false, within 1 s")
-    short = strip(ROWS, 1.0, "s", wishes=Wishes(false_per_day=1))
+    short = strip(ROWS, 1.0, "s", wishes={"false_per_day": 1})
     assert short.text == "nearest 6 s: 0 missed, 0 false, within 2 s; no value shows the wishes met (false alarms)"
     assert "3 silent days would show the wish" in short.helps[0]
     assert "29 caught of 29 would show 90 %" in short.helps[-1]
@@ -79,10 +92,10 @@ def test_a_wish_is_met_by_the_bound_and_not_by_the_count() -> None:
 def test_takes_together_add_up_over_the_union_of_their_stretches() -> None:
     a = [row(0, 4, 0, 2), row(4, 10, 0, 0)]
     b = [row(0, 6, 0, 1), row(6, 10, 1, 0)]
-    got = [(r.start, r.stop, r.counts.misses, r.counts.false_alarms) for r in together([a, b])]
+    got = [(r.start, r.stop, *r.values[:2]) for r in together([a, b], RAISES)]
     assert got == [(0, 4, 0, 3), (4, 6, 0, 1), (6, 10, 1, 0)]
     points = [[row(v, v, v, 1) for v in (1, 2)], [row(v, v, 0, v) for v in (1, 2)]]
-    assert [(r.value, r.counts.misses, r.counts.false_alarms) for r in together(points)] == [(1, 1, 2), (2, 2, 3)]
+    assert [(r.value, *r.values[:2]) for r in together(points, RAISES)] == [(1, 1, 2), (2, 2, 3)]
 
 
 def test_shown_range_holds_value_and_default() -> None:

@@ -25,12 +25,12 @@ def check(
     assert rows[-1].stop == high
     for before, after in pairwise(rows):
         assert before.stop == after.start
-        assert before.counts[:6] != after.counts[:6]
+        assert before.result[:6] != after.result[:6]
     for row in rows:
         assert row.start < row.value < row.stop or row.start == row.value == row.stop == low
         width = row.stop - row.start
         for value in (row.value, row.start + 0.01 * width, row.stop - 0.01 * width):
-            assert counts_of(at_value(readings, swept, value), marks, slack)[:6] == row.counts[:6], value
+            assert counts_of(at_value(readings, swept, value), marks, slack)[:6] == row.result[:6], value
 
 
 @settings(max_examples=120, deadline=None)
@@ -92,10 +92,10 @@ def test_threshold_on_a_noisy_day_with_gaps(repeat: bool, hysteresis: float) -> 
     rows = sweep_exact(readings, marks, "level", low=0, high=100)
     assert len(rows) > 30
     for row in rows:
-        assert counts_of(at_value(readings, "level", row.value), marks)[:6] == row.counts[:6]
+        assert counts_of(at_value(readings, "level", row.value), marks)[:6] == row.result[:6]
     for value in rng.uniform(28, 50, 200):
         row = next(r for r in rows if r.start <= value <= r.stop)
-        assert counts_of(at_value(readings, "level", float(value)), marks)[:6] == row.counts[:6]
+        assert counts_of(at_value(readings, "level", float(value)), marks)[:6] == row.result[:6]
 
 
 def test_it_does_not_run_the_rule_for_every_reading(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -14,6 +14,7 @@ from lantern.core.kinds import detector_of
 from lantern.core.readings.advice import advise
 from lantern.core.readings.heat.materials import MATERIALS
 from lantern.core.readings.kind import SeriesKind
+from lantern.core.tuning.raises import RAISES
 from lantern.core.tuning.wishes import Wishes
 from lantern.takes.tables import takes_by_id
 from lantern.tune.evidence import hold
@@ -39,7 +40,7 @@ def _pixels(asked: Asked) -> dict[str, list[int]]:
 def _advice(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
     """Other ways to look, each with the level that suits it best."""
     held = hold(session, detector_of(asked["detector"]), takes_by_id(session, asked["takes"]))
-    found = advise([(physics.readings_of(h), h.marks) for h in held], Wishes(**asked["wishes"]), progress=tell)
+    found = advise([(physics.readings_of(h), h.marks) for h in held], Wishes.of(RAISES, asked["wishes"]), progress=tell)
     return {"advice": [each.as_dict() for each in found]}
 
 

@@ -88,7 +88,7 @@ def error_fan(held: Held, take: TakeRow, region: ReadingRegion, material: str) -
     peak_c = float(correction_for(_recorded(take), region, dials).undo(np.array([reading.x.max()]))[0])
 
     def judge(e: float) -> tuple[int, int]:
-        card = on.with_region(region.name, emissivity=e).score(held.marks)
+        card = on.with_region(region.name, emissivity=e).card(held.marks)
         return card.misses, card.false_alarms
 
     def wanted(e: float) -> Any:

@@ -73,7 +73,7 @@ def class_lines(subject: TrackSubject, marks: Sequence[Mark]) -> list[ClassLine]
     for i, name in enumerate(tracks.classes):
         still_wanted()
         alone = subject.with_dials(classes=(name,))
-        counts = alone.counts(marks)
+        counts = alone.result(marks)
         out.append(
             ClassLine(
                 name,

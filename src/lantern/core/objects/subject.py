@@ -12,7 +12,6 @@ import numpy as np
 from lantern.core.counted import HandCount
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event
-from lantern.core.judged import Judged
 from lantern.core.objects import dials
 from lantern.core.objects.audit import audit
 from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
@@ -27,12 +26,13 @@ from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.sighted import Sighted, Verdict
 from lantern.core.objects.steps import band_steps, dwell_steps
 from lantern.core.objects.verdicts import verdicts
+from lantern.core.raising import Raising
 from lantern.core.reasons import Reason
 from lantern.core.signals import Floats, Series
 from lantern.core.tracks import Tracks, stretch_of
 from lantern.core.tuning.scoring import Mark, Slack, within
-from lantern.core.tuning.sweep import SHOWN, Row
-from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.tuning.sweep import Row
+from lantern.core.tuning.tally import ALL, SHOWN, Counts, Tally
 from lantern.core.tuning.wanted import still_wanted
 from lantern.core.units import CELSIUS, Scale
 
@@ -44,7 +44,7 @@ BEFORE_REARM = frozenset(name for model in dials.MODELS for name in model.model_
 
 
 @dataclass(frozen=True)
-class TrackSubject(Judged):
+class TrackSubject(Raising):
     """One detector of a `TrackKind`, its dials, and the tracks of one take."""
 
     detector: ObjectDetector
@@ -83,7 +83,7 @@ class TrackSubject(Judged):
     def events(self) -> list[Event]:
         return list(self._events)
 
-    def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
+    def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
         tally = Tally(marks, slack)
         for event in self._events:
             tally.add(event.raised_s)
@@ -99,14 +99,14 @@ class TrackSubject(Judged):
         return ["dwell_s"] if isinstance(dials, ZoneDials) and dials.when == "inside" else []
 
     def rows_exact(
-        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), apart: int = SHOWN
+        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), *, whole: bool = False
     ) -> list[Row]:
         regions = watched_regions(self.detector.regions)
         if dial == "band":
             raisers = [band_steps(self.left, region, self.dials, marks, low, slack) for region in regions]
         else:
             raisers = [dwell_steps(self.left, region, self.dials, marks, slack) for region in regions]
-        return rows_of(raisers, marks, low, high, slack, apart)
+        return rows_of(raisers, marks, low, high, slack, ALL if whole else SHOWN)
 
     def verdicts(self) -> list[Verdict]:
         """What became of each object, in the order of `tracks.ids`."""

@@ -11,7 +11,6 @@ import numpy as np
 
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event, in_order
-from lantern.core.judged import Judged
 from lantern.core.plates import dial_steps
 from lantern.core.plates.attachment import NAMES
 from lantern.core.plates.deciding import (
@@ -29,12 +28,13 @@ from lantern.core.plates.kind import PlateKind
 from lantern.core.plates.lists import Nearest, Rolls
 from lantern.core.plates.passages import Passages, keyed, passages_of
 from lantern.core.plates.verdicts import ORDER, verdicts
+from lantern.core.raising import Raising
 from lantern.core.reads import Reads
 from lantern.core.reasons import Reason
 from lantern.core.signals import Series
 from lantern.core.tuning.scoring import Mark, Slack, within
-from lantern.core.tuning.sweep import SHOWN, Row
-from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.tuning.sweep import Row
+from lantern.core.tuning.tally import ALL, SHOWN, Counts, Tally
 from lantern.core.units import CELSIUS, Scale
 from lantern.core.watching import Bools, Indices
 
@@ -55,7 +55,7 @@ AFTER_HISTORY = frozenset(
 
 
 @dataclass(frozen=True)
-class PlateSubject(Judged):
+class PlateSubject(Raising):
     """One detector of plates, its dials, and the reads of one take."""
 
     traces_as: ClassVar[str] = "stems"
@@ -183,7 +183,7 @@ class PlateSubject(Judged):
 
     # ---- along a dial ----
 
-    def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
+    def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
         tally = Tally(marks, slack)
         for each in self.kept:
             tally.add(each.t)
@@ -193,9 +193,9 @@ class PlateSubject(Judged):
         return dial_steps.exact_dials(self)
 
     def rows_exact(
-        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), apart: int = SHOWN
+        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), *, whole: bool = False
     ) -> list[Row]:
-        return dial_steps.rows_exact(self, dial, marks, low=low, high=high, slack=slack, apart=apart)
+        return dial_steps.rows_exact(self, dial, marks, low=low, high=high, slack=slack, apart=ALL if whole else SHOWN)
 
     # ---- what a reader asks ----
 

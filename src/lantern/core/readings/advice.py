@@ -13,10 +13,12 @@ from lantern.core.dials import describe_dial
 from lantern.core.faults import Refused
 from lantern.core.readings.heat.noise import noise_of
 from lantern.core.readings.subject import Subject
+from lantern.core.tuning.raises import RAISES
 from lantern.core.tuning.scoring import Mark, exposure_s
-from lantern.core.tuning.strips import inside, results_of, together
-from lantern.core.tuning.sweep import ALL, sweep_exact
-from lantern.core.tuning.wishes import Proposal, Result, Wishes, propose
+from lantern.core.tuning.strips import clipped, inside, stretches_of, together
+from lantern.core.tuning.sweep import sweep_exact
+from lantern.core.tuning.tally import ALL
+from lantern.core.tuning.wishes import Proposal, Wishes, propose
 
 SURE = 20.0  # times the noise; a narrower stretch may be gone tomorrow; common practice, no source
 SUSTAINS_S = (0.0, 1.0, 2.0, 3.0, 5.0, 8.0, 12.0, 20.0, 30.0)
@@ -49,7 +51,7 @@ def advise(
     first = held[0][0]
     ways = first.kind.alternatives(first.dials)
     exposure_h = sum(exposure_s(s.length_s, s.own(marks)) for s, marks in held) / 3600
-    expected = sum(mark.label == "expect" for s, marks in held for mark in s.own(marks))
+    few = RAISES.few([mark for s, marks in held for mark in s.own(marks)])
     out: list[Advice] = []
     for done, (words, changes) in enumerate(ways):
         progress(done, len(ways))
@@ -57,7 +59,7 @@ def advise(
             looked = [(s.with_dials(**changes), s.own(marks)) for s, marks in held]
         except Refused:
             continue
-        found = [(sustain_s, _best(looked, sustain_s, wishes, exposure_h, expected)) for sustain_s in SUSTAINS_S]
+        found = [(sustain_s, _best(looked, sustain_s, wishes, exposure_h, few)) for sustain_s in SUSTAINS_S]
         known = [(sustain_s, proposal) for sustain_s, proposal in found if proposal is not None]
         if known:
             out.append(_advice(words, changes, looked, *_suited(known, wishes)))
@@ -71,14 +73,17 @@ def _suited(known: Sequence[tuple[float, Proposal]], wishes: Wishes) -> tuple[fl
     """
 
     def result(p: Proposal) -> tuple[float, ...]:
-        nearness = Result(p.start, p.stop, p.misses, p.false_alarms, p.longest_delay_s).nearness(wishes)
-        return (float(not p.met), *nearness)
+        return (float(not p.met), *wishes.nearness(p.values))
 
     best = min(result(p) for _, p in known)
     equal = [(s, p) for s, p in known if result(p) == best]
     widest = max(p.stop - p.start for _, p in equal)
     wide = [(s, p) for s, p in equal if p.stop - p.start >= widest / 2]
-    return min(wide, key=lambda pair: (pair[1].longest_delay_s or 0.0, pair[0]))
+    return min(wide, key=lambda pair: (_delay_s(pair[1]) or 0.0, pair[0]))
+
+
+def _delay_s(proposal: Proposal) -> float | None:
+    return proposal.values[-1]
 
 
 def _sure(advice: Advice) -> bool:
@@ -86,17 +91,20 @@ def _sure(advice: Advice) -> bool:
 
 
 def _best(
-    looked: Sequence[tuple[Subject, Sequence[Mark]]], sustain_s: float, wishes: Wishes, exposure_h: float, expected: int
+    looked: Sequence[tuple[Subject, Sequence[Mark]]],
+    sustain_s: float,
+    wishes: Wishes,
+    exposure_h: float,
+    few: Sequence[str],
 ) -> Proposal | None:
     subjects = [(s.with_dials(sustain_s=sustain_s), marks) for s, marks in looked]
     level_dial = _level_dial(subjects[0][0])
     if level_dial is None:
         return None
     low, high = _range([s for s, _ in subjects], level_dial)
-    rows = together(
-        [sweep_exact(s.decisions(), marks, "level", low=low, high=high, apart=ALL) for s, marks in subjects]
-    )
-    return propose(results_of(rows, low, high), wishes, exposure_h, expected)
+    swept = [sweep_exact(s.decisions(), marks, "level", low=low, high=high, apart=ALL) for s, marks in subjects]
+    along = together([stretches_of(rows, RAISES) for rows in swept], RAISES)
+    return propose(clipped(along, low, high), wishes, exposure_h, few)
 
 
 def _level_dial(subject: Subject) -> str | None:
@@ -123,6 +131,7 @@ def _advice(
     dial = _level_dial(subject)
     assert dial is not None
     value = inside(best.start, best.stop, describe_dial(subject.kind.dials, dial).step or 0.1)
+    misses, false_alarms, delay_s = best.values
     noises = [noise_of(series, marks) for s, marks in looked for series in s.readings.values()]
     noise = max([RESOLUTION, *(n for n in noises if n is not None)])  # a mean hides its noise, not its drift
     return Advice(
@@ -131,9 +140,9 @@ def _advice(
         dial,
         best.start,
         best.stop,
-        best.misses,
-        best.false_alarms,
-        best.longest_delay_s,
+        int(misses or 0),
+        int(false_alarms or 0),
+        delay_s,
         best.met,
         (best.stop - best.start) / noise,
     )

@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event
 from lantern.core.faults import Refused
-from lantern.core.judged import Judged
+from lantern.core.raising import Raising
 from lantern.core.readings.heat.noise import noise_of
 from lantern.core.readings.heat.reductions import Wanted, merged, reduce_frames
 from lantern.core.readings.kind import SeriesKind
@@ -20,8 +20,8 @@ from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
 from lantern.core.silence import why_silent
 from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import SHOWN, Row, counts_of, sweep_exact
-from lantern.core.tuning.tally import Counts
+from lantern.core.tuning.sweep import Row, counts_of, sweep_exact
+from lantern.core.tuning.tally import ALL, SHOWN, Counts
 from lantern.core.units import CELSIUS, Scale
 from lantern.core.watching import unknown_spans
 
@@ -30,7 +30,7 @@ IN_UNITS_OF_NOISE = ("threshold_c", "delta_c", "hysteresis_c")
 
 
 @dataclass(frozen=True)
-class Subject(Judged):
+class Subject(Raising):
     """One detector, its dials and its readings of one take. `reread` gives the readings under other dials."""
 
     none_exact: ClassVar[str] = "none while it learns a baseline"
@@ -85,17 +85,19 @@ class Subject(Judged):
             return self.events()
         return self.kind.evaluate(self.frames, self.detector.name, self.detector.regions, self.dials)
 
-    def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
+    def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
         return counts_of(self.decisions(), marks, slack)
 
     def exact_dials(self) -> list[str]:
         return list(self.kind.exact(self.dials))
 
     def rows_exact(
-        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), apart: int = SHOWN
+        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), *, whole: bool = False
     ) -> list[Row]:
         swept = self.kind.exact(self.dials)[dial]
-        return sweep_exact(self.decisions(), marks, swept, low=low, high=high, slack=slack, apart=apart)
+        return sweep_exact(
+            self.decisions(), marks, swept, low=low, high=high, slack=slack, apart=ALL if whole else SHOWN
+        )
 
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
         return why_silent(mark, self.decisions(), slack, scale)

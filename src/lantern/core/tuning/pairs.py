@@ -1,4 +1,4 @@
-"""Two dials at once: a map of what each pair of values would miss, raise falsely and delay, and its Pareto front.
+"""Two dials at once: a map of what each pair of values gives by every measure, and its Pareto front.
 
 Row by row: one dial is set, the other is swept exactly where it can be, so that forty rows cost forty sweeps and not
 sixteen hundred runs.
@@ -6,8 +6,9 @@ sixteen hundred runs.
 
 from __future__ import annotations
 
+import math
 from bisect import bisect_left
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,10 +16,11 @@ import numpy as np
 
 from lantern.core.dials import describe_dial
 from lantern.core.faults import Fault, FaultList, Refused
-from lantern.core.judged import Judged
+from lantern.core.signals import Floats
+from lantern.core.sweepable import Sweepable
+from lantern.core.tuning.measures import Measure, Yardstick
 from lantern.core.tuning.scoring import Mark
-from lantern.core.tuning.sweep import ALL, Row
-from lantern.core.tuning.tally import Counts
+from lantern.core.tuning.sweep import Row
 
 MOST_VALUES = 40
 Progress = Callable[[int, int], None]
@@ -26,48 +28,52 @@ Progress = Callable[[int, int], None]
 
 @dataclass(frozen=True)
 class PairMap:
-    """`misses`, `false_alarms` (len(y), len(x)) over all takes together; `delay_s` the longest of any hit, NaN without hits."""
+    """`values`: by measure, (len(y), len(x)) over all takes together; NaN where there was nothing to measure."""
 
+    yardstick: Yardstick
     dial_x: str
     dial_y: str
     x: tuple[float, ...]
     y: tuple[float, ...]
-    misses: Any
-    false_alarms: Any
-    delay_s: Any
+    values: Mapping[str, Floats]
 
     def as_dict(self) -> dict[str, Any]:
-        delay = [[None if np.isnan(v) else round(float(v), 2) for v in row] for row in self.delay_s]
+        shown = {
+            name: [[None if np.isnan(v) else round(float(v), 2) for v in row] for row in column]
+            for name, column in self.values.items()
+        }
         return {
             "dial_x": self.dial_x,
             "dial_y": self.dial_y,
             "x": list(self.x),
             "y": list(self.y),
-            "misses": self.misses.tolist(),
-            "false_alarms": self.false_alarms.tolist(),
-            "delay_s": delay,
+            "measures": [measure.as_dict() for measure in self.yardstick.measures],
+            "values": shown,
             "front": [list(cell) for cell in self.front()],
             "robust": list(self.robust()),
         }
 
     def front(self) -> list[tuple[int, int]]:
-        """(row, column) of the pairs that none beats in misses, false alarms and delay at once; the first of equals."""
+        """(row, column) of the pairs that none beats in all measures at once; the first of equals."""
         cells = [(r, c) for r in range(len(self.y)) for c in range(len(self.x))]
-        costs = [self._cost(cell) for cell in cells]
-        return [cells[i] for i in pareto(costs)]
+        return [cells[i] for i in pareto([self.cost(cell) for cell in cells])]
 
     def robust(self) -> tuple[int, int]:
-        """(row, column) whose worst neighbour is best, misses before false alarms: what a small drift does not spoil."""
-        worth = self.misses.astype(float) * (self.false_alarms.max() + 1) + self.false_alarms
+        """(row, column) whose worst neighbour is best, the gravest measure first: what a small drift does not spoil."""
+        worth = np.zeros((len(self.y), len(self.x)))
+        for measure in self.yardstick.parting:
+            lost = np.nan_to_num(_lost(measure, self.values[measure.name]))
+            worth = worth * (lost.max() + 1) + lost
         return robust_cell(worth)[:2]
 
-    def _cost(self, cell: tuple[int, int]) -> tuple[float, float, float]:
-        delay = self.delay_s[cell]
-        return (
-            float(self.misses[cell]),
-            float(self.false_alarms[cell]),
-            float("inf") if np.isnan(delay) else float(delay),
-        )
+    def cost(self, cell: tuple[int, int]) -> tuple[float, ...]:
+        """What the pair loses by each measure; what could not be measured costs all."""
+        lost = (float(_lost(m, self.values[m.name])[cell]) for m in self.yardstick.measures)
+        return tuple(math.inf if math.isnan(each) else each for each in lost)
+
+
+def _lost(measure: Measure, values: Floats) -> Floats:
+    return values - measure.ideal if measure.better == "less" else measure.ideal - values
 
 
 def pareto(costs: Sequence[Sequence[float]]) -> list[int]:
@@ -89,7 +95,7 @@ def robust_cell(worth: Any) -> tuple[int, int, float]:
     return at[0], at[1], float(worst[at])
 
 
-def check_pair(subject: Judged, dial_x: str, dial_y: str, x: Sequence[float], y: Sequence[float]) -> None:
+def check_pair(subject: Sweepable, dial_x: str, dial_y: str, x: Sequence[float], y: Sequence[float]) -> None:
     """Refuse a map of one dial by itself, of dials that play no part, or of too many values."""
     faults = FaultList()
     if dial_x == dial_y:
@@ -105,7 +111,7 @@ def check_pair(subject: Judged, dial_x: str, dial_y: str, x: Sequence[float], y:
 
 
 def map_pair(
-    held: Sequence[tuple[Judged, Sequence[Mark]]],
+    held: Sequence[tuple[Sweepable, Sequence[Mark]]],
     dial_x: str,
     dial_y: str,
     x: Sequence[float],
@@ -116,49 +122,42 @@ def map_pair(
     """`held`: the detector on each take, with the marks there. Dials that cannot stand together are refused, named."""
     for subject, _ in held:
         check_pair(subject, dial_x, dial_y, x, y)
-    misses = np.zeros((len(y), len(x)), dtype=np.int64)
-    false_alarms = np.zeros_like(misses)
-    delay_s = np.full(misses.shape, np.nan)
+    yardstick = held[0][0].yardstick
+    values = {measure.name: np.full((len(y), len(x)), np.nan) for measure in yardstick.measures}
     exact_y = all(dial_y in subject.exact_dials() for subject, _ in held)
     done, total = 0, len(held) * (len(x) if exact_y else len(y))
     for subject, marks in held:
         own = subject.own(marks)
-        if exact_y:  # columns: x is set, y swept
-            for column, value in enumerate(x):
-                for row, counts in enumerate(_along(subject.with_dials(**{dial_x: value}), dial_y, y, own)):
-                    _add(misses, false_alarms, delay_s, (row, column), counts)
-                done += 1
-                progress(done, total)
-        else:
-            for row, value in enumerate(y):
-                for column, counts in enumerate(_along(subject.with_dials(**{dial_y: value}), dial_x, x, own)):
-                    _add(misses, false_alarms, delay_s, (row, column), counts)
-                done += 1
-                progress(done, total)
-    return PairMap(dial_x, dial_y, tuple(x), tuple(y), misses, false_alarms, delay_s)
+        for at, value in enumerate(x if exact_y else y):
+            if exact_y:  # columns: x is set, y swept
+                results = _along(subject.with_dials(**{dial_x: value}), dial_y, y, own)
+            else:
+                results = _along(subject.with_dials(**{dial_y: value}), dial_x, x, own)
+            for along, result in enumerate(results):
+                cell = (along, at) if exact_y else (at, along)
+                for measure, found in zip(yardstick.measures, yardstick.values(result), strict=True):
+                    before = float(values[measure.name][cell])
+                    pooled = measure.pooled([None if math.isnan(before) else before, found])
+                    values[measure.name][cell] = np.nan if pooled is None else pooled
+            done += 1
+            progress(done, total)
+    return PairMap(yardstick, dial_x, dial_y, tuple(x), tuple(y), values)
 
 
-def _add(misses: Any, false_alarms: Any, delay_s: Any, cell: tuple[int, int], counts: Counts) -> None:
-    misses[cell] += counts.misses
-    false_alarms[cell] += counts.false_alarms
-    if counts.longest_delay_s is not None:
-        delay_s[cell] = np.fmax(delay_s[cell], counts.longest_delay_s)
-
-
-def _along(subject: Judged, dial: str, values: Sequence[float], own: Sequence[Mark]) -> list[Counts]:
-    """The counts at each value of a dial, from one exact sweep where there is one."""
+def _along(subject: Sweepable, dial: str, values: Sequence[float], own: Sequence[Mark]) -> list[Any]:
+    """The result at each value of a dial, from one exact sweep where there is one."""
     if dial not in subject.exact_dials() or len(values) < 4:
-        return [subject.with_dials(**{dial: value}).counts(own) for value in values]
+        return [subject.with_dials(**{dial: value}).result(own) for value in values]
     # a value on a border belongs to neither stretch for sure, so the ends are set wider and borders are run anew
-    rows = subject.rows_exact(dial, own, values[0] - 1e-6, values[-1] + 1e-6, apart=ALL)
+    rows = subject.rows_exact(dial, own, values[0] - 1e-6, values[-1] + 1e-6, whole=True)
     stops = [row.stop for row in rows]
     return [_at(subject, dial, value, rows[bisect_left(stops, value)], own) for value in values]
 
 
-def _at(subject: Judged, dial: str, value: float, row: Row, own: Sequence[Mark]) -> Counts:
+def _at(subject: Sweepable, dial: str, value: float, row: Row, own: Sequence[Mark]) -> Any:
     if min(value - row.start, row.stop - value) < 1e-7:
-        return subject.with_dials(**{dial: value}).counts(own)
-    return row.counts
+        return subject.with_dials(**{dial: value}).result(own)
+    return row.result
 
 
 def values_between(low: float, high: float, count: int, step: float) -> list[float]:

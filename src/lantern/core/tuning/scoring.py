@@ -7,11 +7,12 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass
 from statistics import median
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from lantern.core.events import Event
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.tuning.intervals import poisson_rate, wilson
+from lantern.core.units import short
 
 Label = Literal["expect", "quiet", "ignore"]
 Verdict = Literal["hit", "repeat", "ignored", "false"]
@@ -102,6 +103,17 @@ def exposure_s(length_s: float, marks: Iterable[Mark]) -> float:
     return max(length_s - covered, 0.0)
 
 
+class ScoreRow(NamedTuple):
+    """A line of a score card. `beside`: its interval; `weight`: strong, fine or plain."""
+
+    key: str
+    glyph: str
+    label: str
+    text: str
+    beside: str = ""
+    weight: Literal["strong", "fine", ""] = ""
+
+
 @dataclass(frozen=True)
 class ScoreCard:
     """A detector on a take. What is undefined is None: a rate without exposure, a share or delay without marks or hits."""
@@ -123,6 +135,41 @@ class ScoreCard:
 
     def as_dict(self) -> dict[str, Any]:
         return asdict(self) | {"delays_s": list(self.delays_s)}
+
+    def rows(self) -> list[ScoreRow]:
+        """As a page lays it out."""
+        share = "" if self.hit_rate_low is None or self.hit_rate_high is None else f"{_percent(self.hit_rate_low)} to "
+        share += "" if self.hit_rate_high is None else f"{_percent(self.hit_rate_high)} %"
+        return [
+            ScoreRow("hits", "hit", "hits", self._caught, share),
+            ScoreRow("misses", "miss", "misses", str(self.misses)),
+            ScoreRow("false", "false", "false alarms", str(self.false_alarms), weight="strong"),
+            ScoreRow("rate", "", "an hour (95 %)", self._rate, weight="fine"),
+            ScoreRow("delay", "", "delay, median", self._delay, weight="fine"),
+        ]
+
+    def line(self) -> str:
+        hours = short(self.exposure_h, 2)
+        return f"{self._caught} caught, {self.false_alarms} false in {hours} h, delay {self._delay}"
+
+    @property
+    def _caught(self) -> str:
+        return "no marks" if self.hit_rate is None else f"{self.hits} of {self.hits + self.misses}"
+
+    @property
+    def _rate(self) -> str:
+        if self.false_per_hour is None or self.false_per_hour_low is None or self.false_per_hour_high is None:
+            return "no quiet time"
+        low, high = short(self.false_per_hour_low, 2), short(self.false_per_hour_high, 2)
+        return f"{short(self.false_per_hour, 3)} ({low} to {high})"
+
+    @property
+    def _delay(self) -> str:
+        return "none" if self.median_delay_s is None else f"{short(self.median_delay_s, 3)} s"
+
+
+def _percent(share: float) -> str:
+    return f"{100 * share:.0f}"
 
 
 def score(events: Sequence[Event], marks: Sequence[Mark], length_s: float, slack: Slack = Slack()) -> ScoreCard:

@@ -1,4 +1,4 @@
-"""The evidence strip beneath a dial: misses and false alarms along its range, the margin, and a proposed value."""
+"""The evidence strip beneath a dial: the measures along its range, the margin, and a proposed value."""
 
 from __future__ import annotations
 
@@ -8,33 +8,22 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
+from lantern.core.tuning.measures import Stretch, Values, Yardstick
 from lantern.core.tuning.sweep import Row, value_inside
-from lantern.core.tuning.tally import Counts
-from lantern.core.tuning.wishes import Proposal, Result, Wishes, propose
+from lantern.core.tuning.wishes import Wishes, propose
 from lantern.core.units import Quantity
-
-
-@dataclass(frozen=True, slots=True)
-class Piece:
-    """A stretch of the dial with one verdict (the delay may differ within it)."""
-
-    start: float
-    stop: float
-    misses: int
-    false_alarms: int
-    longest_delay_s: float | None
-
-    @property
-    def verdict(self) -> tuple[int, int]:
-        return self.misses, self.false_alarms
 
 
 @dataclass(frozen=True)
 class Evidence:
-    """What a strip judges by: `expected` marks that must raise, hours of quiet, noise of a reading (None: not of this dial)."""
+    """What a strip judges by. `lacking`: what marks must say first (empty: nothing); `few`: what would make it surer;
+    `exposure_h`: hours of quiet; `noise`: of a reading (None: not of this dial).
+    """
 
-    expected: int
+    yardstick: Yardstick
     exposure_h: float
+    lacking: str = ""
+    few: tuple[str, ...] = ()
     wishes: Wishes | None = None
     noise: float | None = None
 
@@ -45,7 +34,8 @@ class Strip:
 
     low: float
     high: float
-    pieces: tuple[Piece, ...]
+    yardstick: Yardstick
+    pieces: tuple[Stretch, ...]
     margin: tuple[float, float] | None
     proposed: float | None
     text: str
@@ -55,7 +45,8 @@ class Strip:
         return {
             "low": self.low,
             "high": self.high,
-            "pieces": [[p.start, p.stop, p.misses, p.false_alarms, p.longest_delay_s] for p in self.pieces],
+            "measures": [measure.as_dict() for measure in self.yardstick.measures],
+            "pieces": [[p.start, p.stop, *p.values] for p in self.pieces],
             "margin": self.margin,
             "proposed": self.proposed,
             "text": self.text,
@@ -63,128 +54,130 @@ class Strip:
         }
 
 
-def results_of(rows: Sequence[Row], low: float, high: float) -> list[Result]:
-    """Rows within the shown range; single values (a sweep by range) reach half-way to their neighbours."""
-    points = all(row.start == row.stop for row in rows)
-    out: list[Result] = []
-    for at, row in enumerate(rows):
-        start, stop = row.start, row.stop
+def stretches_of(rows: Sequence[Row], yardstick: Yardstick) -> list[Stretch]:
+    """The rows of a sweep by their measures."""
+    return [Stretch(row.start, row.stop, row.value, yardstick.values(row.result)) for row in rows]
+
+
+def clipped(stretches: Sequence[Stretch], low: float, high: float) -> list[Stretch]:
+    """Those within the shown range; single values (a sweep by range) reach half-way to their neighbours."""
+    points = all(each.start == each.stop for each in stretches)
+    out: list[Stretch] = []
+    for at, each in enumerate(stretches):
+        start, stop = each.start, each.stop
         if points:
-            start = low if at == 0 else (rows[at - 1].value + row.value) / 2
-            stop = high if at == len(rows) - 1 else (row.value + rows[at + 1].value) / 2
+            start = low if at == 0 else (stretches[at - 1].value + each.value) / 2
+            stop = high if at == len(stretches) - 1 else (each.value + stretches[at + 1].value) / 2
         start, stop = max(start, low), min(stop, high)
         if start < stop:
-            counts = row.counts
-            out.append(Result(start, stop, counts.misses, counts.false_alarms, counts.longest_delay_s))
+            out.append(each._replace(start=start, stop=stop))
     return out
 
 
-def pieces_of(results: Sequence[Result]) -> list[Piece]:
-    """Neighbours of one verdict as one piece."""
-    out: list[Piece] = []
-    for r in results:
-        if out and out[-1].verdict == (r.misses, r.false_alarms):
-            out[-1] = Piece(out[-1].start, r.stop, r.misses, r.false_alarms, out[-1].longest_delay_s)
+def pieces_of(stretches: Sequence[Stretch], yardstick: Yardstick) -> list[Stretch]:
+    """Neighbours of one verdict as one piece, with the worst of what varies within it."""
+    out: list[Stretch] = []
+    for each in stretches:
+        if out and yardstick.verdict(out[-1].values) == yardstick.verdict(each.values):
+            out[-1] = _joined(out[-1], each.stop, yardstick.worst([out[-1].values, each.values]))
         else:
-            out.append(Piece(r.start, r.stop, r.misses, r.false_alarms, r.longest_delay_s))
+            out.append(each)
     return out
 
 
-def together(sweeps: Sequence[Sequence[Row]]) -> list[Row]:
-    """Sweeps of one dial over the same range on several takes, added up. There is no median of medians: it is left out."""
+def _joined(first: Stretch, stop: float, values: Values) -> Stretch:
+    return Stretch(first.start, stop, (first.start + stop) / 2, values)
+
+
+def together(sweeps: Sequence[Sequence[Stretch]], yardstick: Yardstick) -> list[Stretch]:
+    """Sweeps of one dial over the same range on several takes, put together."""
     if len(sweeps) == 1:
         return list(sweeps[0])
-    if all(row.start == row.stop for rows in sweeps for row in rows):
-        return [
-            Row(same[0].start, same[0].stop, same[0].value, _sum([r.counts for r in same]))
-            for same in zip(*sweeps, strict=True)
-        ]
-    edges = sorted({edge for rows in sweeps for row in rows for edge in (row.start, row.stop)})
+    if all(each.start == each.stop for sweep in sweeps for each in sweep):
+        same = zip(*sweeps, strict=True)
+        return [each[0]._replace(values=yardstick.pooled([one.values for one in each])) for each in same]
+    edges = sorted({edge for sweep in sweeps for each in sweep for edge in (each.start, each.stop)})
     at = [0] * len(sweeps)
-    out: list[Row] = []
+    out: list[Stretch] = []
     for start, stop in pairwise(edges):
         middle = (start + stop) / 2
-        for i, rows in enumerate(sweeps):
-            while at[i] < len(rows) - 1 and rows[at[i]].stop < middle:
+        for i, sweep in enumerate(sweeps):
+            while at[i] < len(sweep) - 1 and sweep[at[i]].stop < middle:
                 at[i] += 1
-        counts = _sum([rows[at[i]].counts for i, rows in enumerate(sweeps)])
-        if out and out[-1].counts == counts:
-            out[-1] = Row(out[-1].start, stop, (out[-1].start + stop) / 2, counts)
+        values = yardstick.pooled([sweep[at[i]].values for i, sweep in enumerate(sweeps)])
+        if out and out[-1].values == values:
+            out[-1] = _joined(out[-1], stop, values)
         else:
-            out.append(Row(start, stop, middle, counts))
+            out.append(Stretch(start, stop, middle, values))
     return out
-
-
-def _sum(counts: Sequence[Counts]) -> Counts:
-    delays = [c.longest_delay_s for c in counts if c.longest_delay_s is not None]
-    hits, misses, false_alarms, repeats, ignored = (
-        sum(column) for column in zip(*(c[:5] for c in counts), strict=True)
-    )
-    return Counts(hits, misses, false_alarms, repeats, ignored, None, max(delays, default=None))
 
 
 def strip_of(
-    rows: Sequence[Row], *, low: float, high: float, value: float, step: float, shown: Quantity, by: Evidence
+    stretches: Sequence[Stretch], *, low: float, high: float, value: float, step: float, shown: Quantity, by: Evidence
 ) -> Strip:
     """`step` is the dial's, used to round the proposal; `shown` is how the dial's values are worded."""
-    results = results_of(rows, low, high)
-    pieces = pieces_of(results)
+    yardstick, within = by.yardstick, clipped(stretches, low, high)
+    pieces = pieces_of(within, yardstick)
     here = next((p for p in pieces if p.start <= value <= p.stop), None)
     margin = None if here is None else (here.start, here.stop)
-    if by.expected == 0:
-        text = "no mark says what should raise: add one on the time axis"
-        return Strip(low, high, tuple(pieces), margin, None, text)
+
+    def strip(proposed: float | None, text: str, helps: tuple[str, ...] = ()) -> Strip:
+        return Strip(low, high, yardstick, tuple(pieces), margin, proposed, text, helps)
+
+    if by.lacking:
+        return strip(None, by.lacking)
     sides = _sides(here, value, low, high, shown, by.noise) if here else ""
     if by.wishes is not None:
-        return _by_wishes(results, pieces, margin, value, step, shown, by, sides, (low, high))
+        return strip(*_by_wishes(within, by.wishes, value, step, shown, by, sides))
     usable = [p for p in pieces if p.stop - p.start >= step / 4] or pieces  # nobody sets a dial to a hair's breadth
-    best = min((p.verdict for p in usable), default=(0, 0))
-    widest = max((p for p in usable if p.verdict == best), key=lambda p: p.stop - p.start)
-    limit = f"alone it cannot get below {best[1]} false without a miss" if best[1] else ""
-    if best[0]:
-        limit = f"no value here catches all: {best[0]} missed at best"
-    if here is not None and here.verdict == best:
-        return Strip(low, high, tuple(pieces), margin, None, f"{sides}; {limit}" if limit else sides)
+    best = min(usable, key=lambda p: _lost(p, yardstick))
+    widest = max((p for p in usable if _lost(p, yardstick) == _lost(best, yardstick)), key=lambda p: p.stop - p.start)
+    limit, gravest = _limit(best, yardstick)
+    if here is not None and _lost(here, yardstick) == _lost(best, yardstick):
+        return strip(None, f"{sides}; {limit}" if limit else sides)
     proposed = inside(widest.start, widest.stop, step)
-    text = f"proposed {shown.text(proposed)}: {best[0]} missed, {best[1]} false"
-    return Strip(low, high, tuple(pieces), margin, proposed, f"{text}; {limit}" if best[0] else text)
+    text = f"proposed {shown.text(proposed)}: {yardstick.text(best.values, parting=True)}"
+    return strip(proposed, f"{text}; {limit}" if gravest else text)
+
+
+def _lost(piece: Stretch, yardstick: Yardstick) -> tuple[float, ...]:
+    told = zip(yardstick.measures, piece.values, strict=True)
+    return tuple(measure.loss(value) for measure, value in told if measure.parts)
+
+
+def _limit(best: Stretch, yardstick: Yardstick) -> tuple[str, bool]:
+    """What the dial cannot do alone, by the gravest measure that loses at best; is that the gravest of all?"""
+    told = [(m, v) for m, v in zip(yardstick.measures, best.values, strict=True) if m.parts]
+    for place, (measure, value) in enumerate(told):
+        if measure.loss(value):
+            return measure.at_best.format(measure.text(value)), place == 0
+    return "", False
 
 
 def _by_wishes(
-    results: Sequence[Result],
-    pieces: Sequence[Piece],
-    margin: tuple[float, float] | None,
+    stretches: Sequence[Stretch],
+    wishes: Wishes,
     value: float,
     step: float,
     shown: Quantity,
     by: Evidence,
     sides: str,
-    ends: tuple[float, float],
-) -> Strip:
-    assert by.wishes is not None
-    proposal = propose(results, by.wishes, by.exposure_h, by.expected)
+) -> tuple[float | None, str, tuple[str, ...]]:
+    """(proposed, text, helps)."""
+    proposal = propose(stretches, wishes, by.exposure_h, by.few)
     assert proposal is not None
-    inside_now = proposal.start <= value <= proposal.stop
-    what = worded(proposal)
-    proposed = None if inside_now else inside(proposal.start, proposal.stop, step)
-    if proposal.met:
-        text = (
-            f"meets the wishes; {sides}"
-            if inside_now
-            else f"proposed {shown.text(proposed or 0)}: meets the wishes, {what}"
-        )
+    what = by.yardstick.text(proposal.values)
+    if proposal.start <= value <= proposal.stop:
+        proposed, met, near = None, f"meets the wishes; {sides}", "nearest already"
     else:
-        near = "nearest already" if inside_now else f"nearest {shown.text(proposed or 0)}"
-        text = f"{near}: {what}; no value shows the wishes met ({', '.join(proposal.failing)})"
-    return Strip(*ends, tuple(pieces), margin, proposed, text, proposal.helps)
+        proposed = inside(proposal.start, proposal.stop, step)
+        met = f"proposed {shown.text(proposed)}: meets the wishes, {what}"
+        near = f"nearest {shown.text(proposed)}"
+    short = f"{near}: {what}; no value shows the wishes met ({', '.join(proposal.failing)})"
+    return proposed, met if proposal.met else short, proposal.helps
 
 
-def worded(proposal: Proposal) -> str:
-    delay = "" if proposal.longest_delay_s is None else f", within {proposal.longest_delay_s:.3g} s"
-    return f"{proposal.misses} missed, {proposal.false_alarms} false{delay}"
-
-
-def _sides(here: Piece, value: float, low: float, high: float, shown: Quantity, noise: float | None) -> str:
+def _sides(here: Stretch, value: float, low: float, high: float, shown: Quantity, noise: float | None) -> str:
     """How far the value may go down and up before the verdict changes; beyond what is shown, at least so far.
 
     Of a value at the end of what is shown only the other side is told.

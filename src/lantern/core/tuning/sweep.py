@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from heapq import merge
 from operator import itemgetter
+from typing import Any
 
 from lantern.core.decide import run
 from lantern.core.faults import Fault, Refused
@@ -19,7 +20,7 @@ from lantern.core.signals import Series
 from lantern.core.tuning.chain import Chain, Clock
 from lantern.core.tuning.chains import CHAINS, Swept
 from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.tuning.tally import SHOWN, Counts, Tally
 from lantern.core.tuning.wanted import still_wanted
 
 MOST_VALUES = 20_000
@@ -33,15 +34,11 @@ class Row:
     start: float
     stop: float
     value: float
-    counts: Counts
+    result: Any
 
-    def as_tuple(self) -> tuple[float | int | None, ...]:
-        return (self.start, self.stop, self.value, *self.counts[:SHOWN])
-
-
-SHOWN = 6  # of the counts stand in a row
-ALL = 7
-COLUMNS = ("from", "to", "value", "hits", "misses", "false_alarms", "repeats", "ignored", "median_delay_s")
+    def printed(self, columns: Sequence[str]) -> tuple[float | int | None, ...]:
+        """With these figures of its result."""
+        return (self.start, self.stop, self.value, *(getattr(self.result, name) for name in columns))
 
 
 def sweep_exact(

@@ -29,6 +29,7 @@ class Counts(NamedTuple):
     longest_delay_s: float | None = None
 
 
+SHOWN, ALL = 6, 7  # of the counts: those of a printed row, and the longest delay too
 IGNORED, ELSEWHERE = -2, -1  # zones without marks that expect something; clusters are counted from 0
 
 

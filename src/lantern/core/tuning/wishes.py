@@ -1,85 +1,87 @@
 """What the user wishes of a detector, and the value of a dial that meets it with the evidence there is.
 
-Judged at the bound, not at the count: no false alarm in twenty minutes does not show one a week. The proposal is the
-middle of the widest stretch whose values all meet the wishes; where none does, the nearest is named, and what would help.
+Judged by what the evidence shows, not by the bare figure. The proposal is the middle of the widest stretch whose values
+all meet the wishes; where none does, the nearest is named, and what would help.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import asdict, dataclass
-from typing import Any
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from lantern.core.faults import FaultList
-from lantern.core.tuning.intervals import events_for, exposure_for, rate_at_most
-
-DAY_H = 24.0
-FEW_MARKS = 5  # fewer say little about what is caught; common practice, no source
+from lantern.core.tuning.measures import Measure, Stretch, Value, Values, Yardstick
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Wishes:
-    """At most so many false alarms a day (as an upper bound, 95 %), every hit within so many s, at most so many misses."""
+    """Limits of measures, by the names of their wishes."""
 
-    false_per_day: float | None = None
-    delay_s: float | None = None
-    misses: int = 0
+    yardstick: Yardstick
+    limits: Mapping[str, float]
 
-    def __post_init__(self) -> None:
+    @classmethod
+    def of(cls, yardstick: Yardstick, given: Mapping[str, float | None]) -> Wishes:
+        """Return what is wished, with what holds where nobody wishes anything. Raises `Refused` for each that makes no sense."""
         faults = FaultList()
-        if self.false_per_day is not None and not 0 < self.false_per_day <= 1e6:
-            faults.add("false_per_day", f"{self.false_per_day:g}", "above 0, such as 0.143 for one a week; or empty")
-        if self.delay_s is not None and not 0 < self.delay_s <= 1e6:
-            faults.add("delay_s", f"{self.delay_s:g}", "above 0 s, or empty")
-        if self.misses < 0:
-            faults.add("misses", str(self.misses), "0 or more")
+        known = {wish.name: wish for wish in yardstick.wishes}
+        limits = {wish.name: wish.usual for wish in yardstick.wishes if wish.usual is not None}
+        for name, limit in given.items():
+            if name not in known:
+                faults.add(f"wishes.{name}", "is no wish of this kind", f"one of {', '.join(known) or 'none'}")
+            elif limit is not None and not known[name].allows(limit):
+                faults.add(name, f"{limit:g}", known[name].expected)
+            elif limit is not None:
+                limits[name] = limit
         faults.refuse_if_any()
+        return cls(yardstick, limits)
 
-    def as_dict(self) -> dict[str, Any]:
-        return asdict(self)
+    @property
+    def plain(self) -> bool:
+        """Nothing is wished beyond what every strip looks for anyway."""
+        return self.limits == {w.name: w.usual for w in self.yardstick.wishes if w.usual is not None}
 
-    def failings(self, misses: int, false_alarms: int, longest_delay_s: float | None, exposure_h: float) -> list[str]:
-        """Which wishes a result does not meet: misses, false alarms, delay."""
+    def _wished(self, values: Values) -> list[tuple[Measure, Value, float | None]]:
+        told = zip(self.yardstick.measures, values, strict=True)
+        return [(m, v, self.limits.get(m.wish.name) if m.wish else None) for m, v in told]
+
+    def failings(self, values: Values, exposure_h: float) -> list[tuple[Measure, float, float]]:
+        """(measure, value, limit) of each wish that the result is not shown to meet."""
         out = []
-        if misses > self.misses:
-            out.append("misses")
-        if self.false_per_day is not None:
-            bound = rate_at_most(false_alarms, exposure_h)
-            if bound is None or bound * DAY_H > self.false_per_day:
-                out.append("false alarms")
-        if self.delay_s is not None and longest_delay_s is not None and longest_delay_s > self.delay_s:
-            out.append("delay")
+        for measure, value, limit in self._wished(values):
+            if limit is None or value is None or measure.wish is None:
+                continue
+            shows = measure.wish.shows
+            shown = value if shows is None else shows(value, exposure_h)
+            if shown is None or measure.loss(shown) > measure.loss(limit):
+                out.append((measure, value, limit))
         return out
 
-
-@dataclass(frozen=True, slots=True)
-class Result:
-    """What a stretch of a dial gives: its ends, and the counts that hold on all of it."""
-
-    start: float
-    stop: float
-    misses: int
-    false_alarms: int
-    longest_delay_s: float | None
-
-    def nearness(self, wishes: Wishes) -> tuple[float, ...]:
-        """Smaller is nearer: misses beyond the wish first, then false alarms, then delay beyond the wish."""
-        late = 0.0
-        if wishes.delay_s is not None and self.longest_delay_s is not None:
-            late = max(self.longest_delay_s - wishes.delay_s, 0.0)
-        return max(self.misses - wishes.misses, 0), self.false_alarms, late
+    def nearness(self, values: Values) -> tuple[float, ...]:
+        """Smaller is nearer, the gravest measure first: how far beyond the wish. Where nothing is wished, or the wish is about
+        what the evidence shows, the value counts in full.
+        """
+        out = []
+        for measure, value, limit in self._wished(values):
+            if limit is None:  # what may vary within a stretch counts only where it is wished for
+                out.append(measure.loss(value) if measure.parts else 0.0)
+            elif measure.wish is not None and measure.wish.shows is not None:
+                out.append(measure.loss(value))
+            else:
+                out.append(max(measure.loss(value) - measure.loss(limit), 0.0))
+        return tuple(out)
 
 
 @dataclass(frozen=True)
 class Proposal:
-    """`met`: does the stretch meet all wishes as shown by the evidence? `failing`: which it does not. `helps`: what would help."""
+    """`met`: does the stretch meet all wishes as shown by the evidence? `values`: the worst within it, by measure;
+    `failing`: which it does not; `helps`: what would help.
+    """
 
     start: float
     stop: float
     met: bool
-    misses: int
-    false_alarms: int
-    longest_delay_s: float | None
+    values: Values
     failing: tuple[str, ...]
     helps: tuple[str, ...]
 
@@ -87,75 +89,33 @@ class Proposal:
     def middle(self) -> float:
         return (self.start + self.stop) / 2
 
-    def as_dict(self) -> dict[str, Any]:
-        return asdict(self) | {"middle": self.middle}
 
-
-def propose(results: Sequence[Result], wishes: Wishes, exposure_h: float, expected: int) -> Proposal | None:
-    """`results`: neighbours along the dial; `expected`: how many marks say what must raise. None without results."""
-    if not results:
+def propose(
+    stretches: Sequence[Stretch], wishes: Wishes, exposure_h: float, few: Sequence[str] = ()
+) -> Proposal | None:
+    """`stretches`: neighbours along the dial; `few`: what would make the figures surer. None without stretches."""
+    if not stretches:
         return None
-
-    def failing(r: Result) -> list[str]:
-        return wishes.failings(r.misses, r.false_alarms, r.longest_delay_s, exposure_h)
-
-    meeting = _joined([r for r in results if not failing(r)])
+    meeting = _joined([s for s in stretches if not wishes.failings(s.values, exposure_h)])
     if meeting:
         start, stop, inside = max(meeting, key=lambda m: m[1] - m[0])
-        delays = [r.longest_delay_s for r in inside if r.longest_delay_s is not None]
-        return Proposal(
-            start,
-            stop,
-            True,
-            max(r.misses for r in inside),
-            max(r.false_alarms for r in inside),
-            max(delays, default=None),
-            (),
-            tuple(_few_marks(expected)),
-        )
-    nearest = min(r.nearness(wishes) for r in results)
-    start, stop, inside = max(_joined([r for r in results if r.nearness(wishes) == nearest]), key=lambda m: m[1] - m[0])
-    slowest = max(inside, key=lambda r: r.longest_delay_s or 0.0)
-    short = failing(slowest)
-    helps = _helps(slowest, wishes, short, exposure_h) + _few_marks(expected)
-    counts = slowest.misses, slowest.false_alarms, slowest.longest_delay_s
-    return Proposal(start, stop, False, *counts, tuple(short), tuple(helps))
+        return Proposal(start, stop, True, wishes.yardstick.worst(inside), (), tuple(few))
+    nearest = min(wishes.nearness(s.values) for s in stretches)
+    near = _joined([s for s in stretches if wishes.nearness(s.values) == nearest])
+    start, stop, inside = max(near, key=lambda m: m[1] - m[0])
+    values = wishes.yardstick.worst(inside)
+    short = wishes.failings(values, exposure_h)
+    helps = [m.wish.helps(value, limit, exposure_h) for m, value, limit in short if m.wish is not None]
+    failing = tuple(measure.label for measure, _, _ in short)
+    return Proposal(start, stop, False, values, failing, (*(text for text in helps if text), *few))
 
 
-def _joined(results: Sequence[Result]) -> list[tuple[float, float, list[Result]]]:
-    """Neighbours that meet end to end, as (start, stop, results)."""
-    out: list[tuple[float, float, list[Result]]] = []
-    for r in results:
-        if out and out[-1][1] == r.start:
-            out[-1] = (out[-1][0], r.stop, [*out[-1][2], r])
+def _joined(stretches: Sequence[Stretch]) -> list[tuple[float, float, list[Values]]]:
+    """Neighbours that meet end to end, as (start, stop, what each gives)."""
+    out: list[tuple[float, float, list[Values]]] = []
+    for s in stretches:
+        if out and out[-1][1] == s.start:
+            out[-1] = (out[-1][0], s.stop, [*out[-1][2], s.values])
         else:
-            out.append((r.start, r.stop, [r]))
+            out.append((s.start, s.stop, [s.values]))
     return out
-
-
-def _helps(best: Result, wishes: Wishes, failing: Sequence[str], exposure_h: float) -> list[str]:
-    out = []
-    if "false alarms" in failing:
-        assert wishes.false_per_day is not None
-        days = exposure_for(wishes.false_per_day, 0)
-        if best.false_alarms == 0:
-            bound = rate_at_most(0, exposure_h)
-            shown = "nothing" if bound is None else f"at most {bound * DAY_H:.3g} a day"
-            out.append(
-                f"a longer take: none in {exposure_h:.2g} h shows {shown}; {days:.3g} silent days would show the wish"
-            )
-        else:
-            out.append("another statistic or a longer sustain time, or a compound with a second detector")
-    if "misses" in failing:
-        out.append("another statistic, a rise instead of a level, or a region closer to what should raise")
-    if "delay" in failing:
-        out.append("a shorter sustain time, if another dial can keep the false alarms away")
-    return out
-
-
-def _few_marks(expected: int) -> list[str]:
-    if expected >= FEW_MARKS:
-        return []
-    needed = events_for(0.9)
-    seen = "no mark" if expected == 0 else "1 mark" if expected == 1 else f"{expected} marks"
-    return [f"more events: {seen} of what should raise; {needed} caught of {needed} would show 90 %"]

@@ -147,7 +147,7 @@ def test_sweeping_the_emissivity_reads_anew() -> None:
     detector = Detector(name="d", kind="heat", regions=(BOX,), dials={"sustain_s": 0, "threshold_c": 70})
     subject = subject_of(detector, frames([hot(60), hot(20)], emissivity_set=1.0, reflected_c=20.0))
     rows = subject.sweep("emissivity", [], low=0.5, high=1.0, step=0.25)
-    assert [(row.value, row.counts.false_alarms) for row in rows] == [(0.5, 1), (0.75, 1), (1.0, 0)]
+    assert [(row.value, row.result.false_alarms) for row in rows] == [(0.5, 1), (0.75, 1), (1.0, 0)]
 
 
 def test_two_regions_of_one_name_are_refused() -> None:

@@ -14,4 +14,7 @@ METER = Detector(name="d", kind="pulse-rate", regions=(Region(name="meter", shap
 def examples() -> list[Example]:
     series = example_series()
     samples = [Sample("series", t, {"meter": x}) for t, x in zip(series.t_s.tolist(), series.x.tolist(), strict=True)]
-    return [Example(METER, "series", {"meter": series}, samples, 0.5)]
+    return [
+        Example(detector, "series", {"meter": series}, samples, 0.5)
+        for detector in (METER, METER.model_copy(update={"kind": "pulse-follow"}))
+    ]

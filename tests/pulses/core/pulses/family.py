@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from itertools import pairwise
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -13,10 +14,12 @@ from lantern.core.decide import Change
 from lantern.core.dials import DialInfo, Dials, dial, read_dials
 from lantern.core.events import Detector, Event, Shape
 from lantern.core.family import Family
-from lantern.core.judged import Judged
 from lantern.core.kind import Kind
+from lantern.core.raising import Raising
 from lantern.core.reasons import Reason
 from lantern.core.signals import Series
+from lantern.core.sweepable import Sweepable
+from lantern.core.tuning.measures import Measure, Wish, Yardstick
 from lantern.core.tuning.scoring import Mark, Slack
 from lantern.core.tuning.sweep import Row
 from lantern.core.tuning.tally import Counts, Tally
@@ -58,7 +61,7 @@ def turns(t_s: Sequence[float], x: Sequence[float], dials: PulseDials) -> Iterat
 
 
 @dataclass(frozen=True)
-class Pulses(Judged):
+class Pulses(Raising):
     none_exact = "none: every value runs over all pulses"
 
     detector: Detector
@@ -84,7 +87,7 @@ class Pulses(Judged):
                     out[-1] = replace(out[-1], cleared_s=t, cleared_by="reading")
         return out
 
-    def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
+    def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
         tally = Tally(marks, slack)
         for event in self.events():
             tally.add(event.raised_s)
@@ -154,7 +157,103 @@ KIND = PulseKind(
     unit=lambda dials: "pulses",
     pair=lambda dials: ("pulses", "within_s"),
 )
-FAMILY = Family(name="pulses", kinds=(KIND,), judge=judged, watch=PulseWatch)
+
+
+class Followed(NamedTuple):
+    """What it gives: for how long the meter ran too fast to be followed, and the share of its pulses that were followed."""
+
+    lost_s: float
+    followed_percent: float | None
+
+
+FOLLOWING = Yardstick(
+    measures=(
+        Measure(
+            name="lost_s",
+            label="seconds lost",
+            form="{} s lost",
+            wish=Wish(name="lost_s", label="At most so many seconds lost", words=("≤", "s lost")),
+        ),
+        Measure(
+            name="followed_percent",
+            label="followed",
+            form="{} % followed",
+            better="more",
+            ideal=100.0,
+            pool="worst",
+            wish=Wish(name="followed_percent", label="At least so much followed", words=("≥", "% followed"), high=100),
+        ),
+    )
+)
+
+
+@dataclass(frozen=True)
+class Following(Sweepable):
+    """It raises nothing: it follows the meter as long as no more than `pulses` come from one sample to the next."""
+
+    detector: Detector
+    kind: Kind
+    dials: Any
+    columns: Mapping[str, Series]
+
+    @property
+    def length_s(self) -> float:
+        return next(iter(self.columns.values())).length_s
+
+    def with_dials(self, **changes: Any) -> Following:
+        return replace(self, dials=read_dials(self.kind.dials, self.dials.model_dump() | changes))
+
+    def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Followed:
+        series = self.columns[self.detector.regions[0].name]
+        came, took_s = np.diff(series.x), np.diff(series.t_s)
+        kept = came <= self.dials.pulses
+        share = None if came.sum() == 0 else 100 * float(came[kept].sum() / came.sum())
+        return Followed(float(took_s[~kept].sum()), share)
+
+    def exact_dials(self) -> Collection[str]:
+        return ("pulses",)
+
+    def rows_exact(
+        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), *, whole: bool = False
+    ) -> list[Row]:
+        steps = np.unique(np.diff(self.columns[self.detector.regions[0].name].x)).tolist()
+        ends = [low, *(step for step in steps if low < step < high), high]
+        middles = [(a + b) / 2 for a, b in pairwise(ends)]
+        return [
+            Row(a, b, middle, self.with_dials(pulses=middle).result(marks))
+            for (a, b), middle in zip(pairwise(ends), middles, strict=True)
+        ]
+
+    def traces(self) -> Mapping[str, Series]:
+        return self.columns
+
+    def shown(self, info: DialInfo) -> tuple[float, float] | float:
+        return 0.0, 10.0
+
+
+class FollowWatch(PulseWatch):
+    def step(self, sample: Sample, interval_s: float) -> Iterator[Turn]:
+        yield from ()
+
+
+FOLLOW = replace(
+    KIND,
+    name="pulse-follow",
+    says="nothing: it follows a meter",
+    groups=(("Reach", ("pulses",)),),
+    matters=lambda dial, dials: dial == "pulses",
+    yardstick=FOLLOWING,
+)
+FAMILY = Family(
+    name="pulses",
+    kinds=(KIND, FOLLOW),
+    judge=lambda detector, kind, columns: (
+        Following(detector, kind, kind.read_dials(detector), columns)
+        if kind is FOLLOW
+        else judged(detector, kind, columns)
+    ),
+    watch=lambda detector, kind, facts: (FollowWatch if kind is FOLLOW else PulseWatch)(detector, kind, facts),
+)
 
 
 def example_series() -> Series:

@@ -1,5 +1,7 @@
-// A map of two dials: misses and false alarms of every pair as one tint, the front as lozenges, the present pair as a cross.
+// A map of two dials: what every pair loses by the two gravest measures as one tint, the front as lozenges, the present
+// pair as a cross.
 import { el, glyph, redraw, short, ticks } from "./svg.js";
+import { lossesOf } from "./measures.js";
 import { show } from "./units.js";
 
 const SIZE = [334, 232];
@@ -33,12 +35,16 @@ export class PairMap {
     const h = (SIZE[1] - BOTTOM - 4) / rows;
     const cx = (i) => LEFT + (i + 0.5) * w;
     const cy = (i) => SIZE[1] - BOTTOM - (i + 0.5) * h;
-    const most = Math.max(...map.false_alarms.flat(), 1);
-    const mostMissed = Math.max(...map.misses.flat(), 1);
+    const [first, second] = lossesOf(map.measures);
+    const values = (r, c) => map.measures.map((m) => map.values[m.name][r][c]);
+    const cells = map.y.map((_, r) => map.x.map((__, c) => values(r, c)));
+    const lost = cells.map((row) => row.map((each) => [first?.(each) ?? 0, second?.(each) ?? 0]));
+    const mostMissed = Math.max(...lost.flat().map(([a]) => a), 1);
+    const most = Math.max(...lost.flat().map(([, b]) => b), 1);
     const parts = [el("rect", { class: "frame", x: LEFT, y: 4, width: SIZE[0] - LEFT - 4,
       height: SIZE[1] - BOTTOM - 4 })];
     for (let r = 0; r < rows; r++) for (let c = 0; c < columns; c++) {
-      const [missed, wrong] = [map.misses[r][c], map.false_alarms[r][c]];
+      const [missed, wrong] = lost[r][c];
       const box = { x: LEFT + c * w, y: SIZE[1] - BOTTOM - (r + 1) * h, width: w, height: h };
       if (missed) parts.push(el("rect", { class: "cell-miss", "fill-opacity": 0.35 + 0.6 * (missed / mostMissed),
         ...box }));

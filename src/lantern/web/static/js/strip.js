@@ -1,5 +1,7 @@
-// The evidence strip beneath a dial: false alarms above the line, misses below, the value as a pin, the proposal as an open pin.
+// The evidence strip beneath a dial: what each value loses by the gravest measure below the line, by the next above it;
+// the value as a pin, the proposal as an open pin.
 import { el, redraw, short, ticks } from "./svg.js";
+import { lossesOf } from "./measures.js";
 import { PLAIN, read, show } from "./units.js";
 
 const WIDTH = 326;
@@ -34,16 +36,19 @@ export class Strip {
   draw(data, value) {
     this.data = data;
     const x = (v) => ((Math.min(Math.max(v, data.low), data.high) - data.low) / (data.high - data.low)) * WIDTH;
-    const most = Math.max(...data.pieces.map((p) => p[3]), 1);
-    const mostMissed = Math.max(...data.pieces.map((p) => p[2]), 1);
+    const [below, above] = lossesOf(data.measures);
+    const lostBelow = (p) => (below ? below(p.slice(2)) : 0);
+    const lostAbove = (p) => (above ? above(p.slice(2)) : 0);
+    const most = Math.max(...data.pieces.map(lostAbove), 1);
+    const mostBelow = Math.max(...data.pieces.map(lostBelow), 1);
     // square root: a lone false alarm must still be seen beside a hundred
     const up = (n) => (n ? 3 + (REACH_UP - 3) * Math.sqrt(n / most) : 0);
-    const down = (n) => (n ? 3 + (REACH_DOWN - 3) * (n / mostMissed) : 0);
+    const down = (n) => (n ? 3 + (REACH_DOWN - 3) * (n / mostBelow) : 0);
     const parts = [];
     if (data.margin) parts.push(el("rect", { class: "margin", x: x(data.margin[0]), y: 2,
       width: Math.max(x(data.margin[1]) - x(data.margin[0]), 1), height: BASE + REACH_DOWN - 2 }));
-    parts.push(this.#area(data.pieces, x, (p) => BASE - up(p[3]), "false-fill", 3), this.#area(data.pieces, x, (p) =>
-      BASE + down(p[2]), "miss-fill", 2));
+    parts.push(this.#area(data.pieces, x, (p) => BASE - up(lostAbove(p)), "false-fill", lostAbove),
+      this.#area(data.pieces, x, (p) => BASE + down(lostBelow(p)), "miss-fill", lostBelow));
     parts.push(el("line", { class: "base", x1: 0, x2: WIDTH, y1: BASE, y2: BASE }));
     const q = this.quantity;
     ticks(show(q, data.low), show(q, data.high), 5).forEach((shown) => {
@@ -65,16 +70,17 @@ export class Strip {
   // What is drawn, as rows for a file.
   rows() {
     const q = this.quantity;
-    return [["from", "to", "unit", "misses", "false_alarms", "longest_delay_s"], ...this.data.pieces.map((p) => [show(q,
-      p[0]), show(q, p[1]), q.unit, p[2], p[3], p[4]])];
+    const names = this.data.measures.map((m) => m.name);
+    return [["from", "to", "unit", ...names],
+      ...this.data.pieces.map(([from, to, ...values]) => [show(q, from), show(q, to), q.unit, ...values])];
   }
 
   // Steps along neighbouring pieces; where there is nothing to show, the line stays clean.
-  #area(pieces, x, y, name, at) {
+  #area(pieces, x, y, name, lost) {
     let d = "";
     let open = false;
     for (const piece of pieces) {
-      if (piece[at] > 0) {
+      if (lost(piece) > 0) {
         d += `${open ? "" : `M${x(piece[0]).toFixed(2)} ${BASE}`}V${y(piece).toFixed(2)}H${x(piece[1]).toFixed(2)}`;
         open = true;
       } else if (open) { d += `V${BASE}Z`; open = false; }

@@ -30,8 +30,10 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   get changesText() {
     if (this.trouble) return this.trouble;
     if (this.changes === 0) return "";
-    const effect = this.before.misses === this.now.misses && this.before.false_alarms === this.now.false_alarms
-      ? "no change in the score" : `misses ${this.before.misses} → ${this.now.misses}, false ${this.before.false_alarms} → ${this.now.false_alarms}`;
+    const parting = data.measures.filter((m) => m.parts);
+    const moved = parting.some((m) => this.before[m.name] !== this.now[m.name]);
+    const effect = moved ? parting.map((m) =>
+      `${m.label} ${short(this.before[m.name])} → ${short(this.now[m.name])}`).join(", ") : "no change in the score";
     return `${this.changes} unsaved ${this.changes === 1 ? "change" : "changes"}: ${effect}`;
   },
   shows(name) { return this.matters.includes(name); },
@@ -46,12 +48,7 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   hasProposal(name) { return typeof this.strips[name]?.proposed === "number" && !this.faults[name]; },
   proposalText(name) { return `${this.strips[name].text.startsWith("nearest") ? "nearest" : "proposed"} ${typed(infos[name].shown, Number(this.strips[name].proposed.toPrecision(7)))} ${infos[name].shown.unit}`.trim(); },
   afterProposal(name) { return this.stripText(name).replace(/^(proposed|nearest) [^:]*:/, ""); },
-  rate(card) { return card.false_per_hour === null
-    ? "no quiet time" : `${short(card.false_per_hour, 3)} (${short(card.false_per_hour_low, 2)} to ${short(card.false_per_hour_high, 2)})`; },
-  share(card) { return card.hit_rate === null ? "no marks" : `${card.hits} of ${card.hits + card.misses}`; },
-  shareInterval(card) { return card.hit_rate === null
-    ? "" : `${Math.round(100 * card.hit_rate_low)} to ${Math.round(100 * card.hit_rate_high)} %`; },
-  delay(card) { return card.median_delay_s === null ? "none" : `${short(card.median_delay_s, 3)} s`; },
+  rowOf(card, key) { return card.rows.find((row) => row.key === key); },
   level(c) { return fixed(data.scale.level, c, 1); },
   difference(k) { return fixed(width(data.scale.level), k, 2); },
 

@@ -14,7 +14,7 @@ export const evidence = ({ data, infos, drawn }) => ({
   scoredAt: 0,
   moved: false, // a region is being dragged
   together: false,
-  wishes: { false_per_day: "", delay_s: "", misses: "" },
+  wishes: Object.fromEntries(data.wishes.map((name) => [name, ""])),
   takes: null,
   aside: {}, // what was ticked here, by take
   noise: null,
@@ -25,8 +25,7 @@ export const evidence = ({ data, infos, drawn }) => ({
     ...this.own }; },
   get wished() {
     const number = (text) => (String(text).trim() === "" ? null : Number(String(text).replace(",", ".")));
-    return { false_per_day: number(this.wishes.false_per_day), delay_s: number(this.wishes.delay_s),
-      misses: number(this.wishes.misses) ?? 0 };
+    return Object.fromEntries(Object.entries(this.wishes).map(([name, text]) => [name, number(text)]));
   },
   refresh() {
     this.drawView();
@@ -127,7 +126,6 @@ export const evidence = ({ data, infos, drawn }) => ({
   isAside(one) { return this.aside[one.id] ?? one.aside; },
   get validationText() { return this.takes?.validation.text ?? ""; },
   get validationBad() { return this.takes?.validation.verdict === "over-tuned"; },
-  cardLine(card) { return `${this.share(card)} caught, ${card.false_alarms} false in ${short(card.exposure_h, 2)} h, delay ${this.delay(card)}`; },
   get noiseText() {
     if (!this.noise?.sigma_c) return "";
     const words = { window: "against the window", points: "two points", slope: "slope", level: "this level" };

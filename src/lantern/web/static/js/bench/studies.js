@@ -2,6 +2,7 @@
 import { ask } from "../http.js";
 import { saveCsv, savePng, saveSvg } from "../export.js";
 import { PairMap } from "../pairmap.js";
+import { told } from "../measures.js";
 import { short } from "../svg.js";
 import { show } from "../units.js";
 
@@ -62,8 +63,9 @@ export const studies = ({ data, infos, drawn }) => ({
   },
   cellText({ row, column }) {
     const map = this.map;
-    const delay = map.delay_s[row][column];
-    return `${infos[map.dial_x].label} ${short(show(infos[map.dial_x].shown, map.x[column]))}, ${infos[map.dial_y].label} ${short(show(infos[map.dial_y].shown, map.y[row]))}: ${map.misses[row][column]} missed, ${map.false_alarms[row][column]} false${delay === null ? "" : `, within ${short(delay, 3)} s`}`;
+    const at = (name, value) => `${infos[name].label} ${short(show(infos[name].shown, value))}`;
+    const pair = `${at(map.dial_x, map.x[column])}, ${at(map.dial_y, map.y[row])}`;
+    return `${pair}: ${told(map.measures, map.measures.map((m) => map.values[m.name][row][column]))}`;
   },
   readCell(cell) { this.pairRead = cell && this.map ? this.cellText(cell) : ""; },
   pickCell({ row, column }) {
@@ -84,9 +86,10 @@ export const studies = ({ data, infos, drawn }) => ({
     const map = this.map;
     if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs.map, "map");
     const [qx, qy] = [infos[map.dial_x].shown, infos[map.dial_y].shown];
-    const rows = map.y.flatMap((y, r) => map.x.map((x, c) => [show(qx, x), show(qy, y), map.misses[r][c],
-      map.false_alarms[r][c], map.delay_s[r][c]]));
-    return saveCsv([[map.dial_x, map.dial_y, "misses", "false_alarms", "longest_delay_s"], ...rows], "map");
+    const names = map.measures.map((m) => m.name);
+    const rows = map.y.flatMap((y, r) => map.x.map((x, c) => [show(qx, x), show(qy, y),
+      ...names.map((name) => map.values[name][r][c])]));
+    return saveCsv([[map.dial_x, map.dial_y, ...names], ...rows], "map");
   },
 
   // ---- what a later take said ----

@@ -1,4 +1,4 @@
-"""A detector held against a take, whatever it looks at: what pages, commands, jobs and rehearsals ask of every kind."""
+"""A detector held against a take, whatever it looks at: what each value of a dial gives, by the measures of its kind."""
 
 from __future__ import annotations
 
@@ -8,19 +8,17 @@ from typing import Any, ClassVar, Self
 
 from lantern.core.counted import HandCount
 from lantern.core.dials import DialInfo, describe_dial, read_dials
-from lantern.core.events import Detector, Event
+from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.kind import Kind
-from lantern.core.reasons import Reason
 from lantern.core.signals import Series
-from lantern.core.tuning.scoring import Mark, ScoreCard, Slack, score
-from lantern.core.tuning.sweep import SHOWN, Row, values_in
-from lantern.core.tuning.tally import Counts
-from lantern.core.units import CELSIUS, Scale
+from lantern.core.tuning.measures import Card, Figures, Yardstick
+from lantern.core.tuning.scoring import Mark, Slack
+from lantern.core.tuning.sweep import Row, values_in
 
 
-class Judged(ABC):
-    """Frozen: `with_dials` gives another one."""
+class Sweepable(ABC):
+    """Frozen: `with_dials` gives another one. One that raises is a `Raising`."""
 
     traces_as: ClassVar[str] = "lines"  # how the time axis draws them: lines, or stems that stand alone
     none_exact: ClassVar[str] = "none here"  # why no dial sweeps exactly, where none does
@@ -39,12 +37,8 @@ class Judged(ABC):
         """The same detector on the same take with other dials."""
 
     @abstractmethod
-    def events(self) -> list[Event]:
-        """In order of time."""
-
-    @abstractmethod
-    def counts(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
-        """The result from the raises alone; `marks` are its own."""
+    def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Any:
+        """What these dials give, with every measure of the kind by name; `marks` are its own."""
 
     @abstractmethod
     def exact_dials(self) -> Collection[str]:
@@ -52,21 +46,29 @@ class Judged(ABC):
 
     @abstractmethod
     def rows_exact(
-        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), apart: int = SHOWN
+        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), *, whole: bool = False
     ) -> list[Row]:
-        """Rows that join up from `low` to `high`, each with one result; `dial` is one of `exact_dials`."""
-
-    @abstractmethod
-    def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
-        """Why no raise hit this mark."""
+        """Rows that join up from `low` to `high`, each with one result; `dial` is one of `exact_dials`. `whole`: a row ends
+        where any measure changes, not only where what a printed row shows does.
+        """
 
     @abstractmethod
     def traces(self) -> Mapping[str, Series]:
         """What the time axis draws."""
 
-    def refusals(self) -> list[tuple[float, str, Reason]]:
-        """(when, what, why) of what came and did not raise, where the family tells one from another; in order of time."""
-        return []
+    @property
+    def yardstick(self) -> Yardstick:
+        return self.kind.yardstick
+
+    @property
+    def sweep_columns(self) -> tuple[str, ...]:
+        """What a printed row of a sweep shows of a result, by name."""
+        return tuple(measure.name for measure in self.yardstick.measures)
+
+    def card(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Card:
+        """How it does on the take; of the marks those count that speak of it."""
+        yardstick = self.yardstick
+        return Figures(yardstick.measures, yardstick.values(self.result(self.own(marks), slack)))
 
     def unknown(self) -> list[tuple[float, float, str]]:
         """(from, to, why) where the detector cannot know."""
@@ -94,18 +96,11 @@ class Judged(ABC):
         """What was counted against what somebody counted by hand. Raises `Refused` where nothing is counted."""
         raise Refused([Fault("detector", f"a {self.kind.name} detector counts nobody", "marks, or one that counts")])
 
-    def evaluated(self) -> list[Event]:
-        """The events as a file holds them: with figures that would be too dear for every drag."""
-        return self.events()
-
     # ---- what follows from these ----
 
     def own(self, marks: Sequence[Mark]) -> list[Mark]:
         """The marks that speak of this detector."""
         return [mark for mark in marks if mark.concerns(self.detector.name)]
-
-    def score(self, marks: Sequence[Mark], slack: Slack = Slack()) -> ScoreCard:
-        return score(self.events(), self.own(marks), self.length_s, slack)
 
     def prepare(self, dial: str, values: Sequence[float]) -> None:
         """Work out at once what these values of a dial need, where that is quicker than value by value."""
@@ -114,7 +109,7 @@ class Judged(ABC):
     def rows_at(self, dial: str, marks: Sequence[Mark], values: Sequence[float], slack: Slack = Slack()) -> list[Row]:
         """A row a value; `marks` are its own."""
         self.prepare(dial, values)
-        return [Row(v, v, v, self.with_dials(**{dial: v}).counts(marks, slack)) for v in values]
+        return [Row(v, v, v, self.with_dials(**{dial: v}).result(marks, slack)) for v in values]
 
     def sweep(
         self,
@@ -144,7 +139,7 @@ class Judged(ABC):
         self._check_ends(dial, low, high)
         if not self.kind.matters(dial, self.dials):  # one result for the whole range
             middle = (low + high) / 2
-            return [Row(low, high, middle, self.counts(own, slack))]
+            return [Row(low, high, middle, self.result(own, slack))]
         if dial not in self.exact_dials():
             names = ", ".join(self.exact_dials()) or self.none_exact
             raise Refused([Fault(f"dials.{dial}", "has no exact sweep", f"--from, --to and --step (exact: {names})")])
