@@ -10,12 +10,12 @@ import numpy as np
 from bench.figures import Figure, seconds
 from bench.sweep import a_day
 from lantern.core.events import Detector, Region
+from lantern.core.exact.sweep import counts_of, sweep_exact
 from lantern.core.kinds import judge
 from lantern.core.readings.subject import Subject
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
 from lantern.core.tuning.pairs import map_pair
-from lantern.core.tuning.scoring import Mark
-from lantern.core.tuning.sweep import counts_of, sweep_exact
 
 SIDE = 40
 TRIED = 24  # pairs that are run alone, to say what all of them would take

@@ -15,7 +15,7 @@ from lantern.core.kinds import detector_of, judge
 from lantern.core.plates.keys import ALPHABET, CONFUSABLE, codes_of
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.reads import Reads
-from lantern.core.tuning.scoring import Mark
+from lantern.core.scoring.marks import Mark
 
 PASSAGES, READS, ENTRIES, EVERY_S = 10_000, 8, 5_000, 6.0
 SHARE = 0.01  # of the passages that the plain loop does

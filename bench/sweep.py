@@ -8,10 +8,10 @@ from dataclasses import replace
 import numpy as np
 
 from bench.figures import Figure, seconds
+from lantern.core.exact.sweep import counts_of, sweep_exact
 from lantern.core.rule import Rule
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
-from lantern.core.tuning.scoring import Mark
-from lantern.core.tuning.sweep import counts_of, sweep_exact
 
 SAMPLES, MARKS = 86_400, 40
 

@@ -14,8 +14,8 @@ from bench.figures import Figure, seconds
 from lantern.core.events import Detector, Region
 from lantern.core.kinds import judge
 from lantern.core.objects.subject import TrackSubject
+from lantern.core.scoring.marks import Mark
 from lantern.core.tracks import Tracks, make_tracks
-from lantern.core.tuning.scoring import Mark
 
 FPS, HOURS, IN_VIEW, LIFE_S = 15, 1, 30, 20
 WIDTH, HEIGHT = 1280, 720

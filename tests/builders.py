@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from lantern.core.events import Detector
 from lantern.core.kinds import judge
 from lantern.core.rule import Rule
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Frames, Series
 from lantern.core.tracks import Tracks
-from lantern.core.tuning.scoring import Mark
 
 
 def series(x: list[float], *, dt: float = 1.0, name: str = "r") -> Series:

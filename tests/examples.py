@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from lantern.core.events import Detector
-from lantern.core.tuning.scoring import Mark
+from lantern.core.scoring.marks import Mark
 from lantern.core.watch import Sample
 
 

@@ -8,8 +8,8 @@ from pathlib import Path
 from lantern.core.events import Detector
 from lantern.core.linking.links import Effect, LinkRule, Output
 from lantern.core.logic.timetable import Hours, Timetable
+from lantern.core.scoring.marks import Mark
 from lantern.core.site import Device, Place, Site
-from lantern.core.tuning.scoring import Mark
 from lantern.db.base import transaction
 from lantern.links.actions import save_link, save_timetable
 from lantern.people.tables import add_user

@@ -16,12 +16,12 @@ from lantern.core.objects.placement import room
 from lantern.core.readings.advice import SURE, SUSTAINS_S, advise
 from lantern.core.readings.watch import ReadingWatch
 from lantern.core.rule import Rule
+from lantern.core.scoring.marking import marks_of_event
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
 from lantern.core.silence import why_silent
 from lantern.core.tracks import make_tracks
-from lantern.core.tuning.marking import marks_of_event
 from lantern.core.tuning.raises import RAISES
-from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wishes import Wishes
 
 RULE = Rule(sense="above", level=5.0, sustain_s=3.0)

@@ -8,14 +8,14 @@ import pytest
 from builders import subject_of
 from lantern.core.dials import describe
 from lantern.core.events import Detector
+from lantern.core.exact.chains import CHAINS
 from lantern.core.faults import Refused
 from lantern.core.kind import Kind
 from lantern.core.kinds import KINDS, kind_of
 from lantern.core.readings.kind import SeriesKind
 from lantern.core.readings.region import ReadingRegion
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Frames, RecordedAs, Series, frames_of
-from lantern.core.tuning.chains import CHAINS
-from lantern.core.tuning.scoring import Mark
 
 EVERY = pytest.mark.parametrize("kind", KINDS.values(), ids=lambda kind: kind.name)
 READING = [kind for kind in KINDS.values() if isinstance(kind, SeriesKind)]

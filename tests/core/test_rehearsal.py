@@ -11,8 +11,8 @@ from lantern.core.linking.links import Effect, LinkRule
 from lantern.core.logic.timetable import Hours, Timetable
 from lantern.core.rehearsal import Armed, Rehearsal, rehearse
 from lantern.core.rule import Rule
+from lantern.core.scoring.marks import Mark
 from lantern.core.silence import why_silent
-from lantern.core.tuning.scoring import Mark
 
 START = datetime(2025, 6, 2, 0, 59, 50, tzinfo=UTC)  # a Monday
 LINK = LinkRule(name="l", detector="d", effects=(Effect(output="lamp", length_s=4),))

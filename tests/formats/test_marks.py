@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lantern.core.faults import Refused
-from lantern.core.tuning.scoring import LABELS, Mark
+from lantern.core.scoring.marks import LABELS, Mark
 from lantern.formats.tables import read_marks, write_marks
 
 HEADER = "start_s,end_s,label,detector,note\n"

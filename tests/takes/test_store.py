@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from sqlalchemy import func, select
 
 from lantern.core.faults import Refused
-from lantern.core.tuning.scoring import Mark
+from lantern.core.scoring.marks import Mark
 from lantern.db.base import transaction
 from lantern.formats.packing import pack, unpack
 from lantern.settings import settings as app_settings

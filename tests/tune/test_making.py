@@ -9,7 +9,7 @@ from fastapi.testclient import TestClient
 
 from lantern.application.app import make_app
 from lantern.core.faults import Refused
-from lantern.core.tuning.scoring import Mark
+from lantern.core.scoring.marks import Mark
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow
 from lantern.live.plans import load_plans

@@ -9,8 +9,8 @@ import pytest
 
 from lantern.benches.readings import physics
 from lantern.core.faults import Refused
+from lantern.core.scoring.marks import Mark
 from lantern.core.tuning.raises import RAISES
-from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import CELSIUS, Scale
 from lantern.db.base import transaction

@@ -11,9 +11,9 @@ import pytest
 from builders import subject_of
 from lantern.core.events import Detector, Region
 from lantern.core.raising import Raising
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
 from lantern.core.tracks import Tracks, make_tracks
-from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wanted import UnwantedError, still_wanted, while_wanted
 from lantern.core.units import CELSIUS
 from lantern.tune.evidence import Held, strips

@@ -11,7 +11,7 @@ from sqlalchemy import event
 
 from lantern.application.app import make_app
 from lantern.core.events import Detector
-from lantern.core.tuning.scoring import Mark
+from lantern.core.scoring.marks import Mark
 from lantern.db.base import engine, transaction
 from lantern.survey.devices import add_device, add_place
 from lantern.takes.actions import add_marks, import_path

@@ -18,7 +18,7 @@ from sqlalchemy import delete
 from lantern.application.app import make_app
 from lantern.benches.objects import walk_routes
 from lantern.core.events import Detector, Region
-from lantern.core.objects.sighted import ORDER
+from lantern.core.objects.verdicts.sighted import ORDER
 from lantern.db.base import transaction
 from lantern.people.tables import add_user
 from lantern.survey.actions import add_site

@@ -126,7 +126,7 @@ def _hand_counts(path: Path) -> Any:
 
 def _slack(early_s: float, late_s: float) -> Any:
     from lantern.core.faults import Fault
-    from lantern.core.tuning.scoring import Slack
+    from lantern.core.scoring.marks import Slack
 
     faults = [
         Fault(name, f"{value:g}", "0 or more seconds")

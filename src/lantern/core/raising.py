@@ -7,9 +7,10 @@ from collections.abc import Sequence
 
 from lantern.core.events import Event
 from lantern.core.reasons import Reason
+from lantern.core.scoring.cards import ScoreCard, score
+from lantern.core.scoring.marks import Mark, Slack
+from lantern.core.scoring.tally import SHOWN, Counts
 from lantern.core.sweepable import Sweepable
-from lantern.core.tuning.scoring import Mark, ScoreCard, Slack, score
-from lantern.core.tuning.tally import SHOWN, Counts
 from lantern.core.units import CELSIUS, Scale
 
 

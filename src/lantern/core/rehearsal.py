@@ -11,7 +11,7 @@ from lantern.core.linking.links import LinkRule
 from lantern.core.linking.timeline import Active, Firing, activity, firings
 from lantern.core.logic.timetable import Timetable
 from lantern.core.reasons import Reason
-from lantern.core.tuning.scoring import Judgement, Mark, Slack, judge, within
+from lantern.core.scoring.marks import Judgement, Mark, Slack, judge, within
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ import numpy as np
 from lantern.core.decide import run
 from lantern.core.reasons import Reason
 from lantern.core.rule import Rule, levels
+from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.signals import Series
-from lantern.core.tuning.scoring import Mark, Slack
 from lantern.core.units import CELSIUS, Scale
 from lantern.core.watching import compare, has_held, stretch_starts, watched
 

@@ -11,10 +11,10 @@ from lantern.core.dials import DialInfo, describe_dial, read_dials
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.kind import Kind
+from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.signals import Series
 from lantern.core.tuning.measures import Card, Figures, Yardstick
-from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import Row, values_in
+from lantern.core.tuning.rows import Row, values_in
 
 
 class Sweepable(ABC):

@@ -16,8 +16,8 @@ from typing import Any
 
 import numpy as np
 
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Frames, Pixels
-from lantern.core.tuning.scoring import Mark
 from lantern.demo.skerrow import CROWDS, OBSERVERS, PLATES, TAKES
 from lantern.formats.sidecar import TakeInfo
 from lantern.formats.takes import Still, Take

@@ -14,8 +14,8 @@ import numpy as np
 
 from lantern.core.counted import HandCount
 from lantern.core.faults import MOST_FAULTS, FaultList
+from lantern.core.scoring.marks import Label, Mark
 from lantern.core.signals import Floats, Series
-from lantern.core.tuning.scoring import Label, Mark
 from lantern.formats.limits import COLDEST_C, DEFAULT, HOTTEST_C, LONGEST_S, MOST_ID, MOST_READING, Limits
 from lantern.formats.text import Source, bounded, name, number, numbers_at_once, shown
 

@@ -13,9 +13,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.core.tracks import Tracks, make_tracks
-from lantern.core.tuning.scoring import Mark
 
 Box = tuple[float, float, float, float]  # left, top, width, height in px
 Camera = Callable[[float, float, float, float], Box]  # x, y on the ground, width and height in m

@@ -11,8 +11,8 @@ from typing import Any
 
 import numpy as np
 
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import RecordedAs
-from lantern.core.tuning.scoring import Mark
 from lantern.standins.scene import Picture, Scene
 
 PEOPLE = 60

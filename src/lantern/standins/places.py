@@ -8,7 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from lantern.core.tuning.scoring import Mark
+from lantern.core.scoring.marks import Mark
 from lantern.standins.crowd import Box, Camera, Crowd, Tracker, Walker, observe
 from lantern.standins.ground import bar, draw
 

@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
 from lantern.core.readings.heat.radiation import Seen, apparent_c, object_c
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Frames, RecordedAs
-from lantern.core.tuning.scoring import Mark
 
 SCALE = 0.04  # K a count, as 14-bit sensors have it
 OFFSET_C = -273.15

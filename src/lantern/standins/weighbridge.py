@@ -17,8 +17,8 @@ import numpy as np
 from lantern.core.plates.keys import ALPHABET, CONFUSABLE, codes_of
 from lantern.core.plates.lists import Entry, PlateList
 from lantern.core.reads import Reads
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
-from lantern.core.tuning.scoring import Mark
 
 FRAME = (1920, 1080)
 FPS = 4.0

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, object_session
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, FaultList, Refused
-from lantern.core.tuning.scoring import Label, Mark
+from lantern.core.scoring.marks import Label, Mark
 from lantern.db.base import now, transaction
 from lantern.db.work import Record, carry_out, refuse
 from lantern.formats.border import border

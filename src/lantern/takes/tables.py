@@ -13,8 +13,8 @@ from sqlalchemy import ForeignKey, Index, delete, select
 from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, object_session, relationship
 
 from lantern.core.faults import Fault, Refused
+from lantern.core.scoring.marks import Label, Mark
 from lantern.core.signals import Floats
-from lantern.core.tuning.scoring import Label, Mark
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
 from lantern.formats.sidecar import FIRST, LAST

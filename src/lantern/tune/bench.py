@@ -14,8 +14,8 @@ from lantern.core.events import Detector
 from lantern.core.kinds import kind_of
 from lantern.core.raising import Raising
 from lantern.core.rehearsal import Armed, rehearse
+from lantern.core.scoring.marking import marks_of_event
 from lantern.core.signals import Series
-from lantern.core.tuning.marking import marks_of_event
 from lantern.core.tuning.measures import Card
 from lantern.core.units import CELSIUS, Scale
 from lantern.links.tables import hours_of

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
 from lantern.core.kinds import detector_of, kind_of
-from lantern.core.tuning.intervals import pairs_differ
+from lantern.core.scoring.intervals import pairs_differ
 from lantern.core.units import Scale
 from lantern.db.base import transaction
 from lantern.db.numbers import Id

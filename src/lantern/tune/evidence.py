@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 from lantern.core.dials import DialInfo, describe
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
+from lantern.core.scoring.marks import Mark, exposure_s
 from lantern.core.sweepable import Sweepable
-from lantern.core.tuning.scoring import Mark, exposure_s
+from lantern.core.tuning.rows import Row
 from lantern.core.tuning.strips import Evidence, shown_range, stretches_of, strip_of, together
-from lantern.core.tuning.sweep import Row
 from lantern.core.tuning.wanted import still_wanted
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import Scale

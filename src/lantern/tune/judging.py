@@ -16,9 +16,9 @@ from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
 from lantern.core.kinds import judge
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.core.sweepable import Sweepable
-from lantern.core.tuning.scoring import Mark
 from lantern.formats.signals.register import signal_of
 from lantern.lists.tables import with_lists
 from lantern.takes.store import value_of_take

@@ -12,8 +12,8 @@ import numpy as np
 from lantern.core.kinds import detector_of
 from lantern.core.linking.links import Effect, LinkRule, Output
 from lantern.core.reads import Reads
+from lantern.core.scoring.marks import Mark
 from lantern.core.site import Device, Place, Site
-from lantern.core.tuning.scoring import Mark
 from lantern.db.base import transaction
 from lantern.formats.plates import write_plates
 from lantern.links.actions import save_link

@@ -12,9 +12,9 @@ import tifffile
 from lantern.benches.readings import physics
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
 from lantern.core.site import Device, Place, Site
-from lantern.core.tuning.scoring import Mark
 from lantern.core.units import Scale
 from lantern.db.base import transaction
 from lantern.formats.tables import read_hand_counts, read_series, write_series

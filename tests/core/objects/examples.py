@@ -6,8 +6,8 @@ import numpy as np
 
 from examples import Example
 from lantern.core.events import Detector
+from lantern.core.scoring.marks import Mark
 from lantern.core.tracks import Seen, Tracks, make_tracks
-from lantern.core.tuning.scoring import Mark
 from lantern.core.watch import Sample
 from wandering import REGIONS
 

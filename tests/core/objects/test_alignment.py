@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lantern.core.counted import HandCount
-from lantern.core.objects.alignment import Passage, is_reversed, matched, offset_s
+from lantern.core.objects.counting.alignment import Passage, is_reversed, matched, offset_s
 
 
 def passages(seed: int, n: int = 60, length_s: float = 600.0) -> list[Passage]:

@@ -7,11 +7,11 @@ import pytest
 from checks import check
 from core.objects.test_kinds import DOWN, LINE, UP, ZONE, subject, tracks
 from lantern.core.counted import HandCount, intervals_of
-from lantern.core.objects import stereo
-from lantern.core.objects.audit import audit, flawless_for, observers_differ, passages_for
+from lantern.core.objects.counting import stereo
+from lantern.core.objects.counting.audit import audit, flawless_for, observers_differ, passages_for
+from lantern.core.objects.counting.occupancy import Occupancy, drift, guarded, running, with_capacity
 from lantern.core.objects.dials import CountDials
-from lantern.core.objects.occupancy import Occupancy, drift, guarded, running, with_capacity
-from lantern.core.tuning.intervals import exact_share, wilson
+from lantern.core.scoring.intervals import exact_share, wilson
 
 
 def later(path: list[tuple[float, float]], by: float) -> dict[float, tuple[float, float]]:

@@ -15,12 +15,12 @@ from checks import check
 from lantern.core.counted import HandCount
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
-from lantern.core.objects.audit import audit, bias, bias_interval, wape
+from lantern.core.objects.counting.audit import audit, bias, bias_interval, wape
 from lantern.core.objects.kinds import advance
 from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.subject import TrackSubject
+from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.tracks import UNKNOWN, Tracks, majority_so_far, make_tracks, stretch_of
-from lantern.core.tuning.scoring import Mark, Slack
 
 LINE = ObjectRegion(name="line", shape="line", points=((10, 10), (30, 10)))
 ZONE = ObjectRegion(name="zone", shape="box", points=((10, 10), (30, 30)))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from lantern.core.objects.passages import PassageTest
+from lantern.core.objects.counting.passages import PassageTest
 
 
 @pytest.mark.parametrize(

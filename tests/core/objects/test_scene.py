@@ -6,8 +6,8 @@ import pytest
 
 from core.objects.test_kinds import DOWN, LINE, ZONE, subject, tracks
 from lantern.core.objects.scene import class_lines, dwell, life, presence
+from lantern.core.scoring.marks import Mark
 from lantern.core.tracks import usual_classes
-from lantern.core.tuning.scoring import Mark
 
 
 def test_presence_adds_up_to_the_time_in_view() -> None:

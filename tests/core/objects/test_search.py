@@ -10,9 +10,9 @@ from checks import check
 from lantern.core.counted import HandCount
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
-from lantern.core.objects import search as search_module
+from lantern.core.objects.counting import search as search_module
+from lantern.core.objects.counting.search import Counted, flattest, moved_line, search
 from lantern.core.objects.region import ObjectRegion
-from lantern.core.objects.search import Counted, flattest, moved_line, search
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.tracks import make_tracks
 

@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from builders import subject_of
 from lantern.core.events import Detector
+from lantern.core.scoring.marks import Mark
+from lantern.core.scoring.tally import SHOWN
 from lantern.core.tracks import Tracks
-from lantern.core.tuning.scoring import Mark
-from lantern.core.tuning.tally import SHOWN
 from wandering import REGIONS, wandering
 
 MARKS = [

@@ -9,9 +9,9 @@ import pytest
 
 from core.objects.test_kinds import DOWN, LINE, UP, ZONE, subject, tracks
 from lantern.core.objects.region import ObjectRegion
-from lantern.core.objects.sighted import ORDER, WORDS
+from lantern.core.objects.verdicts.sighted import ORDER, WORDS
+from lantern.core.scoring.marks import Mark
 from lantern.core.tracks import Tracks, make_tracks
-from lantern.core.tuning.scoring import Mark
 
 BESIDE = [(50, 4), (50, 12), (50, 20)]  # the endless line is crossed, beyond its end
 NEAR = [(20, 4), (20, 9), (20, 11), (20, 9), (20, 4)]  # touches and goes again

@@ -8,7 +8,7 @@ from core.plates.scenes import scene
 from examples import Example
 from lantern.core.kinds import detector_of
 from lantern.core.reads import Read, Reads
-from lantern.core.tuning.scoring import Mark
+from lantern.core.scoring.marks import Mark
 from lantern.core.watch import Sample
 
 

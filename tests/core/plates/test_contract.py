@@ -14,7 +14,7 @@ from lantern.core.faults import Refused
 from lantern.core.kinds import detector_of, judge
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.reads import Reads
-from lantern.core.tuning.scoring import Mark
+from lantern.core.scoring.marks import Mark
 
 
 def dials_of(seed: int) -> plain.Dials:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from core.test_kinds import detector, picture
 from examples import Example
 from lantern.core.readings.family import HEAT, SKIN
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import frames_of
-from lantern.core.tuning.scoring import Mark
 from lantern.core.watch import Sample
 
 

@@ -9,17 +9,18 @@ from scipy import stats
 from builders import subject_of
 from checks import check
 from lantern.core.events import Detector, Region
+from lantern.core.exact.sweep import counts_of
 from lantern.core.faults import Refused
 from lantern.core.readings.advice import advise
 from lantern.core.readings.subject import Subject
+from lantern.core.scoring.cards import ScoreCard, pooled
+from lantern.core.scoring.holdout import validate
+from lantern.core.scoring.intervals import events_for, exposure_for, pairs_differ, rate_at_most, rates_differ
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
-from lantern.core.tuning.holdout import validate
-from lantern.core.tuning.intervals import events_for, exposure_for, pairs_differ, rate_at_most, rates_differ
 from lantern.core.tuning.measures import Stretch
 from lantern.core.tuning.pairs import map_pair, pareto, robust_cell, values_between
 from lantern.core.tuning.raises import RAISES
-from lantern.core.tuning.scoring import Mark, ScoreCard, pooled
-from lantern.core.tuning.sweep import counts_of
 from lantern.core.tuning.wishes import Wishes, propose
 
 # ---- how much is needed, and what differs ----------------------------------------------------------------------------

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from lantern.core.scoring.marks import Mark
 from lantern.core.tuning.measures import Stretch
 from lantern.core.tuning.raises import RAISES
-from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.strips import Evidence, Strip, clipped, pieces_of, shown_range, strip_of, together
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import Quantity

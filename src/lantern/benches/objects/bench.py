@@ -12,8 +12,8 @@ from lantern.benches.objects import scenes
 from lantern.benches.objects.routes import router
 from lantern.benches.objects.walk_routes import router as walk_router
 from lantern.core.kinds import detector_of, kind_of
+from lantern.core.objects.counting.search import search
 from lantern.core.objects.kind import TrackKind
-from lantern.core.objects.search import search
 from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import DetectorRow
 

@@ -9,7 +9,7 @@ from fastapi.responses import Response
 
 from lantern.benches.objects import scenes
 from lantern.core.faults import Fault, Refused
-from lantern.core.objects.search import moved_line
+from lantern.core.objects.counting.search import moved_line
 from lantern.core.objects.shapes import watched_regions
 from lantern.db.base import transaction
 from lantern.db.numbers import Id

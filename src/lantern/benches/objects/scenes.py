@@ -14,21 +14,21 @@ from sqlalchemy.orm import Session
 
 from lantern.core.counted import HandCount, intervals_of
 from lantern.core.faults import Fault, Refused
-from lantern.core.objects import stereo
-from lantern.core.objects.alignment import is_reversed, offset_s
-from lantern.core.objects.audit import audit, flawless_for, observers_differ, passages_for
+from lantern.core.objects.counting import stereo
+from lantern.core.objects.counting.alignment import is_reversed, offset_s
+from lantern.core.objects.counting.audit import audit, flawless_for, observers_differ, passages_for
+from lantern.core.objects.counting.occupancy import drift, running
+from lantern.core.objects.counting.search import Counted
 from lantern.core.objects.dials import CountDials, CrossingDials
-from lantern.core.objects.occupancy import drift, running
 from lantern.core.objects.placement import least_fps, room
 from lantern.core.objects.region import ObjectDetector
 from lantern.core.objects.scene import class_lines, dwell, life, presence
-from lantern.core.objects.search import Counted
 from lantern.core.objects.shapes import watched_regions
-from lantern.core.objects.sighted import ORDER, WORDS
 from lantern.core.objects.subject import TrackSubject
+from lantern.core.objects.verdicts.sighted import ORDER, WORDS
 from lantern.core.rehearsal import Armed, active
+from lantern.core.scoring.marks import judge
 from lantern.core.tracks import usual_classes
-from lantern.core.tuning.scoring import judge
 from lantern.db.numbers import Id
 from lantern.links.tables import hours_of
 from lantern.takes.tables import HandCountRow, TakeRow, hand_counts_of, marks_of

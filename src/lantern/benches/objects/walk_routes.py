@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.objects.passages import PassageTest
+from lantern.core.objects.counting.passages import PassageTest
 from lantern.db.base import now, transaction
 from lantern.db.numbers import Id
 from lantern.live.calls import ask_engine

@@ -18,7 +18,7 @@ from lantern.core.plates.history import as_sure, own_reads
 from lantern.core.plates.keys import ALPHABET, key_of
 from lantern.core.plates.passages import keyed
 from lantern.core.plates.subject import PlateSubject
-from lantern.core.tuning.scoring import Mark, judge
+from lantern.core.scoring.marks import Mark, judge
 from lantern.db.base import now
 from lantern.formats.plates import MOST_CHARACTERS
 from lantern.takes.tables import TakeRow, TruthRow

@@ -18,8 +18,8 @@ from lantern.core.plates.forms import FORMS
 from lantern.core.plates.history import own_reads
 from lantern.core.plates.passages import keyed
 from lantern.core.plates.subject import PlateSubject
+from lantern.core.scoring.marks import Mark, judge
 from lantern.core.sun import LIGHTS
-from lantern.core.tuning.scoring import Mark, judge
 from lantern.core.tuning.wanted import still_wanted
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.judging import marks, subject

@@ -21,8 +21,8 @@ from lantern.core.readings.skin.screening import Visitor
 from lantern.core.readings.skin.statistics import positive_predictive, roc, shares
 from lantern.core.readings.subject import Subject
 from lantern.core.rule import RiseBy
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import RecordedAs, Series
-from lantern.core.tuning.scoring import Mark
 from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.evidence import Held
 from lantern.tune.judging import held_value, subject

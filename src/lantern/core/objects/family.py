@@ -7,8 +7,8 @@ from typing import Any
 from lantern.core.family import Family
 from lantern.core.objects import dials as object_dials
 from lantern.core.objects import kinds as objects
+from lantern.core.objects.counting.occupancy import REGION as OCCUPANCY
 from lantern.core.objects.kind import Arrows, TrackKind
-from lantern.core.objects.occupancy import REGION as OCCUPANCY
 from lantern.core.objects.subject import judge
 from lantern.core.objects.watch import object_watch
 

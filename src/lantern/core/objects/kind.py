@@ -12,7 +12,7 @@ from lantern.core.kind import Kind
 from lantern.core.objects.following import Follower
 from lantern.core.objects.kinds import Found
 from lantern.core.objects.region import ObjectDetector, ObjectRegion
-from lantern.core.objects.sighted import ORDER
+from lantern.core.objects.verdicts.sighted import ORDER
 from lantern.core.tracks import Tracks
 from lantern.core.watching import Indices
 

@@ -11,9 +11,9 @@ import numpy as np
 from lantern.core.objects.lines import distance
 from lantern.core.objects.shapes import inside, line_of, watched_regions
 from lantern.core.objects.subject import TrackSubject
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.core.tracks import Tracks, usual_classes
-from lantern.core.tuning.scoring import Mark
 from lantern.core.tuning.wanted import still_wanted
 from lantern.core.watching import Indices
 

@@ -13,26 +13,26 @@ from lantern.core.counted import HandCount
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event
 from lantern.core.objects import dials
-from lantern.core.objects.audit import audit
+from lantern.core.objects.counting.audit import audit
+from lantern.core.objects.counting.occupancy import running, with_capacity
 from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
+from lantern.core.objects.exact.raisers import rows_of
+from lantern.core.objects.exact.steps import band_steps, dwell_steps
 from lantern.core.objects.filters import filtered
 from lantern.core.objects.kind import TrackKind
 from lantern.core.objects.kinds import event_of, in_order, rearmed
-from lantern.core.objects.occupancy import running, with_capacity
 from lantern.core.objects.placement import placement_cautions
-from lantern.core.objects.raisers import rows_of
 from lantern.core.objects.region import ObjectDetector
 from lantern.core.objects.shapes import watched_regions
-from lantern.core.objects.sighted import Sighted, Verdict
-from lantern.core.objects.steps import band_steps, dwell_steps
-from lantern.core.objects.verdicts import verdicts
+from lantern.core.objects.verdicts.letting_go import verdicts
+from lantern.core.objects.verdicts.sighted import Sighted, Verdict
 from lantern.core.raising import Raising
 from lantern.core.reasons import Reason
+from lantern.core.scoring.marks import Mark, Slack, within
+from lantern.core.scoring.tally import ALL, SHOWN, Counts, Tally
 from lantern.core.signals import Floats, Series
 from lantern.core.tracks import Tracks, stretch_of
-from lantern.core.tuning.scoring import Mark, Slack, within
-from lantern.core.tuning.sweep import Row
-from lantern.core.tuning.tally import ALL, SHOWN, Counts, Tally
+from lantern.core.tuning.rows import Row
 from lantern.core.tuning.wanted import still_wanted
 from lantern.core.units import CELSIUS, Scale
 

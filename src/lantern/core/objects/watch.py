@@ -9,11 +9,11 @@ from typing import Any
 
 from lantern.core.decide import Change
 from lantern.core.faults import Fault, Refused
-from lantern.core.objects import occupancy
+from lantern.core.objects.counting import occupancy
+from lantern.core.objects.counting.occupancy import Occupancy
 from lantern.core.objects.dials import CountDials, ZoneDials
 from lantern.core.objects.following import Step
 from lantern.core.objects.kind import TrackKind
-from lantern.core.objects.occupancy import Occupancy
 from lantern.core.objects.region import ObjectDetector
 from lantern.core.watch import Sample, Standing, Turn, Watch
 

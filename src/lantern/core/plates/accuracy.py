@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from lantern.core.tuning.intervals import wilson
+from lantern.core.scoring.intervals import wilson
 
 RESAMPLES = 2000
 SEED = 7

@@ -17,8 +17,8 @@ from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.history import history_of, own_reads
 from lantern.core.plates.lists import Nearest
 from lantern.core.rule import TIME_TOLERANCE_S
-from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import Row
+from lantern.core.scoring.marks import Mark, Slack
+from lantern.core.tuning.rows import Row
 from lantern.core.watching import Bools, Indices
 
 if TYPE_CHECKING:

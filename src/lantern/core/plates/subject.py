@@ -31,10 +31,10 @@ from lantern.core.plates.verdicts import ORDER, verdicts
 from lantern.core.raising import Raising
 from lantern.core.reads import Reads
 from lantern.core.reasons import Reason
+from lantern.core.scoring.marks import Mark, Slack, within
+from lantern.core.scoring.tally import ALL, SHOWN, Counts, Tally
 from lantern.core.signals import Series
-from lantern.core.tuning.scoring import Mark, Slack, within
-from lantern.core.tuning.sweep import Row
-from lantern.core.tuning.tally import ALL, SHOWN, Counts, Tally
+from lantern.core.tuning.rows import Row
 from lantern.core.units import CELSIUS, Scale
 from lantern.core.watching import Bools, Indices
 

@@ -10,10 +10,10 @@ from operator import itemgetter
 import numpy as np
 
 from lantern.core.plates.deciding import Raised, rearmed
+from lantern.core.scoring.marks import Mark, Slack
+from lantern.core.scoring.tally import Counts, Tally
 from lantern.core.signals import Floats
-from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import Row, value_inside
-from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.tuning.rows import Row, value_inside
 from lantern.core.tuning.wanted import still_wanted
 from lantern.core.watching import Bools, Indices
 

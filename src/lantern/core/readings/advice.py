@@ -10,14 +10,14 @@ import numpy as np
 
 from lantern.core.baseline import RESOLUTION
 from lantern.core.dials import describe_dial
+from lantern.core.exact.sweep import sweep_exact
 from lantern.core.faults import Refused
 from lantern.core.readings.heat.noise import noise_of
 from lantern.core.readings.subject import Subject
+from lantern.core.scoring.marks import Mark, exposure_s
+from lantern.core.scoring.tally import ALL
 from lantern.core.tuning.raises import RAISES
-from lantern.core.tuning.scoring import Mark, exposure_s
 from lantern.core.tuning.strips import clipped, inside, stretches_of, together
-from lantern.core.tuning.sweep import sweep_exact
-from lantern.core.tuning.tally import ALL
 from lantern.core.tuning.wishes import Proposal, Wishes, propose
 
 SURE = 20.0  # times the noise; a narrower stretch may be gone tomorrow; common practice, no source

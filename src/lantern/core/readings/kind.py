@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from lantern.core.events import Detector, Event, Shape
+from lantern.core.exact.chains import Swept
 from lantern.core.kind import Kind
 from lantern.core.readings.heat.reductions import Wanted
 from lantern.core.readings.region import ReadingDetector, ReadingRegion
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
-from lantern.core.tuning.chains import Swept
 
 
 class LiveReader(Protocol):

@@ -9,6 +9,7 @@ from typing import Any, ClassVar
 
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event
+from lantern.core.exact.sweep import counts_of, sweep_exact
 from lantern.core.faults import Refused
 from lantern.core.raising import Raising
 from lantern.core.readings.heat.noise import noise_of
@@ -17,11 +18,11 @@ from lantern.core.readings.kind import SeriesKind
 from lantern.core.readings.region import ReadingDetector, ReadingRegion
 from lantern.core.reasons import Reason
 from lantern.core.rule import Rule
+from lantern.core.scoring.marks import Mark, Slack
+from lantern.core.scoring.tally import ALL, SHOWN, Counts
 from lantern.core.signals import Frames, RecordedAs, Series
 from lantern.core.silence import why_silent
-from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import Row, counts_of, sweep_exact
-from lantern.core.tuning.tally import ALL, SHOWN, Counts
+from lantern.core.tuning.rows import Row
 from lantern.core.units import CELSIUS, Scale
 from lantern.core.watching import unknown_spans
 

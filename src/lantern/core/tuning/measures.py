@@ -11,7 +11,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple, Protocol
 
-from lantern.core.tuning.scoring import Mark, ScoreRow
+from lantern.core.scoring.cards import ScoreRow
+from lantern.core.scoring.holdout import Validation
+from lantern.core.scoring.marks import Mark
 from lantern.core.units import short
 
 Value = float | None  # None: there was nothing to measure
@@ -100,17 +102,6 @@ class Card(Protocol):
 
     def line(self) -> str:
         """All of it in one line."""
-
-
-@dataclass(frozen=True)
-class Validation:
-    """`verdict`: not validated, too few, holds, over-tuned; and a sentence with the figures."""
-
-    verdict: str
-    text: str
-
-    def as_dict(self) -> dict[str, str]:
-        return {"verdict": self.verdict, "text": self.text}
 
 
 @dataclass(frozen=True)

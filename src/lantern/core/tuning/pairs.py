@@ -16,11 +16,11 @@ import numpy as np
 
 from lantern.core.dials import describe_dial
 from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.core.sweepable import Sweepable
 from lantern.core.tuning.measures import Measure, Yardstick
-from lantern.core.tuning.scoring import Mark
-from lantern.core.tuning.sweep import Row
+from lantern.core.tuning.rows import Row
 
 MOST_VALUES = 40
 Progress = Callable[[int, int], None]

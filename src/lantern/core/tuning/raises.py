@@ -6,10 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from lantern.core.tuning.holdout import validate
-from lantern.core.tuning.intervals import events_for, exposure_for, rate_at_most
-from lantern.core.tuning.measures import Measure, Validation, Wish, Yardstick
-from lantern.core.tuning.scoring import Mark, ScoreCard, pooled
+from lantern.core.scoring.cards import ScoreCard, pooled
+from lantern.core.scoring.holdout import Validation, validate
+from lantern.core.scoring.intervals import events_for, exposure_for, rate_at_most
+from lantern.core.scoring.marks import Mark
+from lantern.core.tuning.measures import Measure, Wish, Yardstick
 
 DAY_H = 24.0
 FEW_MARKS = 5  # fewer say little about what is caught; common practice, no source

@@ -9,7 +9,7 @@ from itertools import pairwise
 from typing import Any
 
 from lantern.core.tuning.measures import Stretch, Values, Yardstick
-from lantern.core.tuning.sweep import Row, value_inside
+from lantern.core.tuning.rows import Row, value_inside
 from lantern.core.tuning.wishes import Wishes, propose
 from lantern.core.units import Quantity
 

@@ -8,8 +8,8 @@ import pytest
 from checks import check
 from lantern.core.readings.heat.noise import change_probability, false_per_day, least_change, noise_of, slope_gain
 from lantern.core.rule import Rule
+from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
-from lantern.core.tuning.scoring import Mark
 from lantern.core.watching import compare, watched
 
 MILLION = 1_000_000

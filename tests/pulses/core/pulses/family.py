@@ -17,12 +17,12 @@ from lantern.core.family import Family
 from lantern.core.kind import Kind
 from lantern.core.raising import Raising
 from lantern.core.reasons import Reason
+from lantern.core.scoring.marks import Mark, Slack
+from lantern.core.scoring.tally import Counts, Tally
 from lantern.core.signals import Series
 from lantern.core.sweepable import Sweepable
 from lantern.core.tuning.measures import Measure, Wish, Yardstick
-from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import Row
-from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.tuning.rows import Row
 from lantern.core.units import CELSIUS, Scale
 from lantern.core.watch import Sample, Standing, Turn, Watch
 

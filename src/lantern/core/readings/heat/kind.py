@@ -10,6 +10,7 @@ import numpy as np
 
 from lantern.core.decide import Raise, run
 from lantern.core.events import Event, in_order
+from lantern.core.exact.chains import Swept
 from lantern.core.readings.heat.dials import HeatDials
 from lantern.core.readings.heat.materials import caution
 from lantern.core.readings.heat.radiation import MODELS, Correction
@@ -20,7 +21,6 @@ from lantern.core.readings.heat.severity import severity
 from lantern.core.readings.region import ReadingRegion
 from lantern.core.rule import Rule, default_gap_s
 from lantern.core.signals import Floats, Frames, RecordedAs, Series
-from lantern.core.tuning.chains import Swept
 
 Readings = Mapping[str, Series]
 

@@ -14,8 +14,8 @@ from scipy.special import log_ndtr, ndtr, ndtri
 
 from lantern.core.baseline import NORMAL_FROM_MAD, median_and_mad
 from lantern.core.rule import RiseBy, Rule
+from lantern.core.scoring.marks import Mark, within
 from lantern.core.signals import Floats, Series
-from lantern.core.tuning.scoring import Mark, within
 
 DAY_S = 86_400.0
 LEAST_SAMPLES = 30

@@ -13,6 +13,7 @@ import numpy as np
 
 from lantern.core.decide import run
 from lantern.core.events import Event, in_order
+from lantern.core.exact.chains import Swept
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.readings.heat.radiation import Correction, Seen, seen_as_recorded
 from lantern.core.readings.heat.reductions import Reduction, Wanted, reduce_frames
@@ -23,7 +24,6 @@ from lantern.core.readings.skin.dials import SkinDials
 from lantern.core.readings.skin.screening import Look, Screening, Visitor
 from lantern.core.rule import Rule, default_gap_s
 from lantern.core.signals import Frames, RecordedAs, Series
-from lantern.core.tuning.chains import Swept
 
 NOTICE = "A screening of skin temperature, never a diagnosis: whoever is asked aside is measured again by other means."
 STANDARD_FACE_PX = 240 * 180

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from lantern.core.tuning.intervals import wilson
+from lantern.core.scoring.intervals import wilson
 
 
 @dataclass(frozen=True)

@@ -18,8 +18,8 @@ MEASURES = (
 
 def upgrade() -> None:
     op.get_bind().exec_driver_sql(
-        "UPDATE study SET result = result - 'misses' - 'false_alarms' - 'delay_s' || jsonb_build_object('measures', "
-        f"'{MEASURES}'::jsonb, 'values', jsonb_build_object('misses', result->'misses', "  # noqa: S608 - of constants
+        "UPDATE study SET result = result - 'misses' - 'false_alarms' - 'delay_s' || jsonb_build_object('measures', "  # noqa: S608 - constants
+        f"'{MEASURES}'::jsonb, 'values', jsonb_build_object('misses', result->'misses', "
         "'false_alarms', result->'false_alarms', 'longest_delay_s', result->'delay_s')) "
         "WHERE what = 'map' AND result ? 'misses'"
     )

@@ -10,9 +10,9 @@ import numpy as np
 
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.kinds import rearm
-from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import Row, value_inside
-from lantern.core.tuning.tally import Counts, Tally
+from lantern.core.scoring.marks import Mark, Slack
+from lantern.core.scoring.tally import Counts, Tally
+from lantern.core.tuning.rows import Row, value_inside
 from lantern.core.tuning.wanted import still_wanted
 
 NARROWEST = 1e-6  # px or s; stretches narrower than this are no results

@@ -6,7 +6,7 @@ import pytest
 from scipy.stats import binomtest, chi2
 
 from checks import check
-from lantern.core.tuning.intervals import poisson_rate, wilson
+from lantern.core.scoring.intervals import poisson_rate, wilson
 
 
 @pytest.mark.parametrize(("hits", "trials"), [(0, 3), (3, 3), (7, 100), (1, 2), (950, 1000), (0, 1), (45, 60)])

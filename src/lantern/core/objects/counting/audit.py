@@ -16,8 +16,8 @@ import numpy as np
 from lantern.core.counted import HandCount
 from lantern.core.events import Event
 from lantern.core.faults import FaultList
+from lantern.core.scoring.intervals import CONFIDENCE, exact_share, wilson
 from lantern.core.signals import Floats
-from lantern.core.tuning.intervals import CONFIDENCE, exact_share, wilson
 
 RESAMPLES = 2000
 SEED = 20260304  # the same evidence gives the same interval

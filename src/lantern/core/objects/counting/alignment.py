@@ -11,8 +11,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from lantern.core.counted import HandCount
+from lantern.core.scoring.intervals import wilson
 from lantern.core.signals import Floats
-from lantern.core.tuning.intervals import wilson
 
 Passage = tuple[float, str]  # (s, "in" or "out")
 

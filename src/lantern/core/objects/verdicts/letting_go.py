@@ -15,8 +15,8 @@ import numpy as np
 from lantern.core.events import Event
 from lantern.core.objects.dials import CountDials, CrossingDials, ObjectDials, PathDials, ZoneDials
 from lantern.core.objects.filters import keeps
-from lantern.core.objects.nearness import remaining
-from lantern.core.objects.sighted import Sighted, Verdict
+from lantern.core.objects.verdicts.nearness import remaining
+from lantern.core.objects.verdicts.sighted import Sighted, Verdict
 from lantern.core.tracks import Tracks, usual_classes
 
 

@@ -17,15 +17,15 @@ from typing import NamedTuple
 import numpy as np
 
 from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
+from lantern.core.objects.exact.raisers import Raisers, Steps
 from lantern.core.objects.kinds import direction_of
-from lantern.core.objects.raisers import Raisers, Steps
 from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.shapes import beside_line, inside
 from lantern.core.objects.stays import Stay, stays
 from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.signals import Floats
 from lantern.core.tracks import Tracks, stretch_of
-from lantern.core.tuning.scoring import Mark, Slack
 from lantern.core.tuning.wanted import still_wanted
 from lantern.core.watching import Bools, Indices
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lantern.core.events import Event
-from lantern.core.tuning.scoring import Mark
+from lantern.core.scoring.marks import Mark
 
 
 def marks_of_event(event: Event, *, length_s: float, interval_s: float) -> dict[str, Mark]:

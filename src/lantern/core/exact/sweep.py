@@ -1,44 +1,24 @@
-"""One dial along its range: what each value would have missed and raised falsely.
-
-Exact for the decision's level, hysteresis, sustain, clear and re-arm time: one row for each stretch of the range that
-gives the same result. By range for every other numeric dial.
+"""The dials of a decision along their range: level, hysteresis, sustain, clear and re-arm time, one row for each stretch that
+gives the same result.
 """
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
 from heapq import merge
 from operator import itemgetter
-from typing import Any
 
 from lantern.core.decide import run
-from lantern.core.faults import Fault, Refused
+from lantern.core.exact.chain import Chain, Clock
+from lantern.core.exact.chains import CHAINS, Swept
 from lantern.core.rule import TIME_TOLERANCE_S, Rule
+from lantern.core.scoring.marks import Mark, Slack
+from lantern.core.scoring.tally import SHOWN, Counts, Tally
 from lantern.core.signals import Series
-from lantern.core.tuning.chain import Chain, Clock
-from lantern.core.tuning.chains import CHAINS, Swept
-from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.tally import SHOWN, Counts, Tally
+from lantern.core.tuning.rows import Row, value_inside
 from lantern.core.tuning.wanted import still_wanted
 
-MOST_VALUES = 20_000
 LEVEL_RESOLUTION = 1e-9  # °C; stretches narrower than this are float noise, not results
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """The dial's values from `start` to `stop` give the same result; `value` lies inside."""
-
-    start: float
-    stop: float
-    value: float
-    result: Any
-
-    def printed(self, columns: Sequence[str]) -> tuple[float | int | None, ...]:
-        """With these figures of its result."""
-        return (self.start, self.stop, self.value, *(getattr(self.result, name) for name in columns))
 
 
 def sweep_exact(
@@ -111,43 +91,6 @@ def _apply(tally: Tally, times: Sequence[float], zone: Sequence[int], came: Sequ
     for i in went:
         tally.change(zone[i], times[i], -1)
     return bool(came or went)
-
-
-def value_inside(start: float, stop: float) -> float:
-    """A short number strictly inside the stretch, near its middle (the middle itself where it is very narrow)."""
-    middle = (start + stop) / 2
-    for decimals in range(-1, 9):
-        value = round(middle, decimals)
-        if start < value < stop and abs(value - middle) <= (stop - start) / 4:
-            return value
-    return middle
-
-
-def values_in(low: float, high: float, step: float) -> list[float]:
-    """`low`, `low + step`, ... up to `high`, free of summed rounding."""
-    faults = []
-    if not all(map(math.isfinite, (low, high, step))) or step <= 0:
-        faults.append(Fault("--step", f"step {step:g}", "a number above 0"))
-    elif high < low:
-        faults.append(Fault("--to", f"{high:g} is below --from {low:g}", "a range that runs upwards"))
-    elif (high - low) / step > MOST_VALUES:
-        faults.append(
-            Fault("--step", f"{(high - low) / step:.0f} values", f"at most {MOST_VALUES} values: a larger step")
-        )
-    if faults:
-        raise Refused(faults)
-    return [round(low + i * step, 10) for i in range(math.floor((high - low) / step + 1e-9) + 1)]
-
-
-def sweep_values(
-    decide_at: Callable[[float], Mapping[str, tuple[Series, Rule]]],
-    marks: Sequence[Mark],
-    values: Sequence[float],
-    *,
-    slack: Slack = Slack(),
-) -> list[Row]:
-    """A row a value; `decide_at(value)` gives each region's series and decision with the dial at that value."""
-    return [Row(v, v, v, counts_of(decide_at(v), marks, slack)) for v in values]
 
 
 def counts_of(readings: Mapping[str, tuple[Series, Rule]], marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:

@@ -12,8 +12,8 @@ from lantern.core.objects.dials import CountDials, CrossingDials, PathDials, Zon
 from lantern.core.objects.filters import filtered
 from lantern.core.objects.lines import Point, crossings, cuts
 from lantern.core.objects.shapes import beside_line, inside, line_of, watched_regions
-from lantern.core.objects.sighted import Sighted, Verdict
 from lantern.core.objects.stays import stays
+from lantern.core.objects.verdicts.sighted import Sighted, Verdict
 from lantern.core.signals import Floats
 from lantern.core.tracks import Tracks, stretch_of
 from lantern.core.watching import Indices

@@ -13,8 +13,8 @@ from typing import NamedTuple
 import numpy as np
 
 from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.scoring.marks import Mark, Slack, judge, within
 from lantern.core.signals import Floats
-from lantern.core.tuning.scoring import Mark, Slack, judge, within
 
 
 class Counts(NamedTuple):

@@ -7,13 +7,24 @@ test, 5 %), is called over-tuned. One take, or none set aside: not validated, an
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
-from lantern.core.tuning.intervals import events_for, rates_differ
-from lantern.core.tuning.measures import Validation
-from lantern.core.tuning.scoring import ScoreCard, pooled
+from lantern.core.scoring.cards import ScoreCard, pooled
+from lantern.core.scoring.intervals import events_for, rates_differ
 
 CHANCE = 0.05
 LEAST_MARKS = 5  # on the takes set aside; common practice, no source
+
+
+@dataclass(frozen=True)
+class Validation:
+    """`verdict`: not validated, too few, holds, over-tuned; and a sentence with the figures."""
+
+    verdict: str
+    text: str
+
+    def as_dict(self) -> dict[str, str]:
+        return {"verdict": self.verdict, "text": self.text}
 
 
 def validate(tuned: Sequence[ScoreCard], aside: Sequence[ScoreCard]) -> Validation:

@@ -20,7 +20,7 @@ from lantern.core.objects.placement import room
 from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.subject import TrackSubject
-from lantern.core.tuning.scoring import Mark, Slack, judge
+from lantern.core.scoring.marks import Mark, Slack, judge
 
 OFFSETS, ANGLES = 33, 13
 MOST_TURN_DEG = 30.0

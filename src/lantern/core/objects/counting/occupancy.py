@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 
 from lantern.core.events import Event
 from lantern.core.objects.dials import CountDials
-from lantern.core.tuning.intervals import ONE_SIDED_Z
+from lantern.core.scoring.intervals import ONE_SIDED_Z
 
 REGION = "occupancy"
 

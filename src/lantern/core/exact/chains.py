@@ -12,9 +12,9 @@ from typing import Literal
 
 import numpy as np
 
+from lantern.core.exact.chain import Chain, Clock, FirstAbove, Found
 from lantern.core.rule import TIME_TOLERANCE_S, Rule, levels
 from lantern.core.signals import Floats, Series
-from lantern.core.tuning.chain import Chain, Clock, FirstAbove, Found
 from lantern.core.watching import Bools, compare, has_held, sliding_least, watched
 
 NEAR = 24  # samples that are looked at one by one

@@ -11,11 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from builders import any_marks, any_rule, any_series, at_value
+from lantern.core.exact.sweep import counts_of, sweep_exact
 from lantern.core.faults import Refused
 from lantern.core.rule import Rule
+from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.signals import Series
-from lantern.core.tuning.scoring import Mark, Slack
-from lantern.core.tuning.sweep import Row, counts_of, sweep_exact, value_inside, values_in
+from lantern.core.tuning.rows import Row, value_inside, values_in
 
 
 def check(
@@ -99,7 +100,7 @@ def test_threshold_on_a_noisy_day_with_gaps(repeat: bool, hysteresis: float) -> 
 
 
 def test_it_does_not_run_the_rule_for_every_reading(monkeypatch: pytest.MonkeyPatch) -> None:
-    from lantern.core.tuning import chain, sweep
+    from lantern.core.exact import chain, sweep
 
     rng = np.random.default_rng(3)
     s = Series(np.arange(20_000.0), 25 + rng.normal(0, 0.1, 20_000))

@@ -10,8 +10,9 @@ from scipy.optimize import linear_sum_assignment
 
 from builders import any_marks
 from checks import check
-from lantern.core.tuning.scoring import Mark, Slack, card, exposure_s, judge
-from lantern.core.tuning.tally import Tally
+from lantern.core.scoring.cards import card
+from lantern.core.scoring.marks import Mark, Slack, exposure_s, judge
+from lantern.core.scoring.tally import Tally
 
 
 def expect(start: float, end: float) -> Mark:
