@@ -47,6 +47,10 @@ class Kind:
         """The detector with what is on the lists that it names. Raises `Refused` for one that is not there, or has a fault."""
         return detector
 
+    def lists_within(self, detector: Detector) -> tuple[Detector, list[dict[str, Any]]]:
+        """The detector with lists that it only names, and the documents of those that stood in its own."""
+        return detector, []
+
     def dial_unit(self, info: DialInfo, signal: str) -> str:
         """The unit of a dial where it is held against a take of this signal."""
         return info.unit

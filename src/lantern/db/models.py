@@ -2,6 +2,7 @@
 
 from lantern.links import tables as links
 from lantern.lists import tables as lists
+from lantern.live import late
 from lantern.live import tables as live
 from lantern.people import attempts, roles, sessions
 from lantern.people import tables as people
@@ -10,4 +11,17 @@ from lantern.takes import tables as takes
 from lantern.tune import tables as tune
 from lantern.walk import tables as walk
 
-__all__ = ["attempts", "links", "lists", "live", "people", "roles", "sessions", "survey", "takes", "tune", "walk"]
+__all__ = [
+    "attempts",
+    "late",
+    "links",
+    "lists",
+    "live",
+    "people",
+    "roles",
+    "sessions",
+    "survey",
+    "takes",
+    "tune",
+    "walk",
+]

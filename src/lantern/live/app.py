@@ -78,9 +78,9 @@ async def _take_reads(engine: Engine, feed: ReadFeed, message: bytes) -> Respons
         return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
     if feed.is_again(sent):
         return _answer({"seq": sent.seq, "taken": False})
-    dropped = feed.dropped
     await engine.take(feed.device_id, Moment(sent, time.time() - sent.t))
-    return _answer({"seq": sent.seq, "taken": feed.dropped == dropped})
+    feed.taken(sent)
+    return _answer({"seq": sent.seq, "taken": True})
 
 
 async def _take(engine: Engine, feed: Feed, message: bytes) -> None:

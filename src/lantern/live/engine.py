@@ -5,10 +5,10 @@ from __future__ import annotations
 import asyncio
 import secrets
 import time
-from collections.abc import AsyncIterator, Sequence
+from collections.abc import AsyncIterator, Callable, Sequence
 from datetime import UTC, datetime
 from functools import partial
-from typing import Any
+from typing import Any, TypeVar
 
 import structlog
 from sqlalchemy.dialects.postgresql import insert
@@ -20,6 +20,7 @@ from lantern.db.base import StoreAwayError, transaction
 from lantern.db.changes import changes
 from lantern.live.delivery import Delivery
 from lantern.live.feeds import Feed, Frame, ObjectFeed, feed_of
+from lantern.live.late import keep_late
 from lantern.live.listening import listen
 from lantern.live.plans import Plan, load_plans
 from lantern.live.recorder import Happening, close_open_events, record, record_reset, remembered
@@ -29,6 +30,7 @@ from lantern.live.tasks import Patience, end
 from lantern.survey.tables import DeviceRow
 
 log = structlog.get_logger()
+T = TypeVar("T")
 BEAT_S = 1.0
 TELL_S = 0.2
 
@@ -82,9 +84,15 @@ class Engine:
             for run in runs:
                 run.watch.shift(jump_s)
             feed.restart()
-        if not feed.accept(frame):
-            return
+        follows = feed.accept(frame)
         sample = frame.sample()
+        late = frame.late(follows=follows)
+        if late is not None:
+            keep = partial(keep_late, device_id, sample.signal, frame.t, late)
+            await self._stored(feed, keep, f"{sample.signal} that came late")
+            feed.kept_late()
+        if not follows:
+            return
         for run in runs:
             if sample.signal in run.watch.kind.signals and not run.fault:
                 await self._step(feed, run, sample)
@@ -108,24 +116,29 @@ class Engine:
 
     async def _store(self, feed: Feed, run: Running, happening: Happening) -> None:
         """Store it, however long the store is away; the feed waits meanwhile."""
-        patience = Patience()
-        while True:
-            try:
-                outcomes = await asyncio.to_thread(record, happening, run.links, run.hours)
-                break
-            except StoreAwayError as error:
-                feed.error = f"an event waits to be stored: {error}"
-                again_in_s = patience.lose()
-                log.error("event waits", device=feed.code, error=str(error), tries=patience.failures)
-                self.tell()
-                await asyncio.sleep(again_in_s)
-            except Exception:
-                log.error("event cannot be stored", device=feed.code, happening=repr(happening))
-                raise
-        feed.error = ""
+        outcomes = await self._stored(feed, partial(record, happening, run.links, run.hours), "an event")
         for turn in happening.turn.chain():
             self._tell_news(happening, turn, outcomes)
         self.news = self.news[-100:]
+
+    async def _stored(self, feed: Feed, work: Callable[[], T], what: str) -> T:
+        """Do it in a worker thread, again and again while the store is away; the feed says so meanwhile."""
+        patience = Patience()
+        while True:
+            try:
+                done = await asyncio.to_thread(work)
+                break
+            except StoreAwayError as error:
+                feed.error = f"{what} waits to be stored: {error}"
+                again_in_s = patience.lose()
+                log.error("waits for the store", what=what, device=feed.code, error=str(error), tries=patience.failures)
+                self.tell()
+                await asyncio.sleep(again_in_s)
+            except Exception:
+                log.error("cannot be stored", what=what, device=feed.code, work=repr(work))
+                raise
+        feed.error = ""
+        return done
 
     def _tell_news(self, happening: Happening, turn: Turn, outcomes: list[str]) -> None:
         if turn.changes:

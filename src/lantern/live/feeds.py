@@ -17,6 +17,7 @@ from lantern.formats.wire import FrameHeader
 
 log = structlog.get_logger()
 KEPT_READINGS = 1200
+KEPT_NUMBERS = 2000  # of messages, by which one that comes again is told
 LATE_S = 5.0  # a read that comes later opens nothing: whoever stood there may have gone
 LOG_UNREADABLE_S = 10.0  # a device that sends nothing else must not fill the disk with it
 
@@ -29,6 +30,9 @@ class Frame(Protocol):
 
     def sample(self) -> Sample:
         """Return it as the detectors take it."""
+
+    def late(self, *, follows: bool) -> dict[str, Any] | None:
+        """Return what must be kept of it as it opens nothing any more; None: it came in time. `follows`: the last one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +49,9 @@ class Picture:
     def sample(self) -> Sample:
         return Sample("heat", self.header.t, self.header.frames(self.pixels))
 
+    def late(self, *, follows: bool) -> None:
+        return None
+
 
 @dataclass(frozen=True, slots=True)
 class Scene:
@@ -55,6 +62,9 @@ class Scene:
 
     def sample(self) -> Sample:
         return Sample("tracks", self.t, self.seen)
+
+    def late(self, *, follows: bool) -> None:
+        return None
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +81,11 @@ class Moment:
     def sample(self) -> Sample:
         late = self.late_s > LATE_S
         return Sample("plates", self.t, [read.read(late=late) for read in self.sent.reads])
+
+    def late(self, *, follows: bool) -> dict[str, Any] | None:
+        if not self.sent.reads or (follows and self.late_s <= LATE_S):
+            return None
+        return {"reads": [read.model_dump(mode="json", exclude={"crop"}) for read in self.sent.reads]}
 
 
 @dataclass
@@ -103,6 +118,9 @@ class Feed:
     def keep(self, frame: Any) -> None:
         """Keep what pages show of the last frame."""
         raise NotImplementedError
+
+    def kept_late(self) -> None:
+        """One more came too late to count, and was kept."""
 
     def accept(self, frame: Frame) -> bool:
         """Take over a frame if it follows the last; if not it is dropped and counted."""
@@ -217,25 +235,34 @@ class ReadFeed(Feed):
     late: int = 0
     again: int = 0
     last: SentReads | None = None
+    known: deque[tuple[int, float]] = field(default_factory=lambda: deque(maxlen=KEPT_NUMBERS))
     interval_s: float = field(default=1.0, kw_only=True)
 
     def is_again(self, sent: SentReads) -> bool:
-        """Was this message taken before? One with a lower number and a later time is of a reader that started anew."""
-        if sent.seq <= self.seq and self.t is not None and sent.t <= self.t:
+        """Was this message taken before? By its number and its time: a reader that started anew counts from the beginning."""
+        if (sent.seq, sent.t) in self.known:
             self.again += 1
             return True
         return False
 
+    def taken(self, sent: SentReads) -> None:
+        """What it caused is stored: if it comes again it is known."""
+        self.known.append((sent.seq, sent.t))
+
     def jump_s(self, frame: Moment) -> float | None:
-        """A reader that starts anew counts from the beginning; if its clock went back, what is remembered goes along."""
-        anew = self.t is not None and frame.sent.seq < self.seq and frame.t < self.t
+        """A reader that starts anew counts from 0 or 1; if its clock went back, what is remembered goes along. Any other number
+        before the last is of a message that took longer on its way.
+        """
+        anew = self.t is not None and frame.sent.seq <= min(1, self.seq - 1) and frame.t < self.t
         return frame.t - self.t if self.t is not None and anew else None
 
     def keep(self, frame: Moment) -> None:
         self.seq = frame.sent.seq
         if frame.sent.reads:
             self.last = frame.sent
-            self.late += frame.late_s > LATE_S
+
+    def kept_late(self) -> None:
+        self.late += 1
 
     def as_dict(self) -> dict[str, Any]:
         width, height = self.frame_px

@@ -14,6 +14,7 @@ from lantern.core.kinds import detector_of, kind_of
 from lantern.core.merging import Side, merged
 from lantern.core.tuning.measures import Card
 from lantern.links.tables import LinkRow, hours_of
+from lantern.lists.actions import take_over_lists
 from lantern.revisions import RevisionRow, check_reason, hold, keep, restored, revision
 from lantern.survey.tables import DeviceRow
 from lantern.takes.tables import MarkRow, TakeRow, takes_of_device
@@ -72,7 +73,8 @@ def save_revision(
     if row.name != detector.name:
         _check_name(session, row.site_id, detector.name, row.id)
         _rename(session, row, detector.name, user_id)
-    detector = kind_of(detector.kind).typed(detector).model_copy(update={"device": row.device.code})
+    detector = take_over_lists(session, row.site_id, detector, reason=reason, user_id=user_id)
+    detector = detector.model_copy(update={"device": row.device.code})
     scores = scores_on_takes(session, detector, row.device_id)
     row.kind = detector.kind
     row.verdict = verdict(detector.kind, scores)

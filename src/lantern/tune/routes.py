@@ -21,6 +21,7 @@ from lantern.formats.documents import detector_in
 from lantern.formats.tables import write_series
 from lantern.jobs import defer_study
 from lantern.links.tables import armed_links, timetables_of
+from lantern.lists.tables import with_lists
 from lantern.people.tables import User, scale_of
 from lantern.revisions import RevisionRow, revisions_of
 from lantern.takes.tables import TakeRow, marks_of, takes_of_device
@@ -311,8 +312,9 @@ def _two_cards(kind_name: str, old: dict[str, Any] | None, new: dict[str, Any]) 
 
 @router.get("/bench/{detector_id}/detector.json", **may("viewer"))
 def export(detector_id: Id) -> Response:
-    """The detector as a lantern-detector/1 file."""
+    """The detector as a lantern-detector/1 file, with what is on its lists."""
     with transaction() as session:
         row = get_detector(session, detector_id)
         name = "".join(c if c.isalnum() else "-" for c in row.name.lower())
-        return json_answer(row.body, headers=attachment(f"{name}.json"))
+        whole = with_lists(session, row.site_id, row.model)
+        return json_answer(whole.model_dump(mode="json", by_alias=True), headers=attachment(f"{name}.json"))

@@ -15,13 +15,17 @@ from sqlalchemy import select
 from benches.plates.gate import DOCUMENT, Gate, gate
 from lantern.application.app import make_app
 from lantern.core.faults import Refused
+from lantern.core.kinds import detector_of
 from lantern.db.base import transaction
+from lantern.lists.tables import ListRow
 from lantern.live.app import make_ingest
 from lantern.live.engine import Engine
+from lantern.live.late import LateRow
 from lantern.live.tables import EffectRow, EventRow
 from lantern.revisions import revisions_of
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow, marks_of
+from lantern.tune.actions import add_detector
 from loops import in_a_loop
 from web.client import AtSite
 from web.test_door import HTML, log_in
@@ -202,7 +206,7 @@ def test_reads_over_http_open_the_barrier_once(ingest: tuple[TestClient, Engine]
     assert send(message(1, now + 0.2)) == (200, True)
     assert send(message(2, now + 0.4)) == (200, True)
     assert send({"format": "lantern-reads/1", "seq": 3, "t": now, "reads": [{"vehicle": "v1"}]})[0] == 422
-    assert send(message(4, now - 30, vehicle="v9")) == (200, False)  # older than the last: dropped
+    assert send(message(4, now - 30, vehicle="v9")) == (200, True)  # older than the last: kept, and nothing more
     assert send(message(5, now + 1, "XY99ZZZ", "v2")) == (200, True)
     assert send(message(6, now + 1.2, "XY99ZZZ", "v2")) == (200, True)
     state = engine.state(at.reader)["feed"]
@@ -222,14 +226,56 @@ def test_reads_that_come_late_open_nothing(ingest: tuple[TestClient, Engine], at
     for seq in range(4):
         assert client.post("/ingest/P1", json=message(seq, then + seq / 5), headers=token).json()["taken"]
     assert engine.state(at.reader)["feed"]["late"] == 4
+    delayed = message(2, then + 0.1, "AB12 CDE", "v7")  # it took longer on its way than the ones after it
+    assert client.post("/ingest/P1", json=delayed, headers=token).json()["taken"]
+    assert not client.post("/ingest/P1", json=delayed, headers=token).json()["taken"]  # and comes again
     with transaction() as session:
         assert session.scalars(select(EventRow)).all() == []
 
 
-def test_a_detector_that_names_no_list_of_the_site_is_refused(at: Gate) -> None:
-    from lantern.core.kinds import detector_of
-    from lantern.tune.actions import add_detector
+def test_what_came_late_is_shown_and_blanked_with_its_entry(
+    ingest: tuple[TestClient, Engine], client: AtSite, at: Gate
+) -> None:
+    token, then = {"Authorization": f"Bearer {at.token}"}, time.time() - 20
+    for seq, text in enumerate(("AB12CDE", "XY99ZZZ")):
+        ingest[0].post("/ingest/P1", json=message(seq, then + seq, text), headers=token)
+    shown = client.get(f"/walk/{at.detector}/late").json()
+    assert [(each["texts"], each["late_s"] > 18) for each in shown] == [(["XY99ZZZ"], True), (["AB12CDE"], True)]
+    assert client.delete(f"/lists/{at.lists['crews']}/entries/one?base=1").json()["reads"] == 5
+    assert [each["texts"] for each in client.get(f"/walk/{at.detector}/late").json()] == [["XY99ZZZ"], ["removed"]]
+    with transaction() as session:
+        [late] = [row for row in session.scalars(select(LateRow)) if row.body["reads"][0]["text"] == ""]
+        assert late.body["reads"][0]["vehicle"] == "v1"
 
+
+def test_lists_in_a_detectors_own_file_become_lists_of_the_site(client: AtSite, at: Gate) -> None:
+    """So that an entry that is removed is found; and the file that goes out again has them."""
+    own = {"name": "staff", "entries": [{"text": "ZZ11ZZZ", "note": "the baker"}]}
+
+    def add(name: str, lists: list[Any]) -> int:
+        with transaction() as session:
+            made = detector_of(DOCUMENT | {"name": name, "lists": lists})
+            return add_detector(session, device_id=at.reader, detector=made, reason="first", user_id=None).id
+
+    first, _ = add("one", [own, "barred"]), add("two", [own])
+    with pytest.raises(Refused, match="'staff' is another list"):
+        add("three", [{"name": "staff", "entries": []}])
+    document = client.get(f"/bench/{first}/detector.json").json()
+    assert [held["name"] for held in document["lists"]] == ["staff", "barred"]
+    [entry] = document["lists"][0]["entries"]
+    with transaction() as session:
+        row = session.scalars(select(ListRow).where(ListRow.name == "staff")).one()
+        [saved] = revisions_of(session, "detector", [first])
+        assert saved.document["lists"] == ["staff", "barred"]
+        saved.body = saved.document | {"lists": [own]}  # as an earlier program kept it
+        where = f"/lists/{row.id}"
+    assert client.delete(f"{where}/entries/{entry['id']}?base=1").json()["revisions"] == 2
+    with transaction() as session:
+        [saved] = revisions_of(session, "detector", [first])
+        assert saved.document["lists"][0]["entries"] == [{"text": "", "note": None}]
+
+
+def test_a_detector_that_names_no_list_of_the_site_is_refused(at: Gate) -> None:
     with transaction() as session, pytest.raises(Refused, match="the site has no list 'staff'"):
         made = detector_of(DOCUMENT | {"name": "other", "lists": ["staff"]})
         add_detector(session, device_id=at.reader, detector=made, reason="first", user_id=None)

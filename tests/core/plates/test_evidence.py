@@ -100,6 +100,11 @@ def test_angle_speed_and_direction() -> None:
     """A plate of 520 x 111 mm seen at 60 degrees is half as wide (cosine, textbook)."""
     assert capture.angle_deg(520 / 2, 111) == pytest.approx(60)
     assert capture.angle_deg(600, 111) == 0
+    # f 1500 px and a plate of 0.111 m: 11.1 px high at 15 m, 16.65 px at 10 m; 5 m in 1.5 s are 12 km/h (pinhole, textbook)
+    at_s, far_m = np.linspace(0, 1.5, 7), np.linspace(15, 10, 7)
+    assert 1500 * 0.111 / far_m[[0, -1]] == pytest.approx([11.1, 16.65])
+    assert capture.speed_kmh(at_s, 1500 * 0.111 / far_m, focal_px=1500) == pytest.approx(12.0)
+    assert capture.speed_kmh(at_s[:2], [11.1, 16.65], focal_px=1500) is None
     t = np.arange(8) / 4
     found = capture.approach_share_s(t, 12 + 2 * t)
     assert found == (pytest.approx(2 / (12 + 2 * t).mean()), "towards")

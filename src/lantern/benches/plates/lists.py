@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import datetime
@@ -21,6 +20,7 @@ from lantern.core.plates.lists import PlateList
 from lantern.core.reads import Reads
 from lantern.lists.actions import save_list
 from lantern.lists.tables import ListRow, lists_of
+from lantern.live.late import LateRow
 from lantern.live.tables import EventRow
 from lantern.revisions import RevisionRow, restored, revisions_of
 from lantern.survey.tables import DeviceRow, SiteRow
@@ -34,16 +34,12 @@ MOST_CHANGES = 60
 
 
 def checked(document: Mapping[str, Any]) -> dict[str, Any]:
-    """Return a list's document with a random id for each entry that has none. Raises `Refused`."""
+    """Return a list's document, whole. Raises `Refused`."""
     model = read_model(PlateList, document, where="list")
-    entries = [
-        {**entry.model_dump(mode="json", by_alias=True), "id": entry.id or secrets.token_hex(6)}
-        for entry in model.entries
-    ]
-    empty = [entry["id"] for entry in entries if not key_of(entry["text"])]
+    empty = sum(not key_of(entry.text) for entry in model.entries)
     if empty:
-        raise Refused([Fault("list: entries", f"{len(empty)} without a letter or a digit", "a plate in each entry")])
-    return model.model_dump(mode="json", by_alias=True) | {"entries": entries}
+        raise Refused([Fault("list: entries", f"{empty} without a letter or a digit", "a plate in each entry")])
+    return model.model_dump(mode="json", by_alias=True)
 
 
 def keep_list(
@@ -153,20 +149,32 @@ def remove_entry(session: Session, row: ListRow, entry_id: str, *, base: int, us
     return {
         "revisions": _blank_revisions(session, row, entry_id, key),
         "events": _blank_events(session, row.site_id, key, entry_id),
-        "reads": _blank_reads(session, row.site_id, key),
+        "reads": _blank_reads(session, row.site_id, key) + _blank_late(session, row.site_id, key),
     }
 
 
 def _blank_revisions(session: Session, row: ListRow, entry_id: str, key: str) -> int:
     """A revision is never changed, but for this."""
     many = 0
+
+    def blanked(body: dict[str, Any]) -> dict[str, Any]:
+        return body | {
+            "entries": [
+                each | {"text": "", "note": None} if each.get("id") == entry_id or key_of(each["text"]) == key else each
+                for each in body["entries"]
+            ]
+        }
+
     for saved in revisions_of(session, ListRow.WHAT, [row.id]):
-        entries = [
-            each | {"text": "", "note": None} if each.get("id") == entry_id or key_of(each["text"]) == key else each
-            for each in (saved.body or {}).get("entries", ())
-        ]
-        if saved.body is not None and entries != saved.body["entries"]:
-            saved.body = saved.body | {"entries": entries}
+        if saved.body is not None and (fresh := blanked(saved.body)) != saved.body:
+            saved.body = fresh
+            many += 1
+    detectors = select(DetectorRow.id).where(DetectorRow.site_id == row.site_id)
+    for saved in revisions_of(session, DetectorRow.WHAT, list(session.scalars(detectors))):
+        held = (saved.body or {}).get("lists", ())  # of before lists were taken over by their site
+        lists = [blanked(each) if isinstance(each, dict) else each for each in held]
+        if saved.body is not None and lists != list(held):
+            saved.body = saved.body | {"lists": lists}
             many += 1
     session.flush()
     return many
@@ -179,6 +187,19 @@ def _blank_events(session: Session, site_id: int, key: str, entry_id: str) -> in
         texts = [event.own.get("text"), event.own.get("match")]
         if any(text and key_of(text) == key for text in texts):
             event.own = event.own | {"text": "", "match": f"{REMOVED} {entry_id}"}
+            many += 1
+    session.flush()
+    return many
+
+
+def _blank_late(session: Session, site_id: int, key: str) -> int:
+    """In reads that came too late."""
+    many = 0
+    devices = select(DeviceRow.id).where(DeviceRow.site_id == site_id)
+    for row in session.scalars(select(LateRow).where(LateRow.device_id.in_(devices))):
+        reads = [read | {"text": ""} if key_of(read["text"]) == key else read for read in row.body.get("reads", ())]
+        if reads != row.body.get("reads"):
+            row.body = row.body | {"reads": reads}
             many += 1
     session.flush()
     return many

@@ -1,4 +1,4 @@
-"""What only the bench of plates asks for: what a passage truly was."""
+"""What only the pages of plates ask for: what a passage truly was, and what came too late."""
 
 from __future__ import annotations
 
@@ -6,10 +6,13 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from lantern.benches.plates.lists import REMOVED
 from lantern.benches.plates.passages import set_truth
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
+from lantern.live.late import late_of
 from lantern.takes.tables import TakeRow
+from lantern.tune.shown import get_detector
 from lantern.web.access import may
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
@@ -25,6 +28,24 @@ class TruthIn(BaseModel):
     vehicle: str = Field(min_length=1, max_length=200)
     at_s: float = Field(ge=0, le=4e7)
     text: str = Field(max_length=40)
+
+
+@router.get("/walk/{detector_id}/late", **may("viewer"))
+def late_reads(detector_id: Id) -> Response:
+    """What its reader sent too late to open anything, the newest first."""
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        return json_answer(
+            [
+                {
+                    "id": late.id,
+                    "at": late.at.timestamp(),
+                    "late_s": round((late.came_at - late.at).total_seconds(), 1),
+                    "texts": [read["text"] or REMOVED for read in late.body["reads"]],
+                }
+                for late in late_of(session, row.device_id)
+            ]
+        )
 
 
 @router.put("/takes/{take_id}/truth", **may("engineer", "typed what a plate truly was"))

@@ -131,19 +131,36 @@ def capture_shown(asked: Asked) -> dict[str, Any]:
     held = plates_of(asked)
     character_mm = _number(asked.draft.also, "character_mm", capture.CHARACTER_MM, 1, 1000)
     plate_mm = _number(asked.draft.also, "plate_mm", capture.PLATE_HEIGHT_MM, 1, 1000)
+    focal_px = _focal_px(asked)
     counted, lights = held.counted(held.dials), np.array(lights_of(asked.take, held))
     ways = {"all": np.arange(len(held.passages))}
     ways |= {light: np.flatnonzero(lights == light) for light in LIGHTS if (lights == light).any()}
     return {
         "by": {
             name: capture.captured(
-                held.reads, held.passages, counted, own, character_mm=character_mm, plate_mm=plate_mm
+                held.reads,
+                held.passages,
+                counted,
+                own,
+                character_mm=character_mm,
+                plate_mm=plate_mm,
+                focal_px=focal_px,
             )
             for name, own in ways.items()
         },
         "character_mm": character_mm,
         "plate_mm": plate_mm,
+        "focal_px": focal_px,
     }
+
+
+def _focal_px(asked: Asked) -> float | None:
+    """As it was typed, else from the lens that the device says it has; None: not known."""
+    if asked.draft.also.get("focal_px") is not None:
+        return _number(asked.draft.also, "focal_px", 0, 1, 1e6)
+    ability = asked.take.device.ability
+    pitch_um, focal_mm = ability.get("pitch_um"), ability.get("focal_mm")
+    return float(focal_mm) * 1000 / float(pitch_um) if pitch_um and focal_mm else None
 
 
 def year_shown(asked: Asked) -> dict[str, Any]:

@@ -18,6 +18,7 @@ from lantern.core.watching import Bools, Indices
 
 CHARACTER_MM, PLATE_HEIGHT_MM, PLATE_WIDTH_MM = 79.0, 111.0, 520.0
 QUARTILES = (25, 50, 75)
+LEAST_READS = 3  # two points always lie on a line
 
 
 @dataclass(frozen=True)
@@ -61,6 +62,17 @@ def approach_share_s(t_s: Any, height_px: Any) -> tuple[float, str] | None:
     return None if np.isnan(slope) else (slope / float(h.mean()), NAMES[int(approach.ways(one)[0])])
 
 
+def speed_kmh(t_s: Any, height_px: Any, *, focal_px: float, plate_mm: float = PLATE_HEIGHT_MM) -> float | None:
+    """Speed along the camera's axis: a plate of a known height at so many pixels is so far away (pinhole, textbook), and a
+    line through the distances has the speed as its slope. None: fewer than three reads, or all at one time.
+    """
+    t, h = np.asarray(t_s, dtype=np.float64), np.asarray(height_px, dtype=np.float64)
+    if t.size < LEAST_READS or float(np.ptp(t)) <= 0:
+        return None
+    distance_m = focal_px * plate_mm / 1000 / h
+    return 3.6 * abs(float(np.polyfit(t - t.mean(), distance_m, 1)[0]))
+
+
 def captured(
     reads: Reads,
     passages: Passages,
@@ -69,26 +81,30 @@ def captured(
     *,
     character_mm: float = CHARACTER_MM,
     plate_mm: float = PLATE_HEIGHT_MM,
+    focal_px: float | None = None,
 ) -> dict[str, Any]:
-    """Figures over the passages `own`: character height (px), reads a passage, angle (deg), and which way they go."""
+    """Figures over the passages `own`: character height (px), reads a passage, angle (deg), which way they go and how fast: in
+    km/h where the focal length is known, else as the plate's growth. Those whose way is not known have no speed.
+    """
     rows = [passages.reads[number][counted[passages.reads[number]]] for number in own.tolist()]
     boxed = [each[~np.isnan(reads.plate[each, 3])] for each in rows]
     every = np.concatenate(boxed) if boxed else np.zeros(0, dtype=np.intp)
     plate = reads.plate[every]
     ways = {"towards": 0, "away": 0, "unknown": 0}
-    growth = []
+    growth, speeds = [], []
     for each in boxed:
         found = approach_share_s(reads.t_s[each], reads.plate[each, 3])
-        if found is None:
-            ways["unknown"] += 1
-        else:
-            ways[found[1]] += 1
+        ways["unknown" if found is None else found[1]] += 1
+        if found is not None:
             growth.append(100 * abs(found[0]))
+        if found is not None and found[1] != "unknown" and focal_px is not None:
+            speeds.append(speed_kmh(reads.t_s[each], reads.plate[each, 3], focal_px=focal_px, plate_mm=plate_mm))
     return {
         "character_px": _told(spread(plate[:, 3] * character_mm / plate_mm)),
         "reads": _told(spread([each.size for each in rows])),
         "angle_deg": _told(spread(angle_deg(plate[:, 2], plate[:, 3]))),
         "growth_percent_s": _told(spread(growth)),
+        "speed_kmh": _told(spread([speed for speed in speeds if speed is not None])),
         "ways": ways,
     }
 

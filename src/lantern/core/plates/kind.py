@@ -43,6 +43,13 @@ class PlateKind(Kind):
         ]
         return detector.model_copy(update={"lists": tuple(held)})
 
+    def lists_within(self, detector: Detector) -> tuple[Detector, list[dict[str, Any]]]:
+        assert isinstance(detector, PlateDetector)
+        held = [each for each in detector.lists if isinstance(each, PlateList)]
+        names = tuple(each if isinstance(each, str) else each.name for each in detector.lists)
+        documents = [each.model_dump(mode="json", by_alias=True) for each in held]
+        return detector.model_copy(update={"lists": names}), documents
+
     def sources(self, detector: Detector) -> list[str]:
         """Its regions; "" where it has none, for then it watches the whole picture."""
         return super().sources(detector) or [""]

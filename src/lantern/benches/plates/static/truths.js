@@ -35,6 +35,7 @@ export const truths = ({ drawn }) => ({
     this.evidenceRenewed();
   },
   setSize(name, text) { this.numberIn(text, name, "sizes"); },
+  get focalText() { return this.capture?.focal_px ? short(this.capture.focal_px, 5) : ""; },
   setYear(name, text) { this.numberIn(text, name, "yearAsked"); },
 
   // ---- how often it is right ----
@@ -138,9 +139,9 @@ export const truths = ({ drawn }) => ({
 
   get captures() {
     const rows = [];
-    const figures = [["character_px", "character, px", 3], ["reads", "reads a passage", 3], ["angle_deg", "angle, °",
-      3],
-      ["growth_percent_s", "grows, % a second", 3]];
+    const figures = [["character_px", "character, px", 3], ["reads", "reads a passage", 3],
+      ["angle_deg", "angle, °", 3], ["growth_percent_s", "grows, % a second", 3]];
+    if (this.capture && this.capture.focal_px !== null) figures.push(["speed_kmh", "speed, km/h", 3]);
     for (const [name, by] of Object.entries(this.capture?.by ?? {})) {
       rows.push({ key: name, head: true, name: name === "all" ? "all of it" : name, least: "",
         middle: this.waysText(by.ways) });

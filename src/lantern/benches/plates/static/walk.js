@@ -1,8 +1,11 @@
 // Plates live: the last read in its picture, how sure its vote is, what each passage came to.
+import { ask } from "/static/js/http.js";
 import { startWalk } from "/static/js/walk.js";
 import { el, redraw } from "/static/js/svg.js";
 
-startWalk(({ drawn }) => ({
+startWalk(({ data, drawn }) => ({
+  late: [],
+  lateKnown: null,
   readingText: (x) => `${(100 * x).toFixed(0)} %`,
   eventReading(e) {
     const own = e.own ?? {};
@@ -11,7 +14,12 @@ startWalk(({ drawn }) => ({
   },
   get refused() { return [...(this.mine?.refused ?? [])].reverse(); },
   chartRange: () => [0, 1.02],
+  async fetchLate(count) {
+    this.lateKnown = count;
+    await this.attempt(async () => { this.late = await ask("GET", `/walk/${data.detectorId}/late`); });
+  },
   drawFrame(feed) {
+    if (feed.late !== this.lateKnown) this.fetchLate(feed.late);
     for (const side of ["width", "height"]) this.$refs.stage.style[side] = "100%";
     drawn.view = true;
     const svg = this.$refs.overlay;
