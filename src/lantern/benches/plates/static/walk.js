@@ -14,6 +14,8 @@ startWalk(({ data, drawn }) => ({
   },
   get refused() { return [...(this.mine?.refused ?? [])].reverse(); },
   chartRange: () => [0, 1.02],
+  lateText: (r) => `${r.late_s} s late`,
+  textsOf: (r) => r.texts.join(", "),
   async fetchLate(count) {
     this.lateKnown = count;
     await this.attempt(async () => { this.late = await ask("GET", `/walk/${data.detectorId}/late`); });
