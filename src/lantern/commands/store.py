@@ -58,6 +58,23 @@ def import_take(
             run_study(study_id)
 
 
+@app.command(name="export")
+def export_take_command(
+    take: Annotated[int, typer.Argument(help="The take's number, as its addresses have it")],
+    file: Annotated[Path, typer.Argument(help="The zip to write")],
+) -> None:
+    """Write a take of the running program as files: `lantern import` and `lantern evaluate --take` read them."""
+    with told(), running_store() as session:
+        from lantern.takes.export import export_take
+        from lantern.takes.tables import TakeRow
+
+        row = session.get(TakeRow, take)
+        if row is None:
+            raise Refused([Fault("take", f"there is none with number {take}", "a take that is there")])
+        export_take(session, row, file)
+        print(f"{file}: {row.name}, {row.samples} samples.")
+
+
 # ---- sites -----------------------------------------------------------------------------------------------------------
 
 

@@ -15,7 +15,7 @@ from lantern.formats.archive import members_of, opened
 from lantern.formats.border import border
 from lantern.formats.limits import COLDEST_C, HOTTEST_C, MIB, Limits
 from lantern.formats.progress import beat
-from lantern.formats.text import Source, number
+from lantern.formats.text import Source, exact, number
 
 BLOCK_BYTES = 8 * MIB
 MOST_BYTES_A_PIXEL = 40
@@ -134,3 +134,14 @@ class Matrices:
             faults.add(where, "empty", "a matrix of temperatures in °C")
         if len(widths) > 1:
             faults.add(where, f"rows of {min(widths)} to {max(widths)} values", "rows of one length")
+
+
+def write_matrices(blocks: Iterator[Pixels], path: Path) -> None:
+    """A zip of one CSV matrix a frame; doubles come back as they were."""
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as held:
+        at = 0
+        for block in blocks:
+            for frame in block:
+                rows = "\n".join(",".join(map(exact, row)) for row in frame.tolist())
+                held.writestr(f"{at:06d}.csv", f"{rows}\n")
+                at += 1

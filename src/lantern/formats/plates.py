@@ -15,7 +15,7 @@ from lantern.core.faults import FaultList
 from lantern.core.reads import EPOCH, Reads
 from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_PX, Limits
 from lantern.formats.tables import guarded, unguarded
-from lantern.formats.text import Source, bounded, has_controls, name, number, shown
+from lantern.formats.text import Source, bounded, exact, has_controls, name, number, shown
 
 COLUMNS = (
     *("t_s", "vehicle", "text", "confidence", "char_confidence", "left", "top", "width", "height"),
@@ -140,12 +140,12 @@ def write_plates(reads: Reads) -> str:
         boxes = [*reads.plate[at].tolist(), *reads.car[at].tolist()]
         writer.writerow(
             (
-                f"{reads.t_s[at]:.9g}",
+                exact(float(reads.t_s[at])),
                 guarded(reads.vehicle[at]),
                 guarded(reads.text[at]),
-                f"{reads.confidence[at]:.6g}",
-                " ".join(f"{q:.6g}" for q in reads.chars[at]),
-                *("" if math.isnan(v) else f"{v:.9g}" for v in boxes),
+                exact(float(reads.confidence[at])),
+                " ".join(exact(q) for q in reads.chars[at]),
+                *("" if math.isnan(v) else exact(v) for v in boxes),
                 guarded(reads.truth[at]),
                 *(guarded(column[at]) for column in reads.also.values()),
             )

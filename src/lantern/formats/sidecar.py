@@ -41,6 +41,7 @@ class TakeInfo(BaseModel):
     height: int | None = Field(default=None, gt=0, le=20_000)
     classes: dict[str, str] = Field(default_factory=dict, description="class number to name")
     still: str | None = Field(default=None, description="PNG or JPEG of the scene")
+    marks: str | None = Field(default=None, description="CSV of marks, as `lantern score` takes them")
 
     @model_validator(mode="after")
     def _whole(self) -> Self:

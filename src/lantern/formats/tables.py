@@ -17,7 +17,7 @@ from lantern.core.faults import MOST_FAULTS, FaultList
 from lantern.core.scoring.marks import Label, Mark
 from lantern.core.signals import Floats, Series
 from lantern.formats.limits import COLDEST_C, DEFAULT, HOTTEST_C, LONGEST_S, MOST_ID, MOST_READING, Limits
-from lantern.formats.text import Source, bounded, name, number, numbers_at_once, shown
+from lantern.formats.text import Source, bounded, exact, name, number, numbers_at_once, shown
 
 COUNT_COLUMNS = ("start_s", "end_s", "in", "out")
 MARK_COLUMNS = ("start_s", "end_s", "label", "detector", "note")
@@ -219,12 +219,17 @@ def series_of(t_s: Floats, columns: dict[str, Floats], units: dict[str, str]) ->
 def write_series(columns: Mapping[str, Series]) -> str:
     """CSV with header `t_s,NAME,...`; a column that has no sample at a time (the shutter was closed) leaves it empty."""
     times = np.unique(np.concatenate([series.t_s for series in columns.values()]))
-    cells = [[f"{t:.9g}" for t in times.tolist()]]
+    cells = [[exact(t) for t in times.tolist()]]
     for series in columns.values():
         at = dict(zip(series.t_s.tolist(), series.x.tolist(), strict=True))
-        cells.append([f"{at[t]:.9g}" if t in at else "" for t in times.tolist()])
+        cells.append([exact(at[t]) if t in at else "" for t in times.tolist()])
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["t_s", *(guarded(column) for column in columns)])
     writer.writerows(zip(*cells, strict=True))
     return out.getvalue()
+
+
+def write_times(t_s: Floats, path: Path) -> None:
+    """The file that `read_times` reads."""
+    path.write_text("t_s\n" + "".join(f"{exact(t)}\n" for t in t_s.tolist()))

@@ -9,6 +9,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 from lantern.core.faults import Fault, Refused
+from lantern.core.scoring.marks import Mark
 from lantern.formats.archive import members_of, unpacked
 from lantern.formats.border import border
 from lantern.formats.documents import read_bytes, read_json, read_model
@@ -17,6 +18,7 @@ from lantern.formats.limits import DEFAULT, Limits
 from lantern.formats.sidecar import TakeInfo
 from lantern.formats.signals.register import SIGNALS, signal_of
 from lantern.formats.signals.signal import Signal
+from lantern.formats.tables import read_marks
 
 STILLS = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
 
@@ -36,6 +38,7 @@ class Take:
     info: TakeInfo
     value: Any
     still: Still | None = None
+    marks: tuple[Mark, ...] = ()
     left: tuple[str, ...] = ()
 
     @property
@@ -110,7 +113,14 @@ def _read(folder: TakeFolder, data: Path | None = None) -> Take:
     folder.used.add(data)
     with border(data.name):
         value = signal_of(info.kind).read(info, data, folder)
-        return Take(info, value, still=_still(info, folder), left=tuple(folder.left))
+        return Take(info, value, still=_still(info, folder), marks=_marks(info, folder), left=tuple(folder.left))
+
+
+def _marks(info: TakeInfo, folder: TakeFolder) -> tuple[Mark, ...]:
+    if info.marks is None:
+        return ()
+    path = folder.beside(info.marks, key="marks")
+    return tuple(read_marks(read_bytes(path, most=folder.limits.document_bytes), where=path.name))
 
 
 def _still(info: TakeInfo, folder: TakeFolder) -> Still | None:

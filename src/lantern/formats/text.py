@@ -111,6 +111,12 @@ def number(cell: str, faults: FaultList, *, where: str) -> float:
     return value
 
 
+def exact(value: float) -> str:
+    """Return the number so that it comes back as it was, in nine digits where these do."""
+    short = f"{value:.9g}"
+    return short if float(short) == value else repr(float(value))
+
+
 def bounded(value: float, low: float, high: float, faults: FaultList, *, where: str, unit: str = "") -> float:
     """The value, with a fault noted where it lies beyond; NaN passes, for its fault stands already."""
     if value < low or value > high:

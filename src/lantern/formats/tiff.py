@@ -28,6 +28,7 @@ BLOCK_BYTES = 8 * MIB
 DTYPES = ("uint16", "float32")
 PLAIN = 1
 PADDING_BYTES = 256  # that a page may take beside what its tags tell: alignment, room that a writer kept
+LARGEST_CLASSIC = 3 * 2**30  # bytes of pixels; the classic layout counts 4 GiB
 BRANCHES = (330, 34665, 34853)  # tags that lead to directories beside the chain
 COMPRESSIONS = {PLAIN, 5, 8, 32773, 32946, 34925, 50000}  # none, LZW, deflate (two numbers), PackBits, LZMA, zstd
 MOST_TAGS = 1000  # of a page
@@ -229,3 +230,12 @@ def _promised(first: Any, shape: tuple[int, ...]) -> int:
     if not isinstance(whole, list) or not all(isinstance(n, int) and n > 0 for n in whole):
         return 0
     return int(np.prod(whole[: -len(shape)], dtype=object)) if tuple(whole[-len(shape) :]) == tuple(shape) else 0
+
+
+def write_tiff(blocks: Iterator[Pixels], path: Path, *, shape: tuple[int, int, int], dtype: str) -> None:
+    """One page a frame, uncompressed; `shape` (frames, height, width)."""
+    large = int(np.prod(shape)) * np.dtype(dtype).itemsize > LARGEST_CLASSIC
+    with tifffile.TiffWriter(path, bigtiff=large) as tif:
+        for block in blocks:
+            for frame in block:
+                tif.write(frame, photometric="minisblack", metadata=None)

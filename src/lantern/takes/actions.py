@@ -172,7 +172,9 @@ def import_path(
             raise UnknownDeviceError(take)
         _check_signal(take.info.kind, device)
         _check_picture(take, device)
-        return add_take(session, take, device_id=device.id, progress=progress).id
+        row = add_take(session, take, device_id=device.id, progress=progress)
+        import_marks(session, row, list(take.marks))
+        return row.id
 
 
 def move_take(session: Session, take: TakeRow, device: DeviceRow) -> None:

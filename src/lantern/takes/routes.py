@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import zlib
 from collections import defaultdict
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, HTTPException, Request
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
+from starlette.background import BackgroundTask
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
@@ -20,6 +23,7 @@ from lantern.formats.signals.register import signal_of
 from lantern.formats.tables import read_marks, write_marks
 from lantern.survey.tables import DeviceRow, listed_devices, site_of
 from lantern.takes import actions
+from lantern.takes.export import export_take
 from lantern.takes.import_routes import import_shown
 from lantern.takes.store import frame_of_take
 from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of
@@ -84,6 +88,18 @@ def delete(take_id: Id) -> Response:
     with transaction() as session:
         actions.delete_take(session, get_take(session, take_id))
         return json_answer({"deleted": take_id})
+
+
+@router.get("/takes/{take_id}/take.zip", **may("viewer"))
+def export(take_id: Id) -> FileResponse:
+    """The take as files: `take.json`, data, still, marks."""
+    folder = TemporaryDirectory()
+    path = Path(folder.name) / "take.zip"
+    with transaction() as session:
+        take = get_take(session, take_id)
+        export_take(session, take, path)
+        name = "".join(c if c.isalnum() else "-" for c in take.name.lower())
+    return FileResponse(path, filename=f"{name}.zip", background=BackgroundTask(folder.cleanup))
 
 
 @router.put("/takes/{take_id}/device", **may("engineer", "moved a take to another device"))

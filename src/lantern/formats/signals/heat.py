@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, replace
 from functools import partial
@@ -12,17 +12,17 @@ from typing import Any
 import numpy as np
 
 from lantern.core.faults import Fault, FaultList, Refused
-from lantern.core.signals import Floats, Frames, Pixels, RecordedAs
+from lantern.core.signals import Floats, Frames, Pixels, RecordedAs, frames_of
 from lantern.formats.border import within_border
 from lantern.formats.folder import TakeFolder
 from lantern.formats.limits import COLDEST_C, HOTTEST_C, LONGEST_S
-from lantern.formats.matrices import Matrices
+from lantern.formats.matrices import Matrices, write_matrices
 from lantern.formats.packing import pack, unpack
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.signals.signal import Block, Signal, Stored
-from lantern.formats.tables import read_times
+from lantern.formats.signals.signal import Block, Signal, Stored, Timed
+from lantern.formats.tables import read_times, write_times
 from lantern.formats.text import bounded
-from lantern.formats.tiff import check_tiff, read_blocks
+from lantern.formats.tiff import check_tiff, read_blocks, write_tiff
 
 SCALES = {"uint16": (0.01, -273.15), "float32": (1.0, 0.0), "float64": (1.0, 0.0)}
 SLACK = 1e-6  # of a raw value: the limits themselves are within
@@ -116,6 +116,37 @@ class Heat(Signal):
             dtype=facts["dtype"],
             keep=stored.keep,
         )
+
+    def described(self, facts: Mapping[str, Any]) -> dict[str, Any]:
+        """None: the pictures have their size themselves."""
+        return {}
+
+    part_samples = FRAMES_A_BLOCK
+
+    def alike(self, first: Frames, sample: Frames) -> bool:
+        keys = ("width", "height", "dtype", "scale", "offset_c", "recorded")
+        return all(getattr(first, key) == getattr(sample, key) for key in keys)
+
+    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Frames:
+        first: Frames = samples[0][1]
+        pixels = np.concatenate([block for _, each in samples for block in each.blocks()])
+        t_s = np.array([t for t, _ in samples])
+        return frames_of(pixels, t_s, scale=first.scale, offset_c=first.offset_c, recorded=first.recorded)
+
+    def joined(self, pieces: Sequence[Frames], t_s: Floats) -> Frames:
+        return replace(pieces[0], t_s=t_s, blocks=lambda: (block for each in pieces for block in each.blocks()))
+
+    def write(self, info: TakeInfo, value: Frames, folder: Path) -> TakeInfo:
+        """A TIFF, or CSV matrices where pixels are doubles; the times beside it."""
+        if value.dtype == "float64":
+            name = "frames.zip"
+            write_matrices(value.blocks(), folder / name)
+        else:
+            name = "frames.tif"
+            write_tiff(value.blocks(), folder / name, shape=(len(value), value.height, value.width), dtype=value.dtype)
+        write_times(value.t_s, folder / "times.csv")
+        at = {"data": name, "fps": None, "times": "times.csv", "scale": value.scale, "offset": value.offset_c}
+        return info.model_copy(update=at | asdict(value.recorded))
 
     def frame(self, facts: Mapping[str, Any], count: int, data: bytes) -> Pixels:
         size = {"height": facts["height"], "width": facts["width"]}

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import io
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime
 from functools import partial
 from pathlib import Path
@@ -14,13 +15,13 @@ import numpy as np
 import zstandard
 from pydantic import Field
 
-from lantern.core.reads import Reads
+from lantern.core.reads import NOTHING, Reads
 from lantern.core.signals import Floats
 from lantern.formats.folder import TakeFolder
 from lantern.formats.packing import TRACKS_LEVEL
-from lantern.formats.plates import read_plates
+from lantern.formats.plates import read_plates, write_plates
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.signals.signal import Block, Signal, Stored
+from lantern.formats.signals.signal import Block, Signal, Stored, Timed
 
 
 class PlatesInfo(TakeInfo):
@@ -67,6 +68,41 @@ class PlateReads(Signal):
 
     def pack(self, value: Reads) -> Iterator[Block]:
         yield len(value), partial(_pack, value)
+
+    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Reads:
+        """Of reads that came in time: a late one opens nothing, and is kept elsewhere."""
+        rows = [(t, read) for t, reads in samples for read in reads if not read.late]
+        return Reads(
+            t_s=np.array([t for t, _ in rows], dtype=np.float64),
+            vehicle=tuple(read.vehicle for _, read in rows),
+            text=tuple(read.text for _, read in rows),
+            confidence=np.array([read.confidence for _, read in rows], dtype=np.float64),
+            chars=tuple(tuple(read.chars) for _, read in rows),
+            plate=np.array([read.plate or NOTHING for _, read in rows], dtype=np.float64).reshape(-1, 4),
+            car=np.array([read.car or NOTHING for _, read in rows], dtype=np.float64).reshape(-1, 4),
+            truth=("",) * len(rows),
+            start=known["start"],
+        )
+
+    def joined(self, pieces: Sequence[Reads], t_s: Floats) -> Reads:
+        """Of a stretch in which nothing was read nothing is left: reads have their times."""
+        columns: dict[str, Any] = {
+            name: tuple(cell for each in pieces for cell in getattr(each, name))
+            for name in ("vehicle", "text", "chars", "truth")
+        }
+        for name in ("t_s", "confidence", "plate", "car"):
+            columns[name] = np.concatenate([getattr(each, name) for each in pieces])
+        return replace(pieces[0], **columns)
+
+    def described(self, facts: Mapping[str, Any]) -> dict[str, Any]:
+        return super().described(facts) | {
+            "light": facts.get("light"),
+            "syntax": tuple(facts.get("syntax", ())) or None,
+        }
+
+    def write(self, info: TakeInfo, value: Reads, folder: Path) -> TakeInfo:
+        (folder / "reads.csv").write_text(write_plates(value))
+        return info.model_copy(update={"data": "reads.csv"})
 
     def unpack(self, stored: Stored) -> Reads:
         start = datetime.fromisoformat(stored.facts["start"])

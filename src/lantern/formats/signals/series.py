@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict
 from functools import partial
 from pathlib import Path
@@ -16,7 +16,7 @@ from lantern.formats.folder import TakeFolder
 from lantern.formats.packing import pack, unpack
 from lantern.formats.sidecar import TakeInfo
 from lantern.formats.signals.signal import Block, Signal, Stored
-from lantern.formats.tables import read_series, series_of
+from lantern.formats.tables import read_series, series_of, write_series
 
 Columns = dict[str, Series]
 
@@ -60,6 +60,14 @@ class Readings(Signal):
     def pack(self, value: Columns) -> Iterator[Block]:
         table = np.stack([series.x for series in value.values()])[:, :, None]
         yield table.shape[0], partial(pack, table)
+
+    def described(self, facts: Mapping[str, Any]) -> dict[str, Any]:
+        return {key: value for key, value in facts["recorded"].items() if value is not None}
+
+    def write(self, info: TakeInfo, value: Columns, folder: Path) -> TakeInfo:
+        (folder / "readings.csv").write_text(write_series(value))
+        units = {name: series.unit for name, series in value.items() if series.unit}
+        return info.model_copy(update={"data": "readings.csv", "fps": None, "times": None, "units": units})
 
     def unpack(self, stored: Stored) -> Columns:
         columns = stored.facts["columns"]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
@@ -13,6 +13,7 @@ from lantern.core.signals import Floats, Keep
 from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
 
+Timed = tuple[float, Any]  # s from a recording's beginning, and a sample as detectors take it
 Block = tuple[int, Callable[[], bytes]]  # how many samples, and what packs them (it may be called in another thread)
 
 
@@ -77,6 +78,33 @@ class Signal(ABC):
     @abstractmethod
     def unpack(self, stored: Stored) -> Any:
         """What was packed, equal sample by sample; a long signal is read from the store as it is used."""
+
+    def described(self, facts: Mapping[str, Any]) -> dict[str, Any]:
+        """The keys of a sidecar that its facts hold."""
+        return {key: facts[key] for key in ("width", "height") if facts.get(key)}
+
+    # ---- recorded live, and out again ----
+
+    part_samples: ClassVar[int] = 100  # of a recording are stored at once
+
+    def alike(self, first: Any, sample: Any) -> bool:
+        """Can a sample go on the recording that began with the first?"""
+        return True
+
+    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Any:
+        """What some samples of a live device are as a take. `known`: `frame_px` of the device (None: not known), `start`.
+
+        Raises `Refused` where the signal is never live.
+        """
+        raise Refused([Fault("recording", f"{self.name} does not come live", "a device that sends")])
+
+    def joined(self, pieces: Sequence[Any], t_s: Floats) -> Any:
+        """Pieces that follow each other as one; `t_s`: of all samples, those that show nothing too."""
+        raise Refused([Fault("recording", f"{self.name} does not come live", "a device that sends")])
+
+    @abstractmethod
+    def write(self, info: TakeInfo, value: Any, folder: Path) -> TakeInfo:
+        """Write its data files; `read` gives the same, sample by sample. Returns the sidecar that goes with them."""
 
     def frame(self, facts: Mapping[str, Any], count: int, data: bytes) -> Any:
         """(count, height, width): the pictures of one block. Raises `Refused` where it has none."""

@@ -1,0 +1,46 @@
+"""A take out again as files: a zip that imports as the same, sample by sample, with its marks beside it."""
+
+from __future__ import annotations
+
+import zipfile
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from zoneinfo import ZoneInfo
+
+import orjson
+from sqlalchemy.orm import Session
+
+from lantern.formats.signals.register import signal_of
+from lantern.formats.tables import write_marks
+from lantern.takes.store import value_of_take
+from lantern.takes.tables import TakeRow, marks_of
+
+STILLS = {"image/png": "still.png", "image/jpeg": "still.jpg"}
+PACKED = (".tif", ".zip", ".png", ".jpg")  # they gain little by being packed again
+
+
+def export_take(session: Session, take: TakeRow, path: Path) -> None:
+    """Write a zip with `take.json`, its data files, its still and `marks.csv`. Raises `Refused` for what no file can hold."""
+    signal = signal_of(take.signal)
+    zone = ZoneInfo(take.device.place.site.zone)
+    info = signal.info(
+        format="lantern-take/1",
+        name=take.name,
+        kind=take.signal,
+        device=take.device.code,
+        start=take.start.astimezone(zone),
+        **signal.described(take.facts),
+    )
+    with TemporaryDirectory() as name, zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as held:
+        folder = Path(name)
+        info = signal.write(info, value_of_take(session, take), folder)
+        if take.still is not None and take.still_type in STILLS:
+            (folder / STILLS[take.still_type]).write_bytes(take.still)
+            info = info.model_copy(update={"still": STILLS[take.still_type]})
+        info = info.model_copy(update={"marks": "marks.csv"})
+        document = info.model_dump(mode="json", exclude_none=True)
+        (folder / "take.json").write_bytes(orjson.dumps(document, option=orjson.OPT_INDENT_2))
+        (folder / "marks.csv").write_text(write_marks([row.as_mark() for row in marks_of(session, take.id)]))
+        for file in sorted(folder.iterdir()):
+            how = zipfile.ZIP_STORED if file.suffix in PACKED else zipfile.ZIP_DEFLATED
+            held.write(file, file.name, how)
