@@ -18,6 +18,10 @@ def defer_study(study_id: int) -> None:
     _defer("run_study", "studies", study_id=study_id)
 
 
+def defer_recording(recording_id: int) -> None:
+    _defer("make_take", "takes", recording_id=recording_id)
+
+
 def defer_demo(job_id: int) -> None:
     _defer("set_demo_up", "sites", job_id=job_id)
 

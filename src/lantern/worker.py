@@ -26,6 +26,8 @@ from lantern.db.migrate import plain_url
 from lantern.demo.seed import run_demo
 from lantern.jobs import app, defer_study
 from lantern.live.tasks import Patience
+from lantern.recordings.actions import make_take
+from lantern.recordings.tables import RecordingRow
 from lantern.settings import settings
 from lantern.survey.tables import SiteJobRow
 from lantern.takes.actions import drop_abandoned_uploads, run_import
@@ -39,8 +41,8 @@ HEARTBEAT_S, LOOK_S = 1.0, 2.0
 SILENT_S = 5.0  # a worker that was silent for so long is gone: its jobs are taken up again
 ABANDONED_S = 600.0  # between two looks for uploads that nobody ended
 MOST_ATTEMPTS = 2
-Row = type[ImportRow] | type[StudyRow] | type[SiteJobRow]
-AnyRow = ImportRow | StudyRow | SiteJobRow
+Row = type[ImportRow] | type[StudyRow] | type[SiteJobRow] | type[RecordingRow]
+AnyRow = ImportRow | StudyRow | SiteJobRow | RecordingRow
 
 
 def _get(session: Session, table: Row, row_id: int) -> AnyRow | None:
@@ -69,8 +71,23 @@ async def set_demo_up(job_id: int) -> None:
     await _do(SiteJobRow, job_id, lambda folder: run_demo(job_id, folder))
 
 
-TASKS: dict[Any, Row] = {import_take: ImportRow, study: StudyRow, set_demo_up: SiteJobRow}
-ARGUMENT: dict[Row, str] = {ImportRow: "import_id", StudyRow: "study_id", SiteJobRow: "job_id"}
+@app.task(name="make_take", queue="takes")
+async def take_of_recording(recording_id: int) -> None:
+    await _do(RecordingRow, recording_id, lambda folder: make_take(recording_id))
+
+
+TASKS: dict[Any, Row] = {
+    import_take: ImportRow,
+    study: StudyRow,
+    set_demo_up: SiteJobRow,
+    take_of_recording: RecordingRow,
+}
+ARGUMENT: dict[Row, str] = {
+    ImportRow: "import_id",
+    StudyRow: "study_id",
+    SiteJobRow: "job_id",
+    RecordingRow: "recording_id",
+}
 
 
 def _import(import_id: int, folder: Path) -> None:

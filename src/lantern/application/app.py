@@ -24,6 +24,7 @@ from lantern.people.account_routes import router as accounts
 from lantern.people.guard import SiteGuard
 from lantern.people.routes import router as people
 from lantern.people.sessions import find_session
+from lantern.recordings.routes import router as recordings
 from lantern.rehearse.routes import router as rehearse
 from lantern.revisions import StaleRevisionError
 from lantern.settings import settings
@@ -55,7 +56,20 @@ def make_app() -> FastAPI:
     app.add_middleware(SecurityHeaders)
     for router in (people, accounts, sites):
         app.include_router(router)
-    for router in (survey, devices, imports, takes, counts, tune, detectors, comparing, links, rehearse, walk):
+    for router in (
+        survey,
+        devices,
+        imports,
+        takes,
+        counts,
+        tune,
+        detectors,
+        comparing,
+        links,
+        rehearse,
+        recordings,
+        walk,
+    ):
         app.include_router(router, prefix=SITE)
     for family, bench in BENCHES.items():
         app.mount(f"/static/benches/{family}", StaticFiles(directory=ROOMS[family] / "static"), name=f"bench_{family}")

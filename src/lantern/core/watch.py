@@ -79,6 +79,10 @@ class Watch(ABC):
     def step(self, sample: Sample, interval_s: float) -> Iterator[Turn]:
         """Take one sample; `interval_s` is the device's usual pace. Yields what changed, one turn before the next is looked at."""
 
+    def stirs(self, sample: Sample) -> bool:
+        """Is there anything in it that may matter, far from a raise as it may be? Any object, any read."""
+        return bool(len(sample.value))
+
     @abstractmethod
     def resume(self, remembered: Mapping[str, dict[str, Any]], outdated: Collection[str]) -> bool:
         """Go on from the states that were remembered, by region; those `outdated` are of an earlier revision.

@@ -6,6 +6,7 @@ from lantern.live import late
 from lantern.live import tables as live
 from lantern.people import attempts, roles, sessions
 from lantern.people import tables as people
+from lantern.recordings import tables as recordings
 from lantern.survey import tables as survey
 from lantern.takes import tables as takes
 from lantern.tune import tables as tune
@@ -18,6 +19,7 @@ __all__ = [
     "lists",
     "live",
     "people",
+    "recordings",
     "roles",
     "sessions",
     "survey",

@@ -22,6 +22,7 @@ from lantern.formats.read_wire import LARGEST_MESSAGE, unpack_reads
 from lantern.formats.wire import unpack_frame
 from lantern.live.engine import Engine
 from lantern.live.feeds import Feed, FrameFeed, Moment, Picture, ReadFeed
+from lantern.live.tapes import Tape
 from lantern.settings import settings
 
 log = structlog.get_logger()
@@ -137,12 +138,31 @@ def make_app(engine: Engine) -> FastAPI:
         except Refused as error:
             return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
 
+    @app.post("/record/{device_id}")
+    async def record(device_id: int, seconds: float) -> Response:
+        """Record a device from now on, for so long."""
+        return _on_tape(engine, device_id, lambda tape: tape.record_for(seconds))
+
+    @app.post("/record/{device_id}/stop")
+    async def stop_recording(device_id: int) -> Response:
+        return _on_tape(engine, device_id, Tape.stop_recording)
+
     @app.get("/waits")
     def waits() -> dict[str, list[float]]:
         """Milliseconds from a frame's arrival to the end of its decisions, by device, for the bench."""
         return {feed.code: list(feed.waits_ms) for feed in engine.feeds.values()}
 
     return app
+
+
+def _on_tape(engine: Engine, device_id: int, work: Callable[[Tape], None]) -> Response:
+    try:
+        tape = engine.tape(device_id)
+    except Refused as error:
+        return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
+    work(tape)
+    engine.tell()
+    return _answer(tape.as_dict())
 
 
 async def _known(request: Request, go_on: Callable[[Request], Awaitable[Response]]) -> Response:

@@ -22,11 +22,13 @@ from lantern.live.delivery import Delivery
 from lantern.live.feeds import Feed, Frame, ObjectFeed, feed_of
 from lantern.live.late import keep_late
 from lantern.live.listening import listen
-from lantern.live.plans import Plan, load_plans
+from lantern.live.plans import Plan, Plans, load_plans
 from lantern.live.recorder import Happening, close_open_events, record, record_reset, remembered
 from lantern.live.running import Running, running
 from lantern.live.tables import DeviceStateRow
+from lantern.live.tapes import RecordingPlan, Tape
 from lantern.live.tasks import Patience, end
+from lantern.recordings.actions import left_over
 from lantern.survey.tables import DeviceRow
 
 log = structlog.get_logger()
@@ -43,6 +45,7 @@ class Engine:
         self.listeners: dict[int, asyncio.Task[None]] = {}  # of devices that are asked for their frames
         self.tokens: dict[int, tuple[str, str]] = {}  # code and token of devices that send
         self.runs: dict[int, list[Running]] = {}
+        self.tapes: dict[int, Tape] = {}  # what is recorded of them
         self.delivery = Delivery(self.tell)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
@@ -54,6 +57,7 @@ class Engine:
         patience = Patience()
         while True:
             try:
+                await asyncio.to_thread(left_over)
                 await self.reload()
                 break
             except StoreAwayError as error:
@@ -63,6 +67,7 @@ class Engine:
 
     async def stop(self) -> None:
         await end([*self._tasks, *self.listeners.values()])
+        await asyncio.gather(*(tape.stop() for tape in self.tapes.values()))
         await self.delivery.stop()
 
     # ---- frames ----
@@ -84,7 +89,9 @@ class Engine:
             for run in runs:
                 run.watch.shift(jump_s)
             feed.restart()
+            self.tapes[device_id].jumped()
         follows = feed.accept(frame)
+        came = time.time()
         sample = frame.sample()
         late = frame.late(follows=follows)
         if late is not None:
@@ -93,19 +100,29 @@ class Engine:
             feed.kept_late()
         if not follows:
             return
+        tape = self.tapes[device_id]
         for run in runs:
             if sample.signal in run.watch.kind.signals and not run.fault:
-                await self._step(feed, run, sample)
+                if await self._step(feed, run, sample):
+                    tape.decided(f"around an event of {run.watch.detector.name}")
+                if run.watch.stirs(sample):
+                    tape.stirred()
+        tape.take(sample, frame.size, came)
         feed.error = ""
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
 
-    async def _step(self, feed: Feed, run: Running, sample: Sample) -> None:
-        """One detector over one sample. What fails in it is shown at it, and stops neither the others nor the feed."""
+    async def _step(self, feed: Feed, run: Running, sample: Sample) -> bool:
+        """One detector over one sample; returns whether it raised. What fails in it is shown at it, and stops neither the others
+        nor the feed.
+        """
+        raised = False
         try:
             for turn in run.watch.step(sample, feed.interval_s):
                 at = datetime.now(UTC)
-                await self._store(feed, run, Happening(run.site_id, run.detector_id, run.revision, at, turn))
+                happening = Happening(run.site_id, run.detector_id, run.revision, at, turn, sample.t)
+                await self._store(feed, run, happening)
+                raised |= any(change.what != "clear" for each in turn.chain() for change in each.changes)
             run.error = ""
         except LanternError as error:
             run.error = str(error)
@@ -113,6 +130,7 @@ class Engine:
             if not run.error:
                 log.exception("detector failed", detector=run.detector_id)
             run.error = f"an error of the program, {type(error).__name__}: the log says more"
+        return raised
 
     async def _store(self, feed: Feed, run: Running, happening: Happening) -> None:
         """Store it, however long the store is away; the feed waits meanwhile."""
@@ -190,6 +208,7 @@ class Engine:
             await asyncio.to_thread(close_open_events, gone, by="lost")
         self.runs = fresh
         self._adopt(plans.devices)
+        await self._adopt_tapes(plans)
         self._signature = plans.signature
         self.tell()
 
@@ -207,6 +226,25 @@ class Engine:
         for device in asked.values():
             self._follow(device)
         self.delivery.adopt([device for device in devices if DEVICE_KINDS[device.kind].reached == "written"])
+
+    async def _adopt_tapes(self, plans: Plans) -> None:
+        """A tape for each device that gives samples; of those that are gone the recording ends."""
+        sizes = {device.id: _size(device) for device in plans.devices}
+        for gone in self.tapes.keys() - self.feeds.keys():
+            await self.tapes.pop(gone).stop()
+        for device_id in self.feeds:
+            tape = self.tapes.get(device_id)
+            if tape is None:
+                size = sizes[device_id]
+                tape = self.tapes[device_id] = Tape(device_id, size if all(size) else None)
+                tape.start()
+            tape.adopt(plans.recordings.get(device_id, RecordingPlan()))
+
+    def tape(self, device_id: int) -> Tape:
+        """Raises `Refused` for a device that gives no samples, or does not run."""
+        if device_id not in self.tapes:
+            raise Refused([Fault("device", f"{device_id} gives nothing to record", "a live device that does")])
+        return self.tapes[device_id]
 
     def _follow(self, device: DeviceRow) -> None:
         """Listen to a device that sends objects, at the address that it has now."""
@@ -257,6 +295,7 @@ class Engine:
         return {
             "now": time.time(),
             "feed": feed.as_dict() if feed else None,
+            "recording": self.tapes[device_id].as_dict() if device_id in self.tapes else None,
             "detectors": [run.as_dict(feed_live=feed is not None and feed.live) for run in runs],
             "modules": [module.as_dict() for module in modules],
             "news": [item for item in self.news if item["detector"] in mine][-12:],
@@ -264,7 +303,13 @@ class Engine:
 
     async def beat(self) -> None:
         """Write how every device stands, for the pages that do not follow the stream."""
-        standing = [(feed.device_id, feed.live, feed.as_dict()) for feed in self.feeds.values()]
+        for tape in self.tapes.values():
+            tape.tick()
+        standing = [
+            (feed.device_id, feed.live, feed.as_dict() | {"recording": self.tapes[feed.device_id].as_dict()})
+            for feed in self.feeds.values()
+            if feed.device_id in self.tapes
+        ]
         standing += [(m.device_id, m.reachable, m.as_dict()) for m in self.delivery.modules.values()]
         await asyncio.to_thread(_write_standing, standing)
         self.tell()

@@ -17,6 +17,7 @@ from lantern.formats.wire import FrameHeader
 
 log = structlog.get_logger()
 KEPT_READINGS = 1200
+A_MOMENT, A_THING = 200, 400  # bytes in memory, about
 KEPT_NUMBERS = 2000  # of messages, by which one that comes again is told
 LATE_S = 5.0  # a read that comes later opens nothing: whoever stood there may have gone
 LOG_UNREADABLE_S = 10.0  # a device that sends nothing else must not fill the disk with it
@@ -27,6 +28,10 @@ class Frame(Protocol):
 
     @property
     def t(self) -> float: ...
+
+    @property
+    def size(self) -> int:
+        """About so many bytes in memory."""
 
     def sample(self) -> Sample:
         """Return it as the detectors take it."""
@@ -46,6 +51,10 @@ class Picture:
     def t(self) -> float:
         return self.header.t
 
+    @property
+    def size(self) -> int:
+        return int(self.pixels.nbytes)
+
     def sample(self) -> Sample:
         return Sample("heat", self.header.t, self.header.frames(self.pixels))
 
@@ -59,6 +68,10 @@ class Scene:
 
     t: float
     seen: Sequence[Seen]
+
+    @property
+    def size(self) -> int:
+        return A_MOMENT + A_THING * len(self.seen)
 
     def sample(self) -> Sample:
         return Sample("tracks", self.t, self.seen)
@@ -77,6 +90,10 @@ class Moment:
     @property
     def t(self) -> float:
         return self.sent.t
+
+    @property
+    def size(self) -> int:
+        return A_MOMENT + A_THING * len(self.sent.reads)
 
     def sample(self) -> Sample:
         late = self.late_s > LATE_S

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -17,6 +17,8 @@ from lantern.core.rehearsal import Armed
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow, TimetableRow
 from lantern.lists.tables import ListRow
+from lantern.live.tapes import RecordingPlan
+from lantern.recordings.tables import RecordingPlanRow
 from lantern.survey.tables import DeviceRow, SiteRow
 from lantern.tune.tables import DetectorRow
 
@@ -43,6 +45,7 @@ class Plans:
 
     devices: Sequence[DeviceRow] = ()
     detectors: Sequence[Plan] = ()
+    recordings: Mapping[int, RecordingPlan] = field(default_factory=dict)  # by device
     signature: Any = field(default=None)
 
 
@@ -58,6 +61,7 @@ def load_plans() -> Plans:
             lists[held.site_id][held.name] = held
         zones = {site.id: site.zone for site in session.execute(select(SiteRow.id, SiteRow.zone))}
         timetables = {(t.site_id, t.name): t.model for t in session.scalars(select(TimetableRow))}
+        planned = list(session.scalars(select(RecordingPlanRow)))
     armed: dict[int, list[Armed]] = defaultdict(list)
     for link in links:
         armed[link.detector_id].append(_armed(link, timetables))
@@ -65,11 +69,23 @@ def load_plans() -> Plans:
         _plan(row, devices[row.device_id], armed[row.id], timetables, lists[row.site_id], zones[row.site_id])
         for row in rows
     ]
+    recordings = {
+        row.device_id: _recording(row, timetables, devices[row.device_id].site_id)
+        for row in planned
+        if row.device_id in devices
+    }
     signature = (
         [(d.id, d.code, d.token, repr((d.address, d.outputs, d.watchdog, d.ability))) for d in devices.values()],
         [(p.detector_id, p.revision, repr((p.links, p.hours, p.fault, p.lists))) for p in detectors],
+        repr(recordings),
     )
-    return Plans(list(devices.values()), detectors, signature)
+    return Plans(list(devices.values()), detectors, recordings, signature)
+
+
+def _recording(row: RecordingPlanRow, timetables: dict[tuple[int, str], Timetable], site_id: int) -> RecordingPlan:
+    hours = timetables.get((site_id, row.timetable))
+    wide = row.wide_until.timestamp() if row.wide_until else 0.0
+    return RecordingPlan(row.around, row.before_s, row.after_s, row.timetable, hours, wide)
 
 
 def _armed(row: LinkRow, timetables: dict[tuple[int, str], Timetable]) -> Armed:

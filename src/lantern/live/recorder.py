@@ -33,6 +33,7 @@ class Happening:
     revision: int
     at: datetime
     turn: Turn
+    device_t: float | None = None  # the device's own time of the sample
     key: UUID = field(default_factory=uuid4)
 
 
@@ -129,6 +130,7 @@ def _raise(
         own=turn.own,
         outcome=outcome,
         object=turn.object,
+        device_t=happening.device_t,
         direction=turn.direction,
     )
     session.add(event)

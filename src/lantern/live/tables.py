@@ -35,6 +35,7 @@ class EventRow(Base):
     outcome: Mapped[str]  # fired, or why not
     object: Mapped[str | None]  # which one, where objects are watched
     direction: Mapped[str | None]
+    device_t: Mapped[float | None]  # the device's own time of the sample that raised
 
 
 class EffectRow(Base):

@@ -23,7 +23,7 @@ from lantern.tune.tables import detectors_of_device
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
-from lantern.web.pages import render
+from lantern.web.pages import offset_s, render
 
 router = APIRouter()
 
@@ -107,6 +107,7 @@ def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id
         used=used,
         takes=takes_of_device(session, row.id) if row else [],
         detectors=detectors_of_device(session, row.id) if row else [],
+        offset_s=offset_s(site.zone),
         ingest=ingest_address(row.kind, row.code) if row else "",
     )
 

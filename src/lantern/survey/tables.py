@@ -21,6 +21,7 @@ class SiteRow(Base):
     zone: Mapped[str]
     live: Mapped[bool] = mapped_column(default=True)  # the engine runs it; else it is paused
     extras: Mapped[dict[str, Any]] = mapped_column(default=dict)  # of its file: subjects to come, kept as they are
+    recording_mb: Mapped[int] = mapped_column(default=10_000)  # room for recordings
     demo: Mapped[bool] = mapped_column(default=False)  # its devices are the stand-ins that ship with the program
     places: Mapped[list[PlaceRow]] = relationship(back_populates="site", order_by="PlaceRow.position")
 

@@ -26,6 +26,8 @@ from lantern.live.outbox import acknowledge
 from lantern.live.tables import effects_of, recent_events
 from lantern.people.sessions import is_open
 from lantern.people.tables import scale_of
+from lantern.recordings.actions import lacking
+from lantern.recordings.tables import LiveMarkRow, marks_on
 from lantern.settings import settings
 from lantern.survey.tables import outputs_of, site_of
 from lantern.takes.tables import marks_of, takes_of_device
@@ -34,7 +36,7 @@ from lantern.tune.tables import DetectorRow
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
-from lantern.web.pages import render
+from lantern.web.pages import offset_s, render
 from lantern.web.streams import STREAMS
 
 router = APIRouter()
@@ -73,7 +75,7 @@ def walk_page(request: Request, detector_id: Id) -> HTMLResponse:
             "standins": row.device.place.site.demo,
             "still": _still(session, row),
             "jumpS": _just_before(session, row),
-            "offsetS": _offset_s(row.device.place.site.zone),
+            "offsetS": offset_s(row.device.place.site.zone),
         }
         return render(
             request,
@@ -169,10 +171,12 @@ def events(detector_id: Id) -> Response:
                     "delivered": effect.delivered_at.timestamp() if effect.delivered_at else None,
                 }
             )
+        said = {mark.event_id: mark for mark in marks_on(session, [row.id for row in rows])}
         return json_answer(
             [
                 {
                     "id": row.id,
+                    "verdict": _verdict(session, said.get(row.id)),
                     "region": row.region,
                     "raised": row.raised_at.timestamp(),
                     "repeat": row.repeat,
@@ -189,6 +193,10 @@ def events(detector_id: Id) -> Response:
                 for row in rows
             ]
         )
+
+
+def _verdict(session: Session, mark: LiveMarkRow | None) -> dict[str, Any] | None:
+    return None if mark is None else {"verdict": mark.verdict, "lacking": lacking(session, mark)}
 
 
 @router.post("/walk/acknowledge", **may("operator", "acknowledged an output"))
@@ -223,12 +231,3 @@ def _standins(request: Request, method: str, path: str, body: dict[str, Any] | N
     except httpx.HTTPError as error:
         raise HTTPException(503, "The stand-ins do not answer.") from error
     return json_answer(orjson.loads(answer.content), answer.status_code)
-
-
-def _offset_s(zone: str) -> float:
-    from datetime import datetime
-    from zoneinfo import ZoneInfo
-
-    offset = datetime.now(ZoneInfo(zone)).utcoffset()
-    assert offset is not None
-    return offset.total_seconds()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
+from lantern.live.tables import EventRow
 from lantern.survey.tables import DeviceRow
 from lantern.tune.tables import DetectorRow
 from lantern.walk.tables import WalkTestRow
@@ -15,5 +16,8 @@ STAGE = Stage(
     label="Walk",
     place=6,
     address="/walk",
-    owners={"test_id": (WalkTestRow.id, _of_detector.join(WalkTestRow, WalkTestRow.detector_id == DetectorRow.id))},
+    owners={
+        "test_id": (WalkTestRow.id, _of_detector.join(WalkTestRow, WalkTestRow.detector_id == DetectorRow.id)),
+        "event_id": (EventRow.id, _of_detector.join(EventRow, EventRow.detector_id == DetectorRow.id)),
+    },
 )

@@ -84,3 +84,10 @@ def render_above(
     """A page of no site: sites, people, one's own account."""
     page = environment.get_template(template).render(here=here, **frame().above(request, session), **context)
     return HTMLResponse(page, status)
+
+
+def offset_s(zone: str) -> float:
+    """How far a site's clock is ahead of UTC just now, for pages that show times as they come."""
+    offset = datetime.now(ZoneInfo(zone)).utcoffset()
+    assert offset is not None
+    return offset.total_seconds()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Collection, Iterator, Mapping
+from statistics import median
 from typing import Any
 
 from lantern.core.baseline import LEAST_LEARNT
@@ -12,6 +14,8 @@ from lantern.core.readings.region import ReadingDetector
 from lantern.core.rule import GAP_IN_MEDIAN_INTERVALS, LEAST_GAP_S, Rule
 from lantern.core.watch import Sample, Standing, Turn, Watch
 
+QUIET_SAMPLES, LEAST_QUIET = 600, 10
+STANDS_OUT = 6.0  # times the median deviation, some four standard deviations; common practice, no source
 TAKEN_OUT = "the device takes these frames out: its shutter, or a reading that is refused"
 
 
@@ -28,6 +32,7 @@ class ReadingWatch(Watch):
         self.states: dict[str, State] = {}
         self.readings: dict[str, float] = {}
         self.paused = False  # the device looks at its shutter
+        self.quiet: dict[str, deque[float]] = {}  # readings of late, for what is usual
 
     def rule(self, interval_s: float) -> Rule:
         """Return the decision; an empty `gap_s` means three intervals of this device, at least 1 s, as on takes."""
@@ -51,6 +56,21 @@ class ReadingWatch(Watch):
                     "sustain_s": rule.sustain_s,
                 }
                 yield Turn(name, tuple(changes), after, x, why)
+
+    def stirs(self, sample: Sample) -> bool:
+        """Is a reading past halfway from its quiet median to the level? Of a rise or a learnt level: does any stand out?"""
+        rule, stirs = self.rule(0.0), False
+        for name, x in self.readings.items():
+            quiet = self.quiet.setdefault(name, deque(maxlen=QUIET_SAMPLES))
+            usual = median(quiet) if len(quiet) >= LEAST_QUIET else x
+            if rule.by_change or rule.learns:
+                spread = median(abs(each - usual) for each in quiet) if len(quiet) >= LEAST_QUIET else 0.0
+                stirs |= abs(x - usual) > STANDS_OUT * spread > 0
+            else:
+                half = (usual + rule.level) / 2
+                stirs |= x < half if rule.sense == "below" else x > half
+            quiet.append(x)
+        return stirs
 
     def resume(self, remembered: Mapping[str, dict[str, Any]], outdated: Collection[str]) -> bool:
         for name, fields in remembered.items():

@@ -46,6 +46,23 @@ function walk(own) {
         if (state.feed?.seq !== undefined && state.feed.seq !== drawn.seq) { drawn.seq = state.feed.seq; this.plot();
           this.loadFrame(); }
       },
+      missedS: 10,
+      missedWords: "",
+      saidOf: (e, verdict) => String(e.verdict?.verdict === verdict),
+      verdictText: (e) => (e.verdict ? e.verdict.lacking || "a mark on its recording" : ""),
+      judge(e, verdict) {
+        return this.attempt(async () => {
+          await ask("PUT", `/walk/${data.detectorId}/events/${e.id}/verdict`, { verdict });
+          await this.loadEvents();
+        });
+      },
+      missed() {
+        return this.attempt(async () => {
+          const end = Date.now() / 1000;
+          const told = await ask("POST", `/walk/${data.detectorId}/missed`, { start: end - this.missedS, end });
+          this.missedWords = told.lacking || "a mark on its recording";
+        });
+      },
       news: (state) => state?.news.length ? state.news[state.news.length - 1].at : 0,
       get mine() { return this.state?.detectors.find((d) => d.id === data.detectorId); },
       quantity: data.quantity,

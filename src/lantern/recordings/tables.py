@@ -1,0 +1,111 @@
+"""Recordings of live devices: what is under way, what it was for, what became of it; when to record; verdicts on what was live."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, ForeignKey, Index, UniqueConstraint, select
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
+
+from lantern.db.base import Base, now
+from lantern.db.work import WorkRow
+from lantern.people.tables import User
+from lantern.survey.tables import DeviceRow
+from lantern.takes.tables import TakeRow
+
+
+class RecordingRow(WorkRow, Base):
+    """A stretch of a live device. The engine fills it part by part; a worker makes a take of it once it is over.
+
+    `t0`: the device's own time of its first sample; `start`: ours. States: recording, waiting (it is over), running, done; or
+    dropped, to make room.
+    """
+
+    __tablename__ = "recording"
+    __table_args__ = (Index("ix_recording_device_id_id", "device_id", "id"),)
+    UNBEGUN = ("recording", "waiting")
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"))
+    signal: Mapped[str]
+    why: Mapped[str]
+    t0: Mapped[float]
+    start: Mapped[datetime]
+    facts: Mapped[dict[str, Any]]
+    samples: Mapped[int] = mapped_column(default=0)
+    length_s: Mapped[float] = mapped_column(default=0.0)
+    packed_bytes: Mapped[int] = mapped_column(BigInteger, default=0)
+    lost: Mapped[int] = mapped_column(default=0)  # samples for which there was no room while the store was slow
+    clock_s: Mapped[float | None]  # how far the device's clock is ahead of ours
+    ended: Mapped[str] = mapped_column(default="")  # why
+    take_id: Mapped[int | None] = mapped_column(ForeignKey("take.id", ondelete="SET NULL"), index=True)
+    device: Mapped[DeviceRow] = relationship()
+    take: Mapped[TakeRow | None] = relationship()
+
+
+class RecordedPartRow(Base):
+    """Some samples of a recording under way, packed as blocks of a take are."""
+
+    __tablename__ = "recorded_part"
+
+    recording_id: Mapped[int] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"), primary_key=True)
+    first: Mapped[int] = mapped_column(primary_key=True)  # samples before it
+    count: Mapped[int]
+    packed: Mapped[int]  # how many the packed block holds, which is not the same where a sample shows several things
+    facts: Mapped[dict[str, Any]]
+    times: Mapped[bytes]  # of its samples, s from the recording's beginning
+    data: Mapped[bytes]
+
+
+class RecordingPlanRow(Base):
+    """When a device is recorded without being asked."""
+
+    __tablename__ = "recording_plan"
+
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), primary_key=True)
+    around: Mapped[bool] = mapped_column(default=False)  # each event
+    before_s: Mapped[float] = mapped_column(default=10.0)
+    after_s: Mapped[float] = mapped_column(default=20.0)
+    timetable: Mapped[str] = mapped_column(default="")
+    wide_from: Mapped[datetime | None]  # a day around all that stirs
+    wide_until: Mapped[datetime | None]
+    wide_seen: Mapped[bool] = mapped_column(default=False)  # somebody has put the reminder away
+
+
+class LiveMarkRow(Base):
+    """Somebody said of what was live: right, wrong, or missed. It becomes a mark on the recording that holds it."""
+
+    __tablename__ = "live_mark"
+    __table_args__ = (UniqueConstraint("event_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), index=True)
+    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"))
+    event_id: Mapped[int | None] = mapped_column(ForeignKey("event.id"))
+    verdict: Mapped[str]  # right, wrong, missed
+    start: Mapped[datetime]  # by our clock; of an event the device's own times count
+    end: Mapped[datetime]
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("user_account.id"))
+    at: Mapped[datetime] = mapped_column(default=now)
+    mark_id: Mapped[int | None] = mapped_column(ForeignKey("mark.id", ondelete="SET NULL"))
+    user: Mapped[User | None] = relationship()
+
+
+def recordings_of(session: Session, device_id: int, count: int = 30) -> list[RecordingRow]:
+    """The newest first."""
+    query = select(RecordingRow).where(RecordingRow.device_id == device_id).order_by(RecordingRow.id.desc())
+    return list(session.scalars(query.limit(count)))
+
+
+def plan_of(session: Session, device_id: int) -> RecordingPlanRow:
+    """What is set, or what is set of a new device: nothing."""
+    held = session.get(RecordingPlanRow, device_id)
+    return held or RecordingPlanRow(
+        device_id=device_id, around=False, before_s=10.0, after_s=20.0, timetable="", wide_seen=False
+    )
+
+
+def marks_on(session: Session, event_ids: list[int]) -> list[LiveMarkRow]:
+    """What was said of these events."""
+    return list(session.scalars(select(LiveMarkRow).where(LiveMarkRow.event_id.in_(event_ids))))

@@ -1,0 +1,91 @@
+// Recording a live device: begun by hand, around events, in set hours, a day wide; what was recorded, and the room for it.
+import { address, ask } from "./http.js";
+
+const LOOK_MS = 1500;
+const AHEAD = "ahead of";
+const short = (value) => String(Number(value.toPrecision(3)));
+
+document.addEventListener("alpine:init", () => window.Alpine.data("recording", () => ({
+  minutes: "2",
+  trouble: "",
+  plan: { around: false, before_s: 10, after_s: 20, timetable: "", wide: null },
+  timetables: [],
+  recordings: [],
+  live: null,
+  usedMb: 0,
+  roomMb: 0,
+
+  init() {
+    this.device = this.$root.dataset.device;
+    this.offsetS = Number(this.$root.dataset.offset);
+    this.look();
+    setInterval(() => this.look(), LOOK_MS);
+  },
+  path(more = "") { return `/devices/${this.device}/recording${more}`; },
+  async look() {
+    await this.attempt(async () => {
+      const told = await ask("GET", this.path());
+      this.recordings = told.recordings;
+      this.timetables = told.timetables;
+      this.live = told.live;
+      [this.usedMb, this.roomMb] = [told.used_mb, told.room_mb];
+      if (!this.$root.contains(document.activeElement)) this.plan = told.plan;
+    }, false);
+  },
+  async attempt(work, told = true) {
+    try { await work(); if (told) this.trouble = ""; } catch (error) { this.trouble = error.message; }
+  },
+  number(text) { return Number(String(text).replace(",", ".")); },
+  begin() { return this.act("POST", "", { minutes: this.number(this.minutes) }); },
+  stop() { return this.act("DELETE", ""); },
+  act(method, more, body) {
+    return this.attempt(async () => { await ask(method, this.path(more), body); await this.look(); });
+  },
+  setNumber(name, text) { return this.set(name, this.number(text)); },
+  async set(name, value) {
+    const { around, before_s, after_s, timetable } = { ...this.plan, [name]: value };
+    await this.attempt(async () => {
+      this.plan = await ask("PUT", this.path("/plan"), { around, before_s, after_s, timetable });
+    });
+  },
+  wide(what) { return this.attempt(async () => { this.plan = await ask("PUT", this.path("/wide"), { what }); }); },
+  setRoom(text) {
+    return this.attempt(async () => {
+      ({ room_mb: this.roomMb } = await ask("PUT", "/recording/room", { mb: this.number(text) }));
+    });
+  },
+
+  get going() { return this.live?.going ?? null; },
+  get words() {
+    if (!this.live) return "the engine does not run this device";
+    if (!this.going) return "nothing is recorded now";
+    return `${this.going.why}, since ${this.clock(this.going.since)}, ${this.going.samples} samples stored`;
+  },
+  get full() { return this.live?.full ? `Nothing is recorded: ${this.live.full}` : ""; },
+  get clockText() {
+    const s = this.live?.clock_s;
+    if (s === null || s === undefined || Math.abs(s) <= 0.5) return "";
+    return `The device's clock is ${short(Math.abs(s))} s ${s > 0 ? AHEAD : "behind"} ours.`;
+  },
+  get wideGoing() { return this.plan.wide !== null && !this.plan.wide.over; },
+  get wideOver() { return this.plan.wide !== null && this.plan.wide.over; },
+  get wideText() {
+    const { wide } = this.plan;
+    if (!wide || (wide.over && wide.seen)) return "";
+    return wide.over ? "A day was recorded wide: tune on it, then set the detector's hours."
+      : `Recorded wide, around all that stirs, until ${this.clock(wide.until)} tomorrow; then tune, then set its hours.`;
+  },
+  get ringText() {
+    if (!this.live?.ring_s) return "";
+    const mb = this.live.ring_bytes / 1e6;
+    return `What came in the last ${this.live.ring_s} s is held in memory: ${short(mb)} MB.`;
+  },
+  get roomText() { return `${this.usedMb} MB of the site's room for recordings are used`; },
+  clock(at) { return new Date((at + this.offsetS) * 1000).toISOString().slice(11, 19); },
+  fromText(r) { return new Date((r.start + this.offsetS) * 1000).toISOString().slice(5, 19).replace("T", " "); },
+  endText(r) {
+    const lost = r.lost ? `; ${r.lost} samples lost while the store was slow` : "";
+    return `${r.state === "recording" ? "under way" : r.state === "done" ? r.ended : `${r.state}: ${r.ended}`}${lost}`;
+  },
+  takeLink: (r) => address(`/takes#take-${r.take}`),
+})));
