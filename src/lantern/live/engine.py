@@ -104,9 +104,9 @@ class Engine:
         for run in runs:
             if sample.signal in run.watch.kind.signals and not run.fault:
                 if await self._step(feed, run, sample):
-                    tape.decided(f"around an event of {run.watch.detector.name}")
+                    tape.decided(f"around an event of {run.watch.detector.name}", came)
                 if run.watch.stirs(sample):
-                    tape.stirred()
+                    tape.stirred(came)
         tape.take(sample, frame.size, came)
         feed.error = ""
         feed.waits_ms.append((time.perf_counter() - began) * 1000)

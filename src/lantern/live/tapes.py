@@ -115,20 +115,20 @@ class Tape:
         self.reel.want_no_more()
         self.cut("stopped by hand")
 
-    def decided(self, why: str) -> None:
-        """Something raised: so much before it, and so much after."""
+    def decided(self, why: str, came: float) -> None:
+        """The sample that came then made something raise: so much before it, and so much after."""
         if self.plan.around:
-            self._around(why)
+            self._around(why, came)
 
-    def stirred(self) -> None:
-        """Something that may matter: only while a day is recorded wide."""
-        if time.time() < self.plan.wide_until:
-            self._around("a wide day")
+    def stirred(self, came: float) -> None:
+        """There is something in it that may matter: only while a day is recorded wide."""
+        if came < self.plan.wide_until:
+            self._around("a wide day", came)
 
-    def _around(self, why: str) -> None:
+    def _around(self, why: str, came: float) -> None:
         if not self.reel.running:
             self.why = why
-        self.reel.want(time.time() + self.plan.after_s)
+        self.reel.want(came + self.plan.after_s)
 
     # ---- samples ----
 

@@ -288,6 +288,6 @@ def _mark(session: Session, row: LiveMarkRow, take: TakeRow, span: tuple[float, 
     if end <= start:
         start = max(end - SHORTEST_S, 0.0)
     note = "missed live" if row.verdict == "missed" else f"was {row.verdict}, live"
-    [mark] = add_marks(session, take, [Mark(round(start, 3), round(end, 3), label, detector.name, note)])  # type: ignore[arg-type]
+    [mark] = add_marks(session, take, [Mark(round(start, 6), round(end, 6), label, detector.name, note)])  # type: ignore[arg-type]
     row.mark_id = mark.id
     session.flush()

@@ -15,7 +15,7 @@ from lantern.takes.tables import HandCountRow, MarkRow, TakeRow, TruthRow
 from lantern.tune.tables import JudgementRow
 
 MB = 1_000_000
-OPEN = ("recording", "waiting", "running", "done")
+OPEN = ("recording", "waiting", "running")
 
 
 @dataclass(frozen=True)
@@ -30,7 +30,8 @@ class Room:
 
 def used_bytes(session: Session, site_id: int) -> int:
     mine = select(func.coalesce(func.sum(RecordingRow.packed_bytes), 0)).join(DeviceRow)
-    return int(session.scalar(mine.where(DeviceRow.site_id == site_id, RecordingRow.state.in_(OPEN))) or 0)
+    here = RecordingRow.state.in_(OPEN) | ((RecordingRow.state == "done") & RecordingRow.take_id.is_not(None))
+    return int(session.scalar(mine.where(DeviceRow.site_id == site_id, here)) or 0)
 
 
 def make_room(session: Session, site_id: int, needed: int = 0) -> Room:

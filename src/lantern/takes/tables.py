@@ -15,11 +15,13 @@ from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, objec
 from lantern.core.faults import Fault, Refused
 from lantern.core.scoring.marks import Label, Mark
 from lantern.core.signals import Floats
+from lantern.core.units import short
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
 from lantern.formats.sidecar import FIRST, LAST
 from lantern.survey.tables import LISTED, DeviceRow
 
+CLOCK_S = 0.5  # a clock farther off is told; common practice, no source
 if TYPE_CHECKING:
     from lantern.tune.tables import DetectorRow
 
@@ -43,6 +45,19 @@ class TakeFacts:
     def height(self) -> int | None:
         height: int | None = self.facts.get("height")
         return height
+
+    @property
+    def is_recording(self) -> bool:
+        """Was it recorded here, from a live device?"""
+        return "clock_s" in self.facts
+
+    @property
+    def clock_caution(self) -> str:
+        """What to know of its device's clock; empty: nothing."""
+        ahead_s = self.facts.get("clock_s") or 0.0
+        if abs(ahead_s) <= CLOCK_S:
+            return ""
+        return f"The device's clock was {short(abs(ahead_s), 3)} s {'ahead of' if ahead_s > 0 else 'behind'} ours"
 
     @property
     def interval_s(self) -> float:
@@ -251,6 +266,13 @@ def takes_by_id(session: Session, take_ids: Sequence[int]) -> list[TakeRow]:
 
 def takes_of_device(session: Session, device_id: int) -> list[TakeRow]:
     return list(session.scalars(select(TakeRow).where(TakeRow.device_id == device_id).order_by(TakeRow.stored_start)))
+
+
+def evidence_of_device(session: Session, device_id: int) -> list[TakeRow]:
+    """Takes that say something: those that were imported, and recordings on which somebody made a mark."""
+    takes = takes_of_device(session, device_id)
+    marked = set(session.scalars(select(MarkRow.take_id).where(MarkRow.take_id.in_([take.id for take in takes]))))
+    return [take for take in takes if not take.is_recording or take.id in marked]
 
 
 def hand_counts_of(session: Session, take_id: int) -> list[HandCountRow]:

@@ -17,7 +17,7 @@ from lantern.links.tables import LinkRow, hours_of
 from lantern.lists.actions import take_over_lists
 from lantern.revisions import RevisionRow, check_reason, hold, keep, restored, revision
 from lantern.survey.tables import DeviceRow
-from lantern.takes.tables import MarkRow, TakeRow, takes_of_device
+from lantern.takes.tables import MarkRow, TakeRow, evidence_of_device
 from lantern.tune.judging import marks, subject
 from lantern.tune.tables import DetectorRow
 
@@ -116,7 +116,7 @@ def restore_revision(session: Session, row: DetectorRow, number: int, *, user_id
 def scores_on_takes(session: Session, detector: Detector, device_id: int) -> list[dict[str, Any]]:
     """The score card on each take of the device that the detector can look at."""
     out = []
-    for take in takes_of_device(session, device_id):
+    for take in evidence_of_device(session, device_id):
         if take.signal in kind_of(detector.kind).signals:
             card = card_on(session, detector, take)
             out.append({"take": take.id, "name": take.name, "card": card.as_dict()})

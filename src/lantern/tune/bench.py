@@ -40,7 +40,7 @@ def judged(
         "matters": [name for name in held.kind.dials.model_fields if held.kind.matters(name, held.dials)],
         "line": held.line(),
         "exact": list(held.exact_dials()),
-        "cautions": held.cautions(),
+        "cautions": [*held.cautions(), *filter(None, [take.clock_caution])],
     }
 
 

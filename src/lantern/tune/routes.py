@@ -24,7 +24,7 @@ from lantern.links.tables import armed_links, timetables_of
 from lantern.lists.tables import with_lists
 from lantern.people.tables import User, scale_of
 from lantern.revisions import RevisionRow, revisions_of
-from lantern.takes.tables import TakeRow, marks_of, takes_of_device
+from lantern.takes.tables import TakeRow, evidence_of_device, marks_of, takes_of_device
 from lantern.tune import bench, evidence
 from lantern.tune.actions import changed_keys, merge_revision, restore_revision, save_revision
 from lantern.tune.drafts import Draft, Saved, StudyAsked
@@ -137,7 +137,7 @@ def _readings(asked: Asked) -> dict[str, Any]:
 
 
 def _takes(asked: Asked) -> dict[str, Any]:
-    return bench.cards(asked.session, asked.detector, takes_of_device(asked.session, asked.row.device_id))
+    return bench.cards(asked.session, asked.detector, evidence_of_device(asked.session, asked.row.device_id))
 
 
 def _strips(asked: Asked) -> dict[str, Any]:
@@ -213,7 +213,7 @@ def _tuned_on(session: Session, row: DetectorRow, take: TakeRow, *, together: bo
     if not together:
         return [take]
     signals = kind_of(row.kind).signals
-    tuned = [t for t in takes_of_device(session, row.device_id) if not t.set_aside and t.signal in signals]
+    tuned = [t for t in evidence_of_device(session, row.device_id) if not t.set_aside and t.signal in signals]
     return tuned or [take]
 
 

@@ -7,10 +7,13 @@ from collections import defaultdict
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.db.base import now
+from lantern.recordings.tables import RecordingPlanRow
 from lantern.survey.tables import DeviceRow
 from lantern.tune.tables import DetectorRow, StudyRow
 from lantern.web.frame import RailLine, Stage
 
+DAY_OVER = "a day is recorded: tune"
 GLYPHS = {"steady": "hit", "cries wolf": "false", "misses": "miss"}
 
 
@@ -18,9 +21,12 @@ def _rail(session: Session, site_id: int) -> dict[int, list[RailLine]]:
     """Detectors that are in use, by device, in the order of their names."""
     query = select(DetectorRow.id, DetectorRow.device_id, DetectorRow.name, DetectorRow.verdict)
     in_use = (DetectorRow.site_id == site_id, DetectorRow.retired.is_(False))
+    over = select(RecordingPlanRow.device_id).where(RecordingPlanRow.wide_until <= now(), ~RecordingPlanRow.wide_seen)
+    wide = set(session.scalars(over))
     lines = defaultdict(list)
     for row in session.execute(query.where(*in_use).order_by(DetectorRow.name)):
-        line = RailLine(name=row.name, word=row.verdict, glyph=GLYPHS.get(row.verdict, "none"), id=row.id)
+        word = DAY_OVER if row.device_id in wide else row.verdict
+        line = RailLine(name=row.name, word=word, glyph=GLYPHS.get(row.verdict, "none"), id=row.id)
         lines[row.device_id].append(line)
     return lines
 

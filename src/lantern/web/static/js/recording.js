@@ -85,7 +85,9 @@ document.addEventListener("alpine:init", () => window.Alpine.data("recording", (
   fromText(r) { return new Date((r.start + this.offsetS) * 1000).toISOString().slice(5, 19).replace("T", " "); },
   endText(r) {
     const lost = r.lost ? `; ${r.lost} samples lost while the store was slow` : "";
-    return `${r.state === "recording" ? "under way" : r.state === "done" ? r.ended : `${r.state}: ${r.ended}`}${lost}`;
+    if (r.state === "recording") return `under way${lost}`;
+    if (r.state !== "done") return `${r.state}: ${r.ended}${lost}`;
+    return `${r.ended}${r.take ? "" : "; its take was deleted"}${lost}`;
   },
   takeLink: (r) => address(`/takes#take-${r.take}`),
 })));
