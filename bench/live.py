@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
 from bench.figures import Figure, percentile
 from bench.store import store
 from lantern.cluster import free_port
+from lantern.core.site import Device
 
 CAMERAS, FPS, SECONDS = 4, 9.0, 30.0
 WIDTH, HEIGHT = 320, 240
@@ -79,11 +80,11 @@ async def _drive() -> tuple[list[float], list[float], int]:
     return delays, waits, missed
 
 
-def site_of_cameras(*, relay_port: int, cameras: int) -> list[str]:
-    """A site of so many cameras, each with a detector that lights a lamp of its own; returns their tokens."""
+def site_of_cameras(*, relay_port: int, cameras: int, others: Sequence[Device] = ()) -> list[str]:
+    """A site of so many cameras, each with a detector that lights a lamp of its own, and others; returns the cameras' tokens."""
     from lantern.core.events import Detector, Region
     from lantern.core.linking.links import Effect, LinkRule, Output
-    from lantern.core.site import Device, Place, Site
+    from lantern.core.site import Place, Site
     from lantern.db.base import transaction
     from lantern.links.actions import save_link
     from lantern.survey.actions import add_site
@@ -98,7 +99,7 @@ def site_of_cameras(*, relay_port: int, cameras: int) -> list[str]:
     region = Region(name="r", shape="polygon", points=((20, 20), (300, 30), (280, 220), (30, 200)))
     dials = {"threshold_c": 50, "sustain_s": 0, "rearm_s": 0}
     with transaction() as session:
-        site = add_site(session, Site(name="Bench", places=(Place(name="p", devices=(*devices, module)),)))
+        site = add_site(session, Site(name="Bench", places=(Place(name="p", devices=(*devices, *others, module)),)))
         tokens = []
         for n in range(cameras):
             device = device_by_code(session, site.id, f"C{n}")
@@ -107,5 +108,5 @@ def site_of_cameras(*, relay_port: int, cameras: int) -> list[str]:
             detector = Detector(name=f"hot {n}", kind="heat", regions=(region,), dials=dials)
             row = add_detector(session, device_id=device.id, detector=detector, reason="bench", user_id=None)
             rule = LinkRule(name=f"link {n}", detector=row.name, effects=(Effect(output=f"lamp {n}", length_s=0.7),))
-            save_link(session, row, rule.model_dump(mode="json"), link_id=None)
+            save_link(session, row, rule.model_dump(mode="json"), link_id=None, reason="bench", user_id=None)
         return tokens

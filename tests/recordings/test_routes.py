@@ -127,6 +127,11 @@ def test_events_are_judged_on_the_walk_page_and_the_bench_has_the_marks(client: 
     gone = {"start": 1_600_000_000.0, "end": 1_600_000_001.0}
     assert "no recording holds it" in client.post(f"/walk/{small.detector}/missed", json=gone).json()["lacking"]
     assert client.post(f"/walk/{small.detector}/missed", json=body | {"end": 5.0}).status_code == 422
+    beside = client.get(f"/devices/{small.camera}/recording/{number}/live").json()["detectors"]
+    assert [(each["detector"], each["text"]) for each in beside] == [
+        ("hot, revision 1", "0 raises as live, and alike after 5.0 s; before that r at 5.0 s only live")
+    ]
+    assert client.get(f"/devices/{small.module}/recording/{number}/live").status_code == 404
     page = client.get(f"/bench/{small.detector}?take={take}", headers=HTML)
     assert page.status_code == 200
     assert "was wrong, live" in page.text

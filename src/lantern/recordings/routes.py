@@ -18,7 +18,7 @@ from lantern.db.numbers import Id
 from lantern.links.tables import timetables_of
 from lantern.live.calls import ask_engine
 from lantern.live.tables import EventRow
-from lantern.recordings.actions import MOST_MINUTES, judge_event, lacking, mark_missed
+from lantern.recordings.actions import MOST_MINUTES, against_live, judge_event, lacking, mark_missed
 from lantern.recordings.budget import MB, used_bytes
 from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow, plan_of, recordings_of
 from lantern.survey.tables import DeviceRow, site_of
@@ -111,6 +111,17 @@ def begin(device_id: Id, minutes: Annotated[float, Body(embed=True)]) -> Respons
 @router.delete("/devices/{device_id}/recording", **may("operator", "stopped a recording"))
 def stop(device_id: Id) -> Response:
     return _engine(f"/record/{device_id}/stop")
+
+
+@router.get("/devices/{device_id}/recording/{number}/live", **may("viewer"))
+def live_beside(device_id: Id, number: Id) -> Response:
+    """How a recording judged anew differs from what was live, detector by detector."""
+    with transaction() as session:
+        row = session.get(RecordingRow, number)
+        if row is None or row.device_id != device_id:
+            raise HTTPException(404, f"There is no recording {number} of this device.")
+        found = [{"detector": name} | held.as_dict() for name, held in against_live(session, row)]
+        return json_answer({"id": row.id, "detectors": found})
 
 
 def _engine(path: str) -> Response:

@@ -11,6 +11,7 @@ document.addEventListener("alpine:init", () => window.Alpine.data("recording", (
   plan: { around: false, before_s: 10, after_s: 20, timetable: "", wide: null },
   timetables: [],
   recordings: [],
+  besides: {},
   live: null,
   usedMb: 0,
   roomMb: 0,
@@ -54,6 +55,15 @@ document.addEventListener("alpine:init", () => window.Alpine.data("recording", (
       ({ room_mb: this.roomMb } = await ask("PUT", "/recording/room", { mb: this.number(text) }));
     });
   },
+
+  beside(r) {
+    return this.attempt(async () => {
+      const told = await ask("GET", this.path(`/${r.id}/live`));
+      const words = told.detectors.map((d) => `${d.detector}: ${d.text}`).join(". ");
+      this.besides = { ...this.besides, [r.id]: words || "no detector ran" };
+    });
+  },
+  besideOf(r) { return this.besides[r.id] ?? ""; },
 
   get going() { return this.live?.going ?? null; },
   get words() {
