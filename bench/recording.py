@@ -53,13 +53,13 @@ def run() -> Iterator[Figure]:
 
 
 async def _drive() -> Run:
-    from lantern.live import tapes
+    from lantern.live import tape
     from lantern.live.app import make_ingest
     from lantern.live.engine import Engine
     from lantern.serving import server as server_of
     from lantern.standins.relay import RelayStandIn
 
-    tapes.defer_recording = lambda number: None  # type: ignore[assignment]  # no worker runs beside it
+    tape.defer_recording = lambda number: None  # type: ignore[assignment]  # no worker runs beside it
     relay = RelayStandIn(free_port())
     await relay.start()
     picture = {"width": 960, "height": 540}
@@ -71,8 +71,8 @@ async def _drive() -> Run:
     serving = asyncio.create_task(server.serve())
     while not server.started:
         await asyncio.sleep(0.05)
-    for tape in engine.tapes.values():
-        tape.record_for(SECONDS + 60)
+    for feed in engine.feeds.values():
+        engine.tapes.of(feed.device_id).record_for(SECONDS + 60)
     by_code = {feed.code: feed.device_id for feed in engine.feeds.values()}
     hot_at: list[tuple[int, float]] = []
     work = [_camera(n, port, tokens[n], hot_at, found) for n in range(CAMERAS)]
@@ -123,7 +123,7 @@ async def _objects(engine: object, device_id: int, code: str, many: int, found: 
     """People who walk about: as an engine gets them, frame by frame."""
     from lantern.core.tracks import Seen
     from lantern.live.engine import Engine
-    from lantern.live.feeds import Scene
+    from lantern.live.frames import Scene
 
     assert isinstance(engine, Engine)
     rng = np.random.default_rng(device_id)

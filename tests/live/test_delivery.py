@@ -26,7 +26,7 @@ from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.formats.wire import FrameHeader
 from lantern.links.tables import armed_links
 from lantern.live.engine import Engine
-from lantern.live.feeds import Picture
+from lantern.live.frames import Picture
 from lantern.live.outbox import acknowledge
 from lantern.live.plans import load_plans
 from lantern.live.recorder import Happening, record

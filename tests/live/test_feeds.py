@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from lantern.formats.wire import FrameHeader
-from lantern.live.feeds import FrameFeed, ObjectFeed, Picture, Scene
+from lantern.live.feeds import FrameFeed, ObjectFeed
+from lantern.live.frames import Picture, Scene
 
 
 def picture(seq: int, t: float) -> Picture:

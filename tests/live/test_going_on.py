@@ -22,7 +22,8 @@ from lantern.links.actions import save_link
 from lantern.live import engine as live_engine
 from lantern.live.app import make_app, make_ingest
 from lantern.live.engine import Engine
-from lantern.live.feeds import ObjectFeed, Scene
+from lantern.live.feeds import ObjectFeed
+from lantern.live.frames import Scene
 from lantern.live.listening import listen
 from lantern.live.plans import load_plans
 from lantern.live.recorder import record

@@ -21,10 +21,10 @@ from lantern.core.signals import frames_of
 from lantern.core.site import Device, Place, Site
 from lantern.core.watch import Sample
 from lantern.db.base import transaction
-from lantern.live import tapes
+from lantern.live import tape as tapes
 from lantern.live.tables import EventRow
-from lantern.live.tapes import RecordingPlan, Tape
-from lantern.recordings import actions, budget
+from lantern.live.tape import RecordingPlan, Tape
+from lantern.recordings import actions, budget, verdicts
 from lantern.recordings.tables import LiveMarkRow, RecordedPartRow, RecordingRow
 from lantern.survey.actions import add_site
 from lantern.survey.tables import SiteRow, device_by_code
@@ -302,8 +302,8 @@ def happened(small: Small, at: float, device_t: float, lasted_s: float | None = 
 
 def say(small: Small, event_id: int, verdict: str) -> str:
     with transaction() as session:
-        row = actions.judge_event(session, session.get_one(EventRow, event_id), verdict, user_id=small.user)
-        return actions.lacking(session, row)
+        row = verdicts.judge_event(session, session.get_one(EventRow, event_id), verdict, user_id=small.user)
+        return verdicts.lacking(session, row)
 
 
 def test_verdicts_become_marks_by_the_devices_own_clock(small: Small) -> None:
@@ -336,8 +336,8 @@ def test_verdicts_become_marks_by_the_devices_own_clock(small: Small) -> None:
         assert [m.label for m in marks_of(session, take.id)] == ["expect", "expect", "quiet"]
         detector = session.get_one(DetectorRow, small.detector)
         at = [datetime.fromtimestamp(now + t, UTC) for t in (14, 16)]
-        missed = actions.mark_missed(session, detector, at[0], at[1], user_id=small.user)
-        assert actions.lacking(session, missed) == ""
+        missed = verdicts.mark_missed(session, detector, at[0], at[1], user_id=small.user)
+        assert verdicts.lacking(session, missed) == ""
         [mark] = [m for m in marks_of(session, take.id) if m.note == "missed live"]
         assert (mark.start_s, mark.end_s, mark.label) == (
             pytest.approx(14, abs=0.01),

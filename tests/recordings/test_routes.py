@@ -59,7 +59,7 @@ def test_when_a_device_is_recorded_is_set_and_the_engine_takes_it_up(client: AtS
     async def in_hours() -> str:
         engine = Engine()
         await engine.reload()
-        tape = engine.tape(small.camera)
+        tape = engine.tapes.of(small.camera)
         at = time.time()
         for step in range(9):
             tape.take(Sample("heat", at + step / 4, warm(step)), 96, at + step / 4)

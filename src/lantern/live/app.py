@@ -21,8 +21,9 @@ from lantern.core.faults import Refused
 from lantern.formats.read_wire import LARGEST_MESSAGE, unpack_reads
 from lantern.formats.wire import unpack_frame
 from lantern.live.engine import Engine
-from lantern.live.feeds import Feed, FrameFeed, Moment, Picture, ReadFeed
-from lantern.live.tapes import Tape
+from lantern.live.feeds import Feed, FrameFeed, ReadFeed
+from lantern.live.frames import Moment, Picture
+from lantern.live.tape import Tape
 from lantern.settings import settings
 
 log = structlog.get_logger()
@@ -157,7 +158,7 @@ def make_app(engine: Engine) -> FastAPI:
 
 def _on_tape(engine: Engine, device_id: int, work: Callable[[Tape], None]) -> Response:
     try:
-        tape = engine.tape(device_id)
+        tape = engine.tapes.of(device_id)
     except Refused as error:
         return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
     work(tape)

@@ -11,23 +11,23 @@ from functools import partial
 from typing import Any, TypeVar
 
 import structlog
-from sqlalchemy.dialects.postgresql import insert
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.watch import Sample, Turn
-from lantern.db.base import StoreAwayError, transaction
+from lantern.db.base import StoreAwayError
 from lantern.db.changes import changes
 from lantern.live.delivery import Delivery
-from lantern.live.feeds import Feed, Frame, ObjectFeed, feed_of
+from lantern.live.feeds import Feed, ObjectFeed
+from lantern.live.frames import Frame
 from lantern.live.late import keep_late
 from lantern.live.listening import listen
-from lantern.live.plans import Plan, Plans, load_plans
+from lantern.live.plans import Plan, load_plans
 from lantern.live.recorder import Happening, close_open_events, record, record_reset, remembered
 from lantern.live.running import Running, running
-from lantern.live.tables import DeviceStateRow
-from lantern.live.tapes import RecordingPlan, Tape
-from lantern.live.tasks import Patience, end
+from lantern.live.standing import new_feed, picture_size, write_standing
+from lantern.live.tapes import Tapes
+from lantern.live.tasks import Patience, end, until_stored
 from lantern.recordings.actions import left_over
 from lantern.survey.tables import DeviceRow
 
@@ -45,7 +45,7 @@ class Engine:
         self.listeners: dict[int, asyncio.Task[None]] = {}  # of devices that are asked for their frames
         self.tokens: dict[int, tuple[str, str]] = {}  # code and token of devices that send
         self.runs: dict[int, list[Running]] = {}
-        self.tapes: dict[int, Tape] = {}  # what is recorded of them
+        self.tapes = Tapes()
         self.delivery = Delivery(self.tell)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
@@ -67,7 +67,7 @@ class Engine:
 
     async def stop(self) -> None:
         await end([*self._tasks, *self.listeners.values()])
-        await asyncio.gather(*(tape.stop() for tape in self.tapes.values()))
+        await self.tapes.stop()
         await self.delivery.stop()
 
     # ---- frames ----
@@ -89,7 +89,7 @@ class Engine:
             for run in runs:
                 run.watch.shift(jump_s)
             feed.restart()
-            self.tapes[device_id].jumped()
+            self.tapes.of(device_id).jumped()
         follows = feed.accept(frame)
         came = time.time()
         sample = frame.sample()
@@ -100,7 +100,7 @@ class Engine:
             feed.kept_late()
         if not follows:
             return
-        tape = self.tapes[device_id]
+        tape = self.tapes.of(device_id)
         for run in runs:
             if sample.signal in run.watch.kind.signals and not run.fault:
                 if await self._step(feed, run, sample):
@@ -141,20 +141,17 @@ class Engine:
 
     async def _stored(self, feed: Feed, work: Callable[[], T], what: str) -> T:
         """Do it in a worker thread, again and again while the store is away; the feed says so meanwhile."""
-        patience = Patience()
-        while True:
-            try:
-                done = await asyncio.to_thread(work)
-                break
-            except StoreAwayError as error:
-                feed.error = f"{what} waits to be stored: {error}"
-                again_in_s = patience.lose()
-                log.error("waits for the store", what=what, device=feed.code, error=str(error), tries=patience.failures)
-                self.tell()
-                await asyncio.sleep(again_in_s)
-            except Exception:
-                log.error("cannot be stored", what=what, device=feed.code, work=repr(work))
-                raise
+
+        def waits(error: StoreAwayError, again_in_s: float, tries: int) -> None:
+            feed.error = f"{what} waits to be stored: {error}"
+            log.error("waits for the store", what=what, device=feed.code, error=str(error), tries=tries)
+            self.tell()
+
+        try:
+            done = await until_stored(work, waits)
+        except Exception:
+            log.error("cannot be stored", what=what, device=feed.code, work=repr(work))
+            raise
         feed.error = ""
         return done
 
@@ -208,7 +205,8 @@ class Engine:
             await asyncio.to_thread(close_open_events, gone, by="lost")
         self.runs = fresh
         self._adopt(plans.devices)
-        await self._adopt_tapes(plans)
+        sizes = {device.id: picture_size(device) for device in plans.devices if device.id in self.feeds}
+        await self.tapes.adopt(sizes, plans.recordings)
         self._signature = plans.signature
         self.tell()
 
@@ -222,35 +220,16 @@ class Engine:
             self.listeners.pop(gone).cancel()
         for device in sending.values():
             if device.id not in self.feeds:
-                self.feeds[device.id] = _feed(device)
+                self.feeds[device.id] = new_feed(device)
         for device in asked.values():
             self._follow(device)
         self.delivery.adopt([device for device in devices if DEVICE_KINDS[device.kind].reached == "written"])
 
-    async def _adopt_tapes(self, plans: Plans) -> None:
-        """A tape for each device that gives samples; of those that are gone the recording ends."""
-        sizes = {device.id: _size(device) for device in plans.devices}
-        for gone in self.tapes.keys() - self.feeds.keys():
-            await self.tapes.pop(gone).stop()
-        for device_id in self.feeds:
-            tape = self.tapes.get(device_id)
-            if tape is None:
-                size = sizes[device_id]
-                tape = self.tapes[device_id] = Tape(device_id, size if all(size) else None)
-                tape.start()
-            tape.adopt(plans.recordings.get(device_id, RecordingPlan()))
-
-    def tape(self, device_id: int) -> Tape:
-        """Raises `Refused` for a device that gives no samples, or does not run."""
-        if device_id not in self.tapes:
-            raise Refused([Fault("device", f"{device_id} gives nothing to record", "a live device that does")])
-        return self.tapes[device_id]
-
     def _follow(self, device: DeviceRow) -> None:
         """Listen to a device that sends objects, at the address that it has now."""
-        feed = self.feeds.setdefault(device.id, _feed(device))
+        feed = self.feeds.setdefault(device.id, new_feed(device))
         assert isinstance(feed, ObjectFeed)
-        feed.frame_px = _size(device)
+        feed.frame_px = picture_size(device)
         url = device.address.get("url")
         held = self.listeners.get(device.id)
         if held is not None and held.get_name() != url:
@@ -295,7 +274,7 @@ class Engine:
         return {
             "now": time.time(),
             "feed": feed.as_dict() if feed else None,
-            "recording": self.tapes[device_id].as_dict() if device_id in self.tapes else None,
+            "recording": self.tapes.as_dict(device_id),
             "detectors": [run.as_dict(feed_live=feed is not None and feed.live) for run in runs],
             "modules": [module.as_dict() for module in modules],
             "news": [item for item in self.news if item["detector"] in mine][-12:],
@@ -303,15 +282,12 @@ class Engine:
 
     async def beat(self) -> None:
         """Write how every device stands, for the pages that do not follow the stream."""
-        for tape in self.tapes.values():
-            tape.tick()
-        standing = [
-            (feed.device_id, feed.live, feed.as_dict() | {"recording": self.tapes[feed.device_id].as_dict()})
-            for feed in self.feeds.values()
-            if feed.device_id in self.tapes
-        ]
+        self.tapes.tick()
+        feeds = self.feeds.values()
+        told = {feed.device_id: feed.as_dict() | {"recording": self.tapes.as_dict(feed.device_id)} for feed in feeds}
+        standing = [(feed.device_id, feed.live, told[feed.device_id]) for feed in feeds]
         standing += [(m.device_id, m.reachable, m.as_dict()) for m in self.delivery.modules.values()]
-        await asyncio.to_thread(_write_standing, standing)
+        await asyncio.to_thread(write_standing, standing)
         self.tell()
 
     async def _beat_on(self) -> None:
@@ -328,26 +304,3 @@ class Engine:
             log.warning("the engine waits for the store", task=what, error=str(error))
         except Exception:
             log.exception("engine task failed", task=what)
-
-
-def _size(device: DeviceRow) -> tuple[int, int]:
-    return int(device.ability.get("width", 0)), int(device.ability.get("height", 0))
-
-
-def _feed(device: DeviceRow) -> Feed:
-    signal = DEVICE_KINDS[device.kind].signals[0]
-    return feed_of(signal, device.code, device.id, frame_px=_size(device), site_id=device.site_id)
-
-
-def _write_standing(standing: list[tuple[int, bool, dict[str, Any]]]) -> None:
-    if not standing:
-        return
-    at = datetime.now(UTC)
-    rows = [
-        {"device_id": device_id, "reachable": reachable, "since": at, "said": said | {"at": at.timestamp()}}
-        for device_id, reachable, said in standing
-    ]
-    made = insert(DeviceStateRow).values(rows)
-    kept = {"reachable": made.excluded.reachable, "said": made.excluded.said}
-    with transaction() as session:
-        session.execute(made.on_conflict_do_update(index_elements=["device_id"], set_=kept))

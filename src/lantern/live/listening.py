@@ -11,7 +11,8 @@ import structlog
 from lantern.core.faults import LanternError
 from lantern.devices.metadata import metadata
 from lantern.formats.onvif import read_frame
-from lantern.live.feeds import ObjectFeed, Scene
+from lantern.live.feeds import ObjectFeed
+from lantern.live.frames import Scene
 from lantern.live.tasks import Patience
 
 log = structlog.get_logger()

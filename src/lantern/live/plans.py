@@ -17,7 +17,7 @@ from lantern.core.rehearsal import Armed
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow, TimetableRow
 from lantern.lists.tables import ListRow
-from lantern.live.tapes import RecordingPlan
+from lantern.live.tape import RecordingPlan
 from lantern.recordings.tables import RecordingPlanRow
 from lantern.survey.tables import DeviceRow, SiteRow
 from lantern.tune.tables import DetectorRow

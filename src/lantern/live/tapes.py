@@ -1,289 +1,44 @@
-"""Live devices onto recordings: the decision hands its samples over and goes on; packing and storing follow behind."""
+"""The tapes of all live devices."""
 
 from __future__ import annotations
 
 import asyncio
-import time
-from collections import deque
-from collections.abc import Callable
-from dataclasses import dataclass, field
-from datetime import UTC, datetime
-from functools import partial
-from statistics import median
-from typing import Any, TypeVar
-
-import structlog
+from collections.abc import Mapping
+from typing import Any
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.logic.timetable import Timetable
-from lantern.core.reel import Held, Reel
-from lantern.core.watch import Sample
-from lantern.db.base import StoreAwayError
-from lantern.formats.signals.register import signal_of
-from lantern.jobs import defer_recording
-from lantern.live.tasks import Patience
-from lantern.recordings import actions
-
-log = structlog.get_logger()
-T = TypeVar("T")
-MOST_WAITING = 64 * 2**20  # bytes that wait for the store; beyond, samples are lost, counted and told
-PART_S = 2.0  # at most so much is lost with a killed engine
-SILENT_S = 10.0  # nothing came for so long: the recording is over
-TRY_AGAIN_S = 30.0  # once there was no room
-LONGEST_S = 6 * 3600.0  # then the next one begins
-CLOCKS = 50  # samples over which the device's clock is compared
+from lantern.live.tape import RecordingPlan, Tape
 
 
-@dataclass(frozen=True)
-class RecordingPlan:
-    """When a device is recorded without being asked. `wide_until` (Unix s): around all that stirs until then."""
+class Tapes:
+    """One for each live device that gives samples."""
 
-    around: bool = False
-    before_s: float = 10.0
-    after_s: float = 20.0
-    timetable: str = ""
-    hours: Timetable | None = None
-    wide_until: float = 0.0
+    def __init__(self) -> None:
+        self._of: dict[int, Tape] = {}
 
-    @property
-    def ring_s(self) -> float:
-        return self.before_s if self.around or self.wide_until > time.time() else 0.0
+    async def adopt(self, sizes: Mapping[int, tuple[int, int]], plans: Mapping[int, RecordingPlan]) -> None:
+        """Those of the devices there are, `sizes` being of their pictures (0: not known); of one that is gone the recording ends."""
+        for device_id, size in sizes.items():  # first: a sample of a new device may come as soon as anything waits
+            tape = self._of.get(device_id)
+            if tape is None:
+                tape = self._of[device_id] = Tape(device_id, size if all(size) else None)
+                tape.start()
+            tape.adopt(plans.get(device_id, RecordingPlan()))
+        for gone in self._of.keys() - sizes.keys():
+            await self._of.pop(gone).stop()
 
-
-@dataclass
-class Going:
-    """The recording under way. `number`: in the store, once it is there."""
-
-    why: str
-    signal: str
-    t0: float
-    came: float
-    first: Any
-    number: int | None = None
-    last_t: float = 0.0
-
-
-@dataclass
-class Tape:
-    """Of one device."""
-
-    device_id: int
-    frame_px: tuple[int, int] | None
-    plan: RecordingPlan = RecordingPlan()
-    reel: Reel = field(default_factory=Reel)
-    why: str = ""  # of what is wanted now
-    going: Going | None = None
-    full: str = ""  # why nothing is recorded, loudly
-    waiting: int = 0  # bytes
-    lost: int = 0
-    recorded: int = 0  # samples of the recording under way, stored
-    clocks: deque[float] = field(default_factory=lambda: deque(maxlen=CLOCKS))
-    rate: float = 0.0  # bytes a second that the ring would hold
-    _part: list[Held] = field(default_factory=list)
-    _jobs: asyncio.Queue[tuple[int, Callable[[], Any]]] = field(default_factory=asyncio.Queue)
-    _task: asyncio.Task[None] | None = None
-    _last: Held | None = None
-    _looked: tuple[float, bool] = (0.0, False)
-    _full_at: float = 0.0
-
-    def start(self) -> None:
-        if self._task is None:
-            self._task = asyncio.create_task(self._store())
-
-    async def stop(self) -> None:
-        """What was handed over is stored, and the recording is over."""
-        self.cut("the engine stopped")
-        if self._task is not None:
-            await self._jobs.join()
-            self._task.cancel()
-            await asyncio.gather(self._task, return_exceptions=True)
-
-    def adopt(self, plan: RecordingPlan) -> None:
-        if plan != self.plan:
-            self._looked = 0.0, False
-        self.plan = plan
-        self.reel.before_s = plan.ring_s
-
-    # ---- what is wanted ----
-
-    def record_for(self, seconds: float) -> None:
-        """Somebody asks for it, from now on."""
-        self.why, self.full = "by hand", ""
-        self.reel.want(time.time() + seconds)
-
-    def stop_recording(self) -> None:
-        self.reel.want_no_more()
-        self.cut("stopped by hand")
-
-    def decided(self, why: str, came: float) -> None:
-        """The sample that came then made something raise: so much before it, and so much after."""
-        if self.plan.around:
-            self._around(why, came)
-
-    def stirred(self, came: float) -> None:
-        """There is something in it that may matter: only while a day is recorded wide."""
-        if came < self.plan.wide_until:
-            self._around("a wide day", came)
-
-    def _around(self, why: str, came: float) -> None:
-        if not self.reel.running:
-            self.why = why
-        self.reel.want(came + self.plan.after_s)
-
-    # ---- samples ----
-
-    def take(self, sample: Sample, size: int, came: float) -> None:
-        """Hand over one sample; never waits."""
-        held = Held(sample.t, sample.value, size, came)
-        self._clock(held)
-        always = self._in_hours(came)
-        was = self.reel.running
-        offer = self.reel.offer(held, always=always)
-        if offer.ends:
-            self.cut("as long as it was wanted")
-        if offer.begins and always and not self.reel.until:
-            self.why = f"hours {self.plan.timetable}"
-        for each in offer.goes:
-            self._go(sample.signal, each)
-        if was and self.going is not None and held.t - self.going.t0 > LONGEST_S:
-            self.cut("it is long enough: the next one goes on")
-
-    def _in_hours(self, came: float) -> bool:
-        """Looked up once a second: hours are laid out anew for each look."""
-        if self.plan.hours is None:
-            return False
-        if came - self._looked[0] >= 1.0 or came < self._looked[0]:
-            self._looked = came, self.plan.hours.is_active(datetime.fromtimestamp(came, UTC))
-        return self._looked[1]
-
-    def _clock(self, held: Held) -> None:
-        self.clocks.append(held.t - held.came)
-        if self._last is not None and held.t > self._last.t:
-            pace = held.size / (held.t - self._last.t)
-            self.rate += 0.1 * (pace - self.rate)
-        self._last = held
-
-    @property
-    def clock_s(self) -> float | None:
-        """How far the device's clock is ahead of ours, as it usually comes; the way of a sample counts as behind."""
-        return round(median(self.clocks), 3) if self.clocks else None
-
-    def _go(self, signal: str, held: Held) -> None:
-        if self.full:
-            if held.came - self._full_at < TRY_AGAIN_S:
-                return
-            self.full = ""
-        going = self.going
-        if going is not None and not (signal == going.signal and signal_of(signal).alike(going.first, held.value)):
-            self.cut("the device's picture changed")
-            going = None
-        if self.waiting > MOST_WAITING:
-            self.lost += 1
-            return
-        if going is None:
-            going = self.going = Going(self.why or "by hand", signal, held.t, held.came, held.value)
-            self.recorded = 0
-            self._jobs.put_nowait((0, partial(self._begin, going)))
-        self._part.append(held)
-        self.waiting += held.size
-        going.last_t = held.t
-        if len(self._part) >= signal_of(signal).part_samples or held.t - self._part[0].t >= PART_S:
-            self._flush()
+    def of(self, device_id: int) -> Tape:
+        """Raises `Refused` for a device that gives no samples, or does not run."""
+        if device_id not in self._of:
+            raise Refused([Fault("device", f"{device_id} gives nothing to record", "a live device that does")])
+        return self._of[device_id]
 
     def tick(self) -> None:
-        """Now and then: a device that fell silent leaves no part unstored, and no recording open."""
-        if self._last is None or self.going is None:
-            return
-        silent_s = time.time() - self._last.came
-        if silent_s > PART_S:
-            self._flush()
-        if silent_s > SILENT_S:
-            self.reel.running = False
-            self.cut(f"nothing came for {SILENT_S:g} s")
+        for tape in self._of.values():
+            tape.tick()
 
-    def jumped(self) -> None:
-        """The device began anew: its times are no longer those of before."""
-        self.reel.clear()
-        self.reel.running = False
-        self.cut("the device began anew")
-        self.clocks.clear()
-        self._last = None
+    async def stop(self) -> None:
+        await asyncio.gather(*(tape.stop() for tape in self._of.values()))
 
-    def cut(self, why: str) -> None:
-        """The recording under way is over."""
-        going, self.going = self.going, None
-        if going is not None:
-            self._flush(going)
-            self._jobs.put_nowait((0, partial(self._end, going, why, self.clock_s)))
-
-    def _flush(self, going: Going | None = None) -> None:
-        going = going or self.going
-        part, self._part = self._part, []
-        if going is None or not part:
-            return
-        lost, self.lost = self.lost, 0
-        size = sum(held.size for held in part)
-        self._jobs.put_nowait((size, partial(self._add, going, part, lost)))
-
-    # ---- the store, in threads, one after the other ----
-
-    async def _store(self) -> None:
-        while True:
-            size, work = await self._jobs.get()
-            try:
-                await self._again(work)
-            except Refused as error:
-                self._stop_loudly(str(error))
-            except Exception:
-                log.exception("a recording failed", device=self.device_id)
-                self._stop_loudly("an error of the program: the log says more")
-            finally:
-                self.waiting -= size
-                self._jobs.task_done()
-
-    async def _again(self, work: Callable[[], T]) -> T:
-        patience = Patience()
-        while True:
-            try:
-                return await asyncio.to_thread(work)
-            except StoreAwayError:
-                await asyncio.sleep(patience.lose())
-
-    def _stop_loudly(self, why: str) -> None:
-        log.error("recording stopped", device=self.device_id, why=why)
-        self.full, self._full_at, self.going, self._part = why, time.time(), None, []
-        self.reel.want_no_more()
-        self.reel.running = False
-
-    def _begin(self, going: Going) -> None:
-        going.number = actions.begin(self.device_id, going.signal, why=going.why, t0=going.t0, came=going.came)
-
-    def _add(self, going: Going, part: list[Held], lost: int) -> None:
-        if going.number is None:  # there was no room for it
-            return
-        samples = [(round(held.t - going.t0, 6), held.value) for held in part]
-        room = actions.add_part(going.number, samples, {"frame_px": self.frame_px}, lost=lost)
-        self.recorded += len(part)
-        if room.full:
-            actions.end(going.number, room.full, self.clock_s)
-            defer_recording(going.number)
-            going.number = None
-            raise Refused([Fault("recording", room.full, "more room for recordings, or fewer marked ones")])
-
-    def _end(self, going: Going, why: str, clock_s: float | None) -> None:
-        if going.number is not None:
-            actions.end(going.number, why, clock_s)
-            defer_recording(going.number)
-
-    def as_dict(self) -> dict[str, Any]:
-        going = self.going
-        return {
-            "going": None if going is None else {"why": going.why, "since": going.came, "samples": self.recorded},
-            "until": self.reel.until,
-            "full": self.full,
-            "lost": self.lost,
-            "ring_s": self.reel.before_s,
-            "ring_bytes": round(self.rate * self.reel.before_s),
-            "bytes_s": round(self.rate),
-            "clock_s": self.clock_s,
-        }
+    def as_dict(self, device_id: int) -> dict[str, Any] | None:
+        return self._of[device_id].as_dict() if device_id in self._of else None

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
+from lantern.db.base import StoreAwayError
+
+T = TypeVar("T")
 ASK_AGAIN_S = 0.25
 SHORTEST_S, LONGEST_S = 0.25, 5.0
 
@@ -26,6 +29,20 @@ class Patience:
     def rest(self) -> None:
         """It worked."""
         self.failures = 0
+
+
+async def until_stored(work: Callable[[], T], waits: Callable[[StoreAwayError, float, int], None]) -> T:
+    """Return what `work` gives, done in a thread, again and again while the store is away; `waits` is told the cause, for how
+    long, and how often it failed.
+    """
+    patience = Patience()
+    while True:
+        try:
+            return await asyncio.to_thread(work)
+        except StoreAwayError as error:
+            again_in_s = patience.lose()
+            waits(error, again_in_s, patience.failures)
+            await asyncio.sleep(again_in_s)
 
 
 async def end(tasks: Iterable[asyncio.Task[Any]]) -> None:

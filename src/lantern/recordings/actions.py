@@ -1,9 +1,9 @@
-"""What can be done with recordings: begin, add to, end, make a take of one, drop; and verdicts that become marks."""
+"""What can be done with recordings: begin, add to, end, and make a take of one."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -13,29 +13,20 @@ from sqlalchemy import delete, insert, literal, select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.kinds import detector_of, kind_of
-from lantern.core.raising import Raising
-from lantern.core.scoring.agreement import Agreement, Raised, agreement
-from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.db.base import transaction
 from lantern.db.work import Record, carry_out
 from lantern.formats.signals.register import signal_of
 from lantern.formats.signals.signal import Signal, Stored, Timed
 from lantern.formats.takes import Take, read_info
-from lantern.live.tables import EventRow
 from lantern.recordings.budget import Room, make_room
-from lantern.recordings.tables import LiveMarkRow, RecordedPartRow, RecordingRow
-from lantern.revisions import revision
+from lantern.recordings.tables import RecordedPartRow, RecordingRow
+from lantern.recordings.verdicts import place_marks
 from lantern.survey.tables import DeviceRow
-from lantern.takes.actions import add_marks
 from lantern.takes.store import add_take
-from lantern.takes.tables import FrameBlockRow, MarkRow, TakeRow
-from lantern.tune.judging import subject
-from lantern.tune.tables import DetectorRow
+from lantern.takes.tables import FrameBlockRow, TakeRow
 
 log = structlog.get_logger()
-SHORTEST_S = 0.5  # of a mark on what was live
 MOST_MINUTES = 24 * 60
 
 
@@ -195,137 +186,3 @@ def _of_blocks(session: Session, row: RecordingRow, name: str) -> TakeRow:
     columns = select(literal(take.id), RecordedPartRow.first, RecordedPartRow.count, RecordedPartRow.data).where(mine)
     session.execute(insert(FrameBlockRow).from_select(["take_id", "first", "count", "data"], columns))
     return take
-
-
-def against_live(session: Session, row: RecordingRow) -> list[tuple[str, Agreement]]:
-    """For each detector that ran live meanwhile: how what it raised differs from what its revision raises on the recording."""
-    take = row.take
-    if take is None:
-        raise Refused([Fault("recording", f"is {row.state}, and no take", "one that is over and whose take is there")])
-    ends = row.t0 + row.length_s
-    query = select(EventRow).join(DetectorRow, DetectorRow.id == EventRow.detector_id)
-    mine = query.where(DetectorRow.device_id == row.device_id, EventRow.device_t.between(row.t0 - 1e-6, ends + 1e-6))
-    live: dict[tuple[int, int], list[Raised]] = {}
-    for event in session.scalars(mine.order_by(EventRow.device_t)):
-        assert event.device_t is not None
-        one = Raised(event.device_t - row.t0, event.region or "", event.object)
-        live.setdefault((event.detector_id, event.revision), []).append(one)
-    for detector in session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.device_id)):
-        fits = take.signal in kind_of(detector.kind).signals and detector.enabled and not detector.retired
-        if fits and all(each != detector.id for each, _ in live):
-            live[detector.id, detector.revision] = []
-    out = []
-    for (detector_id, number), raised in sorted(live.items()):
-        saved = revision(session, DetectorRow.WHAT, detector_id, number)
-        if saved is None or saved.body is None:
-            continue
-        held = subject(session, detector_of(saved.body), take)
-        if isinstance(held, Raising):
-            again = [Raised(e.raised_s, e.region or "", _name(e.object)) for e in held.events()]
-            out.append((f"{saved.name}, revision {number}", agreement(raised, again)))
-    return out
-
-
-def _name(object_: Any) -> str | None:
-    return None if object_ is None else str(object_)
-
-
-# ---- what was right, wrong, missed -----------------------------------------------------------------------------------
-
-
-def judge_event(session: Session, event: EventRow, verdict: str, *, user_id: int | None) -> LiveMarkRow:
-    """Somebody says that an event was right or wrong; the last word counts. Raises `Refused` for another verdict."""
-    if verdict not in ("right", "wrong"):
-        raise Refused([Fault("verdict", repr(verdict)[:40], "right or wrong")])
-    detector = session.get_one(DetectorRow, event.detector_id)
-    end = event.cleared_at or event.raised_at
-    row = session.scalar(select(LiveMarkRow).where(LiveMarkRow.event_id == event.id))
-    if row is None:
-        row = LiveMarkRow(
-            device_id=detector.device_id, detector_id=detector.id, event_id=event.id, start=event.raised_at, end=end
-        )
-        session.add(row)
-    row.verdict, row.user_id, row.end = verdict, user_id, end
-    session.flush()
-    _place(session, row)
-    return row
-
-
-def mark_missed(
-    session: Session, detector: DetectorRow, start: datetime, end: datetime, *, user_id: int | None
-) -> LiveMarkRow:
-    """Somebody says that something between these times should have raised. Raises `Refused` for times that cannot be."""
-    if not start < end <= datetime.now(UTC) + timedelta(minutes=1):
-        what = f"from {start:%H:%M:%S} to {end:%H:%M:%S} UTC"
-        raise Refused([Fault("missed", what, "a beginning before its end, both in the past")])
-    row = LiveMarkRow(
-        device_id=detector.device_id, detector_id=detector.id, verdict="missed", start=start, end=end, user_id=user_id
-    )
-    session.add(row)
-    session.flush()
-    _place(session, row)
-    return row
-
-
-def place_marks(session: Session, recording: RecordingRow, take: TakeRow) -> None:
-    """What was said of the live device while it was recorded becomes marks on the take."""
-    waiting = select(LiveMarkRow).where(LiveMarkRow.device_id == recording.device_id, LiveMarkRow.mark_id.is_(None))
-    for row in session.scalars(waiting):
-        span = _span(session, row, recording, take)
-        if span is not None:
-            _mark(session, row, take, span)
-
-
-def lacking(session: Session, row: LiveMarkRow) -> str:
-    """What a verdict lacks to be evidence; empty: it is a mark on a take."""
-    if row.mark_id is not None:
-        return ""
-    open_ = RecordingRow.state.in_(("recording", "waiting", "running"))
-    holds = (RecordingRow.device_id == row.device_id, open_, RecordingRow.start <= row.start)
-    if session.scalar(select(RecordingRow.id).where(*holds).limit(1)) is not None:
-        return "it becomes a mark once its recording is over"
-    return "no recording holds it: the verdict is kept, and no take has it"
-
-
-def _place(session: Session, row: LiveMarkRow) -> None:
-    if row.mark_id is not None:
-        mark = session.get(MarkRow, row.mark_id)
-        row.mark_id = None
-        if mark is not None:
-            session.delete(mark)
-        session.flush()
-    query = select(RecordingRow).where(RecordingRow.device_id == row.device_id, RecordingRow.state == "done")
-    for recording in session.scalars(query.where(RecordingRow.start <= row.end).order_by(RecordingRow.id.desc())):
-        take = recording.take
-        span = None if take is None else _span(session, row, recording, take)
-        if take is not None and span is not None:
-            _mark(session, row, take, span)
-            return
-
-
-def _span(session: Session, row: LiveMarkRow, recording: RecordingRow, take: TakeRow) -> tuple[float, float] | None:
-    """(from, to) in s of the take; None where it does not lie on it. Of an event by the device's own clock."""
-    event = session.get(EventRow, row.event_id) if row.event_id is not None else None
-    if event is not None and event.device_t is not None:
-        start = event.device_t - recording.t0
-        lasted = 0.0 if event.cleared_at is None else (event.cleared_at - event.raised_at).total_seconds()
-        if event.cleared_at is None:
-            lasted = take.length_s - start
-    else:
-        start = (row.start - recording.start).total_seconds()
-        lasted = (row.end - row.start).total_seconds()
-    if start < -1e-6 or start > take.length_s + 1e-6:
-        return None
-    return max(start, 0.0), min(max(start + lasted, start + max(take.interval_s, SHORTEST_S)), take.length_s)
-
-
-def _mark(session: Session, row: LiveMarkRow, take: TakeRow, span: tuple[float, float]) -> None:
-    detector = session.get_one(DetectorRow, row.detector_id)
-    label = "quiet" if row.verdict == "wrong" else "expect"
-    start, end = span
-    if end <= start:
-        start = max(end - SHORTEST_S, 0.0)
-    note = "missed live" if row.verdict == "missed" else f"was {row.verdict}, live"
-    [mark] = add_marks(session, take, [Mark(round(start, 6), round(end, 6), label, detector.name, note)])  # type: ignore[arg-type]
-    row.mark_id = mark.id
-    session.flush()

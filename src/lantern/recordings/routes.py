@@ -18,9 +18,11 @@ from lantern.db.numbers import Id
 from lantern.links.tables import timetables_of
 from lantern.live.calls import ask_engine
 from lantern.live.tables import EventRow
-from lantern.recordings.actions import MOST_MINUTES, against_live, judge_event, lacking, mark_missed
+from lantern.recordings.actions import MOST_MINUTES
 from lantern.recordings.budget import MB, used_bytes
+from lantern.recordings.comparing import against_live
 from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow, plan_of, recordings_of
+from lantern.recordings.verdicts import judge_event, lacking, mark_missed
 from lantern.survey.tables import DeviceRow, site_of
 from lantern.tune.shown import get_detector
 from lantern.web.access import may, site_id_of

@@ -26,8 +26,8 @@ from lantern.live.outbox import acknowledge
 from lantern.live.tables import effects_of, recent_events
 from lantern.people.sessions import is_open
 from lantern.people.tables import scale_of
-from lantern.recordings.actions import lacking
 from lantern.recordings.tables import LiveMarkRow, marks_on
+from lantern.recordings.verdicts import lacking
 from lantern.settings import settings
 from lantern.survey.tables import outputs_of, site_of
 from lantern.takes.tables import marks_of, takes_of_device

@@ -1,0 +1,116 @@
+"""What somebody said of live events, right, wrong or missed, as marks on the recording that holds them."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lantern.core.faults import Fault, Refused
+from lantern.core.scoring.marks import Label, Mark
+from lantern.live.tables import EventRow
+from lantern.recordings.tables import LiveMarkRow, RecordingRow
+from lantern.takes.actions import add_marks
+from lantern.takes.tables import MarkRow, TakeRow
+from lantern.tune.tables import DetectorRow
+
+SHORTEST_S = 0.5  # of a mark on what was live
+
+
+def judge_event(session: Session, event: EventRow, verdict: str, *, user_id: int | None) -> LiveMarkRow:
+    """Somebody says that an event was right or wrong; the last word counts. Raises `Refused` for another verdict."""
+    if verdict not in ("right", "wrong"):
+        raise Refused([Fault("verdict", repr(verdict)[:40], "right or wrong")])
+    detector = session.get_one(DetectorRow, event.detector_id)
+    end = event.cleared_at or event.raised_at
+    row = session.scalar(select(LiveMarkRow).where(LiveMarkRow.event_id == event.id))
+    if row is None:
+        row = LiveMarkRow(
+            device_id=detector.device_id, detector_id=detector.id, event_id=event.id, start=event.raised_at, end=end
+        )
+        session.add(row)
+    row.verdict, row.user_id, row.end = verdict, user_id, end
+    session.flush()
+    _place(session, row)
+    return row
+
+
+def mark_missed(
+    session: Session, detector: DetectorRow, start: datetime, end: datetime, *, user_id: int | None
+) -> LiveMarkRow:
+    """Somebody says that something between these times should have raised. Raises `Refused` for times that cannot be."""
+    if not start < end <= datetime.now(UTC) + timedelta(minutes=1):
+        what = f"from {start:%H:%M:%S} to {end:%H:%M:%S} UTC"
+        raise Refused([Fault("missed", what, "a beginning before its end, both in the past")])
+    row = LiveMarkRow(
+        device_id=detector.device_id, detector_id=detector.id, verdict="missed", start=start, end=end, user_id=user_id
+    )
+    session.add(row)
+    session.flush()
+    _place(session, row)
+    return row
+
+
+def place_marks(session: Session, recording: RecordingRow, take: TakeRow) -> None:
+    """What was said of the live device while it was recorded becomes marks on the take."""
+    waiting = select(LiveMarkRow).where(LiveMarkRow.device_id == recording.device_id, LiveMarkRow.mark_id.is_(None))
+    for row in session.scalars(waiting):
+        span = _span(session, row, recording, take)
+        if span is not None:
+            _mark(session, row, take, span)
+
+
+def lacking(session: Session, row: LiveMarkRow) -> str:
+    """What a verdict lacks to be evidence; empty: it is a mark on a take."""
+    if row.mark_id is not None:
+        return ""
+    open_ = RecordingRow.state.in_(("recording", "waiting", "running"))
+    holds = (RecordingRow.device_id == row.device_id, open_, RecordingRow.start <= row.start)
+    if session.scalar(select(RecordingRow.id).where(*holds).limit(1)) is not None:
+        return "it becomes a mark once its recording is over"
+    return "no recording holds it: the verdict is kept, and no take has it"
+
+
+def _place(session: Session, row: LiveMarkRow) -> None:
+    if row.mark_id is not None:
+        mark = session.get(MarkRow, row.mark_id)
+        row.mark_id = None
+        if mark is not None:
+            session.delete(mark)
+        session.flush()
+    query = select(RecordingRow).where(RecordingRow.device_id == row.device_id, RecordingRow.state == "done")
+    for recording in session.scalars(query.where(RecordingRow.start <= row.end).order_by(RecordingRow.id.desc())):
+        take = recording.take
+        span = None if take is None else _span(session, row, recording, take)
+        if take is not None and span is not None:
+            _mark(session, row, take, span)
+            return
+
+
+def _span(session: Session, row: LiveMarkRow, recording: RecordingRow, take: TakeRow) -> tuple[float, float] | None:
+    """(from, to) in s of the take; None where it does not lie on it. Of an event by the device's own clock."""
+    event = session.get(EventRow, row.event_id) if row.event_id is not None else None
+    if event is not None and event.device_t is not None:
+        start = event.device_t - recording.t0
+        lasted = 0.0 if event.cleared_at is None else (event.cleared_at - event.raised_at).total_seconds()
+        if event.cleared_at is None:
+            lasted = take.length_s - start
+    else:
+        start = (row.start - recording.start).total_seconds()
+        lasted = (row.end - row.start).total_seconds()
+    if start < -1e-6 or start > take.length_s + 1e-6:
+        return None
+    return max(start, 0.0), min(max(start + lasted, start + max(take.interval_s, SHORTEST_S)), take.length_s)
+
+
+def _mark(session: Session, row: LiveMarkRow, take: TakeRow, span: tuple[float, float]) -> None:
+    detector = session.get_one(DetectorRow, row.detector_id)
+    label: Label = "quiet" if row.verdict == "wrong" else "expect"
+    start, end = span
+    if end <= start:
+        start = max(end - SHORTEST_S, 0.0)
+    note = "missed live" if row.verdict == "missed" else f"was {row.verdict}, live"
+    [mark] = add_marks(session, take, [Mark(round(start, 6), round(end, 6), label, detector.name, note)])
+    row.mark_id = mark.id
+    session.flush()
