@@ -234,7 +234,8 @@ def test_a_backup_is_made_while_it_runs_and_put_back_while_it_does_not(state: Pa
     assert command(state, "restore", str(target)).returncode == 0  # nothing is there that could be lost
     with stopped_cluster(state) as cluster, psycopg.connect(cluster.address(DATABASE)) as connection:
         connection.execute(
-            "INSERT INTO site (id, name, zone, demo, live, extras) VALUES (1, 'mine', 'UTC', false, true, '{}')"
+            "INSERT INTO site (id, name, zone, demo, live, extras, recording_mb) "
+            "VALUES (1, 'mine', 'UTC', false, true, '{}', 10)"
         )
     kept = command(state, "restore", str(target))
     assert (kept.returncode, "--overwrite replaces all of it" in kept.stderr) == (1, True)
