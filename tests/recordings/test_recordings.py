@@ -209,10 +209,28 @@ def test_the_decision_does_not_wait_and_what_is_lost_is_told(small: Small, monke
     assert max(took) < 0.1  # none waited for the store's 0.2 s
 
 
+def test_a_part_that_cannot_be_stored_ends_it_where_it_is(small: Small, monkeypatch: pytest.MonkeyPatch) -> None:
+    tape, stored = Tape(small.camera, (8, 6)), actions.add_part
+
+    def once(number: int, samples: Any, known: Any, **named: Any) -> Any:
+        if samples[0][0] > 0:
+            raise ValueError("a disk that is broken")
+        return stored(number, samples, known, **named)
+
+    monkeypatch.setattr(actions, "add_part", once)
+    tape.record_for(1000)
+    in_a_loop(play(tape, 40))
+    assert tape.full == "an error of the program: the log says more"
+    assert tape.waiting == 0
+    [row] = all_recordings()
+    assert (row.samples, row.ended, row.state) == (8, "an error of the program: the log says more", "done")
+
+
 def test_it_outlives_a_killed_engine_up_to_its_last_part(small: Small) -> None:
     now = time.time() - 100
     number = actions.begin(small.camera, "heat", why="by hand", t0=now, came=now)
-    actions.add_part(number, [(at / 4, warm(at)) for at in range(8)], {"frame_px": (8, 6)})
+    for _ in range(2):  # the second time nobody knows that it was stored
+        actions.add_part(number, [(at / 4, warm(at)) for at in range(8)], {"frame_px": (8, 6)}, first=0)
     assert actions.left_over() == [number]  # as the next engine finds it
     assert actions.left_over() == [number]
     actions.make_take(number)

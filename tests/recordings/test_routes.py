@@ -11,15 +11,21 @@ import pytest
 from sqlalchemy import select
 
 from lantern.application.app import make_app
+from lantern.core.faults import Refused
 from lantern.core.kinds import watch
 from lantern.core.signals import frames_of
 from lantern.core.watch import Sample
 from lantern.db.base import now, transaction
+from lantern.links.actions import delete_timetable, save_timetable
+from lantern.links.tables import TimetableRow, timetables_of
 from lantern.live.engine import Engine
+from lantern.live.late import keep_late
 from lantern.live.plans import load_plans
 from lantern.live.tables import EventRow
 from lantern.recordings import actions
 from lantern.recordings.tables import RecordingPlanRow, RecordingRow
+from lantern.survey.actions import remove_site
+from lantern.survey.tables import SiteRow
 from lantern.takes.tables import TakeRow
 from lantern.tune.tables import DetectorRow
 from loops import in_a_loop
@@ -54,6 +60,13 @@ def test_when_a_device_is_recorded_is_set_and_the_engine_takes_it_up(client: AtS
     plan = load_plans().recordings[small.camera]
     assert (plan.around, plan.ring_s, plan.after_s, plan.hours is not None) == (True, 3.0, 4.0, True)
     assert client.post(where, json={"minutes": 0}).status_code == 422
+    with transaction() as session:
+        [hours] = timetables_of(session, small.site)
+        renamed = hours.body | {"name": "round the clock"}
+        save_timetable(session, small.site, renamed, timetable_id=hours.id, base=hours.revision, reason="plainer")
+    with transaction() as session, pytest.raises(Refused, match="the recording of T1"):
+        delete_timetable(session, session.get_one(TimetableRow, hours.id), reason="gone", user_id=None)
+    assert client.get(where).json()["plan"]["timetable"] == "round the clock"
     assert client.post(where, json={"minutes": 1}).status_code == 503  # no engine runs here
 
     async def in_hours() -> str:
@@ -66,9 +79,9 @@ def test_when_a_device_is_recorded_is_set_and_the_engine_takes_it_up(client: AtS
         await tape.stop()
         return tape.why
 
-    assert in_a_loop(in_hours) == "hours always on"
+    assert in_a_loop(in_hours) == "hours round the clock"
     [row] = client.get(where).json()["recordings"]
-    assert (row["why"], row["length_s"], row["state"]) == ("hours always on", 2.0, "waiting")
+    assert (row["why"], row["length_s"], row["state"]) == ("hours round the clock", 2.0, "waiting")
 
 
 def test_a_day_wide_has_a_reminder_on_the_rail_when_it_is_over(client: AtSite, small: Small) -> None:
@@ -122,6 +135,8 @@ def test_events_are_judged_on_the_walk_page_and_the_bench_has_the_marks(client: 
     assert client.put(f"{where}/{event_id + 1}/verdict", json={"verdict": "right"}).status_code == 404
     assert client.put(f"{where}/{event_id}/verdict", json={"verdict": "wrong"}).json()["lacking"] == ""
     assert client.get(where).json()[0]["verdict"] == {"verdict": "wrong", "lacking": ""}
+    keep_late(small.camera, "heat", 1_700_000_000.0, {})
+    assert client.put(f"/devices/{small.camera}/recording/wide", json={"what": "begin"}).status_code == 200
     body = {"start": 1_700_000_010.0, "end": 1_700_000_012.0}
     assert client.post(f"/walk/{small.detector}/missed", json=body).json()["lacking"] == ""
     gone = {"start": 1_600_000_000.0, "end": 1_600_000_001.0}
@@ -136,6 +151,8 @@ def test_events_are_judged_on_the_walk_page_and_the_bench_has_the_marks(client: 
     assert page.status_code == 200
     assert "was wrong, live" in page.text
     assert "missed live" in page.text
+    with transaction() as session:  # and the site can be removed with all of it
+        remove_site(session, session.get_one(SiteRow, small.site), name="Test site")
 
 
 def test_only_recordings_that_somebody_marked_are_evidence(client: AtSite, small: Small) -> None:

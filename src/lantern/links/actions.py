@@ -12,6 +12,7 @@ from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Timetable
 from lantern.formats.documents import read_model
 from lantern.links.tables import LinkRow, TimetableRow, timetables_of
+from lantern.recordings.tables import plans_by
 from lantern.revisions import (
     RevisionRow,
     StaleRevisionError,
@@ -67,7 +68,7 @@ def save_timetable(
 
 
 def _rename_timetable(session: Session, row: TimetableRow, name: str, user_id: int | None) -> None:
-    """Links and detectors, which are files that name it, go along."""
+    """Links, detectors and the hours of recordings, which name it, go along."""
     reason = f"{row.name} is called {name} now."
     for link in session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id)):
         if link.body.get("timetable") == row.name:
@@ -75,6 +76,8 @@ def _rename_timetable(session: Session, row: TimetableRow, name: str, user_id: i
     for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == row.site_id)):
         if detector.body.get("timetable") == row.name:
             keep_alike(session, detector, detector.body | {"timetable": name}, reason=reason, user_id=user_id)
+    for plan in plans_by(session, row.site_id, row.name):
+        plan.timetable = name
 
 
 def save_link(
@@ -118,10 +121,11 @@ def save_link(
 
 
 def delete_timetable(session: Session, row: TimetableRow, *, reason: str, user_id: int | None) -> None:
-    """Raises `Refused` while links or detectors go by it."""
+    """Raises `Refused` while links, detectors or recordings go by it."""
     links = session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id))
     detectors = session.scalars(select(DetectorRow).where(DetectorRow.site_id == row.site_id))
     users = [user.name for user in (*links, *detectors) if user.body.get("timetable") == row.name]
+    users += [f"the recording of {plan.device.code}" for plan in plans_by(session, row.site_id, row.name)]
     if users:
         what = f"{row.name} is used by {', '.join(users)}"
         raise Refused([Fault("timetable", what, "one that nothing goes by: give them another first")])

@@ -6,6 +6,7 @@ import asyncio
 import time
 from collections import deque
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import partial
@@ -24,8 +25,10 @@ from lantern.live.tasks import until_stored
 from lantern.recordings import actions
 
 log = structlog.get_logger()
+THREADS = ThreadPoolExecutor(2, "tape")  # of their own: a decision that is stored never waits behind a recording
 MOST_WAITING = 64 * 2**20  # bytes that wait for the store; beyond, samples are lost, counted and told
 PART_S = 2.0  # at most so much is lost with a killed engine
+STOP_S = 5.0  # so long what was handed over may take when the engine stops
 SILENT_S = 10.0  # nothing came for so long: the recording is over
 TRY_AGAIN_S = 30.0  # once there was no room
 LONGEST_S = 6 * 3600.0  # then the next one begins
@@ -58,7 +61,8 @@ class Going:
     came: float
     first: Any
     number: int | None = None
-    last_t: float = 0.0
+    stored: int = 0  # samples of it that are in the store
+    failed: bool = False  # nothing more goes on it
 
 
 @dataclass
@@ -74,11 +78,10 @@ class Tape:
     full: str = ""  # why nothing is recorded, loudly
     waiting: int = 0  # bytes
     lost: int = 0
-    recorded: int = 0  # samples of the recording under way, stored
     clocks: deque[float] = field(default_factory=lambda: deque(maxlen=CLOCKS))
     rate: float = 0.0  # bytes a second that the ring would hold
     _part: list[Held] = field(default_factory=list)
-    _jobs: asyncio.Queue[tuple[int, Callable[[], Any]]] = field(default_factory=asyncio.Queue)
+    _jobs: asyncio.Queue[tuple[int, Going, Callable[[], Any]]] = field(default_factory=asyncio.Queue)
     _task: asyncio.Task[None] | None = None
     _last: Held | None = None
     _looked: tuple[float, bool] = (0.0, False)
@@ -92,7 +95,10 @@ class Tape:
         """What was handed over is stored, and the recording is over."""
         self.cut("the engine stopped")
         if self._task is not None:
-            await self._jobs.join()
+            try:
+                await asyncio.wait_for(self._jobs.join(), STOP_S)
+            except TimeoutError:
+                log.error("a recording could not be stored to its end", device=self.device_id, bytes=self.waiting)
             self._task.cancel()
             await asyncio.gather(self._task, return_exceptions=True)
 
@@ -180,11 +186,9 @@ class Tape:
             return
         if going is None:
             going = self.going = Going(self.why or "by hand", signal, held.t, held.came, held.value)
-            self.recorded = 0
-            self._jobs.put_nowait((0, partial(self._begin, going)))
+            self._jobs.put_nowait((0, going, partial(self._begin, going)))
         self._part.append(held)
         self.waiting += held.size
-        going.last_t = held.t
         if len(self._part) >= signal_of(signal).part_samples or held.t - self._part[0].t >= PART_S:
             self._flush()
 
@@ -212,7 +216,7 @@ class Tape:
         going, self.going = self.going, None
         if going is not None:
             self._flush(going)
-            self._jobs.put_nowait((0, partial(self._end, going, why, self.clock_s)))
+            self._jobs.put_nowait((0, going, partial(self._end, going, why, self.clock_s)))
 
     def _flush(self, going: Going | None = None) -> None:
         going = going or self.going
@@ -221,26 +225,31 @@ class Tape:
             return
         lost, self.lost = self.lost, 0
         size = sum(held.size for held in part)
-        self._jobs.put_nowait((size, partial(self._add, going, part, lost)))
+        self._jobs.put_nowait((size, going, partial(self._add, going, part, lost)))
 
     # ---- the store, in threads, one after the other ----
 
     async def _store(self) -> None:
         while True:
-            size, work = await self._jobs.get()
+            size, going, work = await self._jobs.get()
             try:
-                await until_stored(work, lambda *_: None)  # what waits is told in bytes
+                await until_stored(work, threads=THREADS)
             except Refused as error:
-                self._stop_loudly(str(error))
+                self._stop_loudly(going, str(error))
             except Exception:
                 log.exception("a recording failed", device=self.device_id)
-                self._stop_loudly("an error of the program: the log says more")
+                self._stop_loudly(going, "an error of the program: the log says more")
             finally:
                 self.waiting -= size
                 self._jobs.task_done()
 
-    def _stop_loudly(self, why: str) -> None:
+    def _stop_loudly(self, failed: Going, why: str) -> None:
+        """It is over, as far as it is stored; what waits for it is let go."""
         log.error("recording stopped", device=self.device_id, why=why)
+        if failed.number is not None and not failed.failed:
+            failed.failed = True
+            self._jobs.put_nowait((0, failed, partial(self._end, failed, why, self.clock_s)))
+        self.waiting -= sum(held.size for held in self._part)
         self.full, self._full_at, self.going, self._part = why, time.time(), None, []
         self.reel.want_no_more()
         self.reel.running = False
@@ -249,11 +258,12 @@ class Tape:
         going.number = actions.begin(self.device_id, going.signal, why=going.why, t0=going.t0, came=going.came)
 
     def _add(self, going: Going, part: list[Held], lost: int) -> None:
-        if going.number is None:  # there was no room for it
+        if going.number is None or going.failed:  # there was no room for it
             return
         samples = [(round(held.t - going.t0, 6), held.value) for held in part]
-        room = actions.add_part(going.number, samples, {"frame_px": self.frame_px}, lost=lost)
-        self.recorded += len(part)
+        known = {"frame_px": self.frame_px}
+        room = actions.add_part(going.number, samples, known, first=going.stored, lost=lost)
+        going.stored += len(part)
         if room.full:
             actions.end(going.number, room.full, self.clock_s)
             defer_recording(going.number)
@@ -268,7 +278,7 @@ class Tape:
     def as_dict(self) -> dict[str, Any]:
         going = self.going
         return {
-            "going": None if going is None else {"why": going.why, "since": going.came, "samples": self.recorded},
+            "going": None if going is None else {"why": going.why, "since": going.came, "samples": going.stored},
             "until": self.reel.until,
             "full": self.full,
             "lost": self.lost,

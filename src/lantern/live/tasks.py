@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -31,14 +32,18 @@ class Patience:
         self.failures = 0
 
 
-async def until_stored(work: Callable[[], T], waits: Callable[[StoreAwayError, float, int], None]) -> T:
-    """Return what `work` gives, done in a thread, again and again while the store is away; `waits` is told the cause, for how
-    long, and how often it failed.
+async def until_stored(
+    work: Callable[[], T],
+    waits: Callable[[StoreAwayError, float, int], None] = lambda *_: None,
+    threads: ThreadPoolExecutor | None = None,
+) -> T:
+    """Return what `work` gives, done in a thread (of `threads`), again and again while the store is away; `waits` is told the
+    cause, for how long, and how often it failed.
     """
-    patience = Patience()
+    patience, loop = Patience(), asyncio.get_running_loop()
     while True:
         try:
-            return await asyncio.to_thread(work)
+            return await loop.run_in_executor(threads, work)
         except StoreAwayError as error:
             again_in_s = patience.lose()
             waits(error, again_in_s, patience.failures)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -51,10 +51,16 @@ def begin(device_id: int, signal: str, *, why: str, t0: float, came: float) -> i
         return row.id
 
 
-def add_part(recording_id: int, samples: Sequence[Timed], known: Mapping[str, Any], *, lost: int = 0) -> Room:
-    """Store some samples, (s from its beginning, sample) each. Returns what room there is after it."""
+def add_part(
+    recording_id: int, samples: Sequence[Timed], known: Mapping[str, Any], *, first: int | None = None, lost: int = 0
+) -> Room:
+    """Store some samples, (s from its beginning, sample) each, unless they are stored: `first` says how many came before them,
+    for whoever tries again where nobody knows whether it was stored. Returns what room there is after it.
+    """
     with transaction() as session:
-        row = session.get_one(RecordingRow, recording_id)
+        row = session.get_one(RecordingRow, recording_id, with_for_update=True)
+        if first is not None and row.samples > first:
+            return make_room(session, row.device.site_id)
         signal = signal_of(row.signal)
         piece = signal.piece(samples, {**known, "start": _local(row)})
         facts = signal.facts(_info(row, signal, known), piece)
@@ -93,6 +99,18 @@ def left_over() -> list[int]:
         for row in session.scalars(select(RecordingRow).where(RecordingRow.state == "recording").with_for_update()):
             row.state, row.ended = "waiting", f"the engine ended: the last stored sample is at {row.length_s:.1f} s"
         return list(session.scalars(select(RecordingRow.id).where(RecordingRow.state == "waiting")))
+
+
+def change_parts(session: Session, site_id: int, signal_name: str, change: Callable[[Any], Any | None]) -> None:
+    """Take something out of recordings that are no takes yet: `change` gives a piece as it shall be, None: as it is."""
+    signal = signal_of(signal_name)
+    query = select(RecordedPartRow).join(RecordingRow, RecordingRow.id == RecordedPartRow.recording_id).join(DeviceRow)
+    for part in session.scalars(query.where(DeviceRow.site_id == site_id, RecordingRow.signal == signal_name)):
+        changed = change(_piece(signal, part))
+        if changed is not None:
+            [(part.packed, pack)] = list(signal.pack(changed))
+            part.data = pack()
+    session.flush()
 
 
 def tell_dropped(room: Room) -> None:
@@ -163,14 +181,16 @@ def _pieces(session: Session, row: RecordingRow, signal: Signal) -> tuple[list[A
     query = select(RecordedPartRow).where(RecordedPartRow.recording_id == row.id).order_by(RecordedPartRow.first)
     pieces, times = [], []
     for part in session.scalars(query.execution_options(yield_per=64)):
-        t_s = np.frombuffer(part.times, "<f8")
-
-        def blocks(part: RecordedPartRow = part) -> Iterator[tuple[int, bytes]]:
-            yield part.packed, part.data
-
-        pieces.append(signal.unpack(Stored(part.facts, t_s, part.packed, blocks)))
-        times.append(t_s)
+        pieces.append(_piece(signal, part))
+        times.append(np.frombuffer(part.times, "<f8"))
     return pieces, np.concatenate(times)
+
+
+def _piece(signal: Signal, part: RecordedPartRow) -> Any:
+    def blocks() -> Iterator[tuple[int, bytes]]:
+        yield part.packed, part.data
+
+    return signal.unpack(Stored(part.facts, np.frombuffer(part.times, "<f8"), part.packed, blocks))
 
 
 def _of_blocks(session: Session, row: RecordingRow, name: str) -> TakeRow:

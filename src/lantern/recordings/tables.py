@@ -71,6 +71,7 @@ class RecordingPlanRow(Base):
     wide_from: Mapped[datetime | None]  # a day around all that stirs
     wide_until: Mapped[datetime | None]
     wide_seen: Mapped[bool] = mapped_column(default=False)  # somebody has put the reminder away
+    device: Mapped[DeviceRow] = relationship()
 
 
 class LiveMarkRow(Base):
@@ -104,6 +105,12 @@ def plan_of(session: Session, device_id: int) -> RecordingPlanRow:
     return held or RecordingPlanRow(
         device_id=device_id, around=False, before_s=10.0, after_s=20.0, timetable="", wide_seen=False
     )
+
+
+def plans_by(session: Session, site_id: int, timetable: str) -> list[RecordingPlanRow]:
+    """Those of the site's devices that go by this timetable."""
+    query = select(RecordingPlanRow).join(DeviceRow).where(DeviceRow.site_id == site_id)
+    return list(session.scalars(query.where(RecordingPlanRow.timetable == timetable)))
 
 
 def marks_on(session: Session, event_ids: list[int]) -> list[LiveMarkRow]:

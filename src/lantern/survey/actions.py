@@ -16,7 +16,9 @@ from lantern.links.actions import save_link, save_timetable
 from lantern.links.tables import LinkRow, TimetableRow, timetables_of
 from lantern.lists.actions import save_list
 from lantern.lists.tables import ListRow, lists_of
+from lantern.live.late import LateRow
 from lantern.live.tables import DecisionRow, DeviceStateRow, EffectRow, EventRow, OutputRow
+from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow
 from lantern.revisions import RevisionRow
 from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow, device_by_code, devices_of_site
 from lantern.takes.tables import ImportRow, MarkRow, TakeRow, takes_of_site
@@ -213,6 +215,10 @@ def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
         session.delete(take)
     session.flush()
     for statement in (
+        delete(LiveMarkRow).where(LiveMarkRow.device_id.in_(devices)),
+        delete(RecordingRow).where(RecordingRow.device_id.in_(devices)),
+        delete(RecordingPlanRow).where(RecordingPlanRow.device_id.in_(devices)),
+        delete(LateRow).where(LateRow.device_id.in_(devices)),
         delete(EffectRow).where(EffectRow.device_id.in_(devices)),
         delete(OutputRow).where(OutputRow.device_id.in_(devices)),
         delete(EventRow).where(EventRow.detector_id.in_(detectors)),

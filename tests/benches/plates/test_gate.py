@@ -16,12 +16,15 @@ from benches.plates.gate import DOCUMENT, Gate, gate
 from lantern.application.app import make_app
 from lantern.core.faults import Refused
 from lantern.core.kinds import detector_of
+from lantern.core.reads import Read
 from lantern.db.base import transaction
 from lantern.lists.tables import ListRow
 from lantern.live.app import make_ingest
 from lantern.live.engine import Engine
 from lantern.live.late import LateRow
 from lantern.live.tables import EffectRow, EventRow
+from lantern.recordings import actions
+from lantern.recordings.tables import RecordingRow
 from lantern.revisions import revisions_of
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow, marks_of
@@ -246,6 +249,21 @@ def test_what_came_late_is_shown_and_blanked_with_its_entry(
     with transaction() as session:
         [late] = [row for row in session.scalars(select(LateRow)) if row.body["reads"][0]["text"] == ""]
         assert late.body["reads"][0]["vehicle"] == "v1"
+
+
+def test_an_entry_that_is_removed_is_gone_from_a_recording_under_way(client: AtSite, at: Gate) -> None:
+    now = time.time()
+    number = actions.begin(at.reader, "plates", why="by hand", t0=now, came=now)
+    for second, text in enumerate(("AB 12 CDE", "XY99ZZZ", "")):
+        seen = [Read("v1", text, 0.9)] if text else []
+        actions.add_part(number, [(float(second), seen)], {"frame_px": (1920, 1080)})
+    assert client.delete(f"/lists/{at.lists['crews']}/entries/one?base=1").json()["reads"] == 4 + 1
+    actions.end(number, "stopped by hand", 0.0)
+    actions.make_take(number)
+    with transaction() as session:
+        take = session.get_one(RecordingRow, number).take
+        assert take is not None
+        assert value_of_take(session, take).text == ("", "XY99ZZZ")
 
 
 def test_lists_in_a_detectors_own_file_become_lists_of_the_site(client: AtSite, at: Gate) -> None:

@@ -22,6 +22,7 @@ from lantern.lists.actions import save_list
 from lantern.lists.tables import ListRow, lists_of
 from lantern.live.late import LateRow
 from lantern.live.tables import EventRow
+from lantern.recordings.actions import change_parts
 from lantern.revisions import RevisionRow, restored, revisions_of
 from lantern.survey.tables import DeviceRow, SiteRow
 from lantern.takes.store import replace_value, value_of_take
@@ -206,21 +207,32 @@ def _blank_late(session: Session, site_id: int, key: str) -> int:
 
 
 def _blank_reads(session: Session, site_id: int, key: str) -> int:
-    """In every take of the site, in notes of its marks, and in what was typed as true."""
+    """In every take of the site, in notes of its marks, in what was typed as true, and in recordings under way."""
     many = 0
     takes = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site_id, TakeRow.signal == "plates")
     for take in session.scalars(takes).all():
-        reads: Reads = value_of_take(session, take)
-        text, truth = (
-            tuple("" if key_of(each) == key else each for each in texts) for texts in (reads.text, reads.truth)
-        )
-        gone = sum(a != b for a, b in zip((*text, *truth), (*reads.text, *reads.truth), strict=True))
+        changed, gone = _without(value_of_take(session, take), key)
         if gone:
-            replace_value(session, take, replace(reads, text=text, truth=truth))
+            replace_value(session, take, changed)
             many += gone
         for mark in marks_of(session, take.id):
             if key_of(mark.note) == key:
                 mark.note = ""
         session.execute(delete(TruthRow).where(TruthRow.take_id == take.id, TruthRow.text == key))
+
+    def change(piece: Reads) -> Reads | None:
+        nonlocal many
+        changed, gone = _without(piece, key)
+        many += gone
+        return changed if gone else None
+
+    change_parts(session, site_id, "plates", change)
     MEMORY.forget()
     return many
+
+
+def _without(reads: Reads, key: str) -> tuple[Reads, int]:
+    """The reads without a text, and how often it was there."""
+    text, truth = (tuple("" if key_of(each) == key else each for each in texts) for texts in (reads.text, reads.truth))
+    gone = sum(a != b for a, b in zip((*text, *truth), (*reads.text, *reads.truth), strict=True))
+    return replace(reads, text=text, truth=truth), gone

@@ -148,6 +148,10 @@ class Yardstick:
     def losses(self, values: Values) -> tuple[float, ...]:
         return tuple(measure.loss(value) for measure, value in zip(self.measures, values, strict=True))
 
+    def lost(self, values: Values) -> tuple[float, ...]:
+        """By those that end a stretch: what makes one stretch better than another."""
+        return tuple(m.loss(value) for m, value in zip(self.measures, values, strict=True) if m.parts)
+
     def pooled(self, results: Sequence[Values]) -> Values:
         """Of several takes as one."""
         return tuple(m.pooled(column) for m, column in zip(self.measures, zip(*results, strict=True), strict=True))

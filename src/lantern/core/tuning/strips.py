@@ -130,19 +130,16 @@ def strip_of(
     if by.wishes is not None:
         return strip(*_by_wishes(within, by.wishes, value, step, shown, by, sides))
     usable = [p for p in pieces if p.stop - p.start >= step / 4] or pieces  # nobody sets a dial to a hair's breadth
-    best = min(usable, key=lambda p: _lost(p, yardstick))
-    widest = max((p for p in usable if _lost(p, yardstick) == _lost(best, yardstick)), key=lambda p: p.stop - p.start)
+    best = min(usable, key=lambda p: yardstick.lost(p.values))
+    widest = max(
+        (p for p in usable if yardstick.lost(p.values) == yardstick.lost(best.values)), key=lambda p: p.stop - p.start
+    )
     limit, gravest = _limit(best, yardstick)
-    if here is not None and _lost(here, yardstick) == _lost(best, yardstick):
+    if here is not None and yardstick.lost(here.values) == yardstick.lost(best.values):
         return strip(None, f"{sides}; {limit}" if limit else sides)
     proposed = inside(widest.start, widest.stop, step)
     text = f"proposed {shown.text(proposed)}: {yardstick.text(best.values, parting=True)}"
     return strip(proposed, f"{text}; {limit}" if gravest else text)
-
-
-def _lost(piece: Stretch, yardstick: Yardstick) -> tuple[float, ...]:
-    told = zip(yardstick.measures, piece.values, strict=True)
-    return tuple(measure.loss(value) for measure, value in told if measure.parts)
 
 
 def _limit(best: Stretch, yardstick: Yardstick) -> tuple[str, bool]:

@@ -131,7 +131,7 @@ def _unpack(data: bytes, start: datetime, light: str | None) -> Reads:
     with np.load(io.BytesIO(zstandard.ZstdDecompressor().decompress(data)), allow_pickle=False) as held:
         texts = json.loads(held["texts"].tobytes())
         ends = np.cumsum(held["counts"].astype(np.intp))
-        chars = np.split(held["chars"], ends[:-1])
+        chars = np.split(held["chars"], ends[:-1]) if ends.size else []
         return Reads(
             t_s=held["t_s"],
             vehicle=tuple(texts["vehicle"]),

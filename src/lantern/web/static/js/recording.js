@@ -1,4 +1,4 @@
-// Recording a live device: begun by hand, around events, in set hours, a day wide; what was recorded, and the room for it.
+// Recording a live device: begun by hand, around events, in set hours, a day wide; what was recorded, the room for it.
 import { address, ask } from "./http.js";
 
 const LOOK_MS = 1500;
@@ -82,8 +82,8 @@ document.addEventListener("alpine:init", () => window.Alpine.data("recording", (
   get wideText() {
     const { wide } = this.plan;
     if (!wide || (wide.over && wide.seen)) return "";
-    return wide.over ? "A day was recorded wide: tune on it, then set the detector's hours."
-      : `Recorded wide, around all that stirs, until ${this.clock(wide.until)} tomorrow; then tune, then set its hours.`;
+    if (wide.over) return "A day was recorded wide: tune on it, then set the hours.";
+    return `Recorded wide, around all that stirs, until ${this.dayOf(wide.until)}; then tune, then set the hours.`;
   },
   get ringText() {
     if (!this.live?.ring_s) return "";
@@ -92,7 +92,8 @@ document.addEventListener("alpine:init", () => window.Alpine.data("recording", (
   },
   get roomText() { return `${this.usedMb} MB of the site's room for recordings are used`; },
   clock(at) { return new Date((at + this.offsetS) * 1000).toISOString().slice(11, 19); },
-  fromText(r) { return new Date((r.start + this.offsetS) * 1000).toISOString().slice(5, 19).replace("T", " "); },
+  dayOf(at) { return new Date((at + this.offsetS) * 1000).toISOString().slice(5, 19).replace("T", " "); },
+  fromText(r) { return this.dayOf(r.start); },
   endText(r) {
     const lost = r.lost ? `; ${r.lost} samples lost while the store was slow` : "";
     if (r.state === "recording") return `under way${lost}`;

@@ -1,4 +1,4 @@
-// The live page: follows the engine's stream, draws the last frame and the reading, shows each output as it was read back.
+// The live page: follows the engine's stream, draws the last frame and the reading, shows each output as it was read.
 import { ask, address, latest, pageData } from "./http.js";
 import { saveCsv, saveCanvas } from "./export.js";
 import { show } from "./units.js";
@@ -10,7 +10,8 @@ const token = (name) => getComputedStyle(document.documentElement).getPropertyVa
 const join = (...parts) => parts.reduce((whole, part) => Object.defineProperties(whole,
   Object.getOwnPropertyDescriptors(part)), {});
 
-// `own`: what a family brings, a function of the page's data and what is drawn: drawFrame, readingText, eventReading, chartRange; newsCame may lack.
+// `own`: what a family brings, a function of the page's data and what is drawn: drawFrame, readingText, eventReading,
+// chartRange; newsCame may lack.
 export function startWalk(own) {
   document.addEventListener("alpine:init", () => window.Alpine.data("walk", () => walk(own)));
 }
@@ -48,6 +49,7 @@ function walk(own) {
       },
       missedS: 10,
       missedWords: "",
+      setMissedS(text) { this.missedS = Number(String(text).replace(",", ".")); },
       saidOf: (e, verdict) => String(e.verdict?.verdict === verdict),
       verdictText: (e) => (e.verdict ? e.verdict.lacking || "a mark on its recording" : ""),
       judge(e, verdict) {
@@ -107,8 +109,9 @@ function walk(own) {
           },
       effectWords(f) {
         const what = `${f.output} ${f.active ? "on" : "off"}`;
-        if (f.state === "delivered") return `${what} ${this.clockOf(f.delivered)}${f.attempts > 1 ? `, ${f.attempts} tries` : ""}`;
-        if (f.state === "waiting") return `${what} due ${this.clockOf(f.due)}${f.attempts ? `, ${f.attempts} tries so far` : ""}`;
+        const tries = (least, more) => (f.attempts > least ? `, ${f.attempts} tries${more}` : "");
+        if (f.state === "delivered") return `${what} ${this.clockOf(f.delivered)}${tries(1, "")}`;
+        if (f.state === "waiting") return `${what} due ${this.clockOf(f.due)}${tries(0, " so far")}`;
         return `${what} ${f.state}: ${f.note}`;
       },
       async frame() { await this.drawFrame(this.state.feed); },
@@ -147,7 +150,10 @@ function walk(own) {
         output: name })); },
       get cameraWords() {
         const c = this.cameraState;
-        return c ? `camera ${c.code} ${c.playing ? "plays" : "is paused"} at ${Math.floor(c.at_s / 60)}:${String(Math.floor(c.at_s % 60)).padStart(2, "0")} of ${Math.round(c.length_s / 60)} min, ${c.speed}x` : "";
+        if (!c) return "";
+        const at = `${Math.floor(c.at_s / 60)}:${String(Math.floor(c.at_s % 60)).padStart(2, "0")}`;
+        const how = c.playing ? "plays" : "is paused";
+        return `camera ${c.code} ${how} at ${at} of ${Math.round(c.length_s / 60)} min, ${c.speed}x`;
       },
       async askStandins() { try { const s = await ask("GET", "/walk/standins/state");
         this.cameraState = s.cameras.find((c) => c.code === data.device) ?? null; } catch (error) {

@@ -46,7 +46,12 @@ export const dials = ({ data, infos, filled, drawn }) => ({
   stripText(name) { return this.strips[name]?.text ?? ""; },
   stripHelps(name) { return this.chosenDial === name ? (this.strips[name]?.helps ?? []) : []; },
   hasProposal(name) { return typeof this.strips[name]?.proposed === "number" && !this.faults[name]; },
-  proposalText(name) { return `${this.strips[name].text.startsWith("nearest") ? "nearest" : "proposed"} ${typed(infos[name].shown, Number(this.strips[name].proposed.toPrecision(7)))} ${infos[name].shown.unit}`.trim(); },
+  proposalText(name) {
+    const { text, proposed } = this.strips[name];
+    const { shown } = infos[name];
+    const word = text.startsWith("nearest") ? "nearest" : "proposed";
+    return `${word} ${typed(shown, Number(proposed.toPrecision(7)))} ${shown.unit}`.trim();
+  },
   afterProposal(name) { return this.stripText(name).replace(/^(proposed|nearest) [^:]*:/, ""); },
   rowOf(card, key) { return card.rows.find((row) => row.key === key); },
   level(c) { return fixed(data.scale.level, c, 1); },

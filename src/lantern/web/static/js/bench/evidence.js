@@ -76,7 +76,8 @@ export const evidence = ({ data, infos, drawn }) => ({
     return names.filter((name) => this.dials[name] !== null && this.matters.includes(name)).sort((a, b) =>
       soon(b) - soon(a));
   },
-  // Dial by dial, the chosen one first, then those that are worked out in one go: on a long take a step of a dial must not wait for the evidence of all the others.
+  // Dial by dial, the chosen one first, then those that are worked out in one go: on a long take a step of a dial must
+  // not wait for the evidence of all the others.
   async fetchStrips(superseded) {
     try {
       let fresh = {};
@@ -132,8 +133,13 @@ export const evidence = ({ data, infos, drawn }) => ({
     const by = Object.entries(this.noise.by).map(([way, n]) =>
       `${words[way]} ${n < 0.001 ? "under 0.001" : short(n, 2)}`);
     const drift = this.noise.drift;
-    const after = (pair) => `${short(pair[0] * drift.interval_s, 2)} s (false once in ${short((pair[1] * drift.interval_s) / 60, 2)} min)`;
-    const slow = drift ? `; a drift of one noise is seen after ${after(drift.plain)} by a plain 3-sigma test, ${after(drift.ewma)} by an EWMA chart, ${after(drift.cusum)} by a CUSUM` : "";
-    return `noise ${fixed(width(data.scale.level), this.noise.sigma_c, 3)}${by.length ? `; it alone would raise a day: ${by.join(", ")}` : ""}${slow}`;
+    const after = ([late, rare]) => {
+      const falsely = short((rare * drift.interval_s) / 60, 2);
+      return `${short(late * drift.interval_s, 2)} s (false once in ${falsely} min)`;
+    };
+    const slow = drift ? `; a drift of one noise is seen after ${after(drift.plain)} by a plain 3-sigma test, `
+      + `${after(drift.ewma)} by an EWMA chart, ${after(drift.cusum)} by a CUSUM` : "";
+    const alone = by.length ? `; it alone would raise a day: ${by.join(", ")}` : "";
+    return `noise ${fixed(width(data.scale.level), this.noise.sigma_c, 3)}${alone}${slow}`;
   },
 });
