@@ -62,7 +62,7 @@ class Going:
     first: Any
     number: int | None = None
     stored: int = 0  # samples of it that are in the store
-    failed: bool = False  # nothing more goes on it
+    failed: str = ""  # why nothing more goes on it
 
 
 @dataclass
@@ -247,7 +247,7 @@ class Tape:
         """It is over, as far as it is stored; what waits for it is let go."""
         log.error("recording stopped", device=self.device_id, why=why)
         if failed.number is not None and not failed.failed:
-            failed.failed = True
+            failed.failed = why
             self._jobs.put_nowait((0, failed, partial(self._end, failed, why, self.clock_s)))
         self.waiting -= sum(held.size for held in self._part)
         self.full, self._full_at, self.going, self._part = why, time.time(), None, []
@@ -272,7 +272,7 @@ class Tape:
 
     def _end(self, going: Going, why: str, clock_s: float | None) -> None:
         if going.number is not None:
-            actions.end(going.number, why, clock_s)
+            actions.end(going.number, going.failed or why, clock_s)
             defer_recording(going.number)
 
     def as_dict(self) -> dict[str, Any]:
