@@ -139,6 +139,13 @@ def make_app(engine: Engine) -> FastAPI:
         except Refused as error:
             return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
 
+    @app.post("/room")
+    async def room() -> Response:
+        """There may be room for recordings now."""
+        engine.tapes.try_again()
+        engine.tell()
+        return _answer({})
+
     @app.post("/record/{device_id}")
     async def record(device_id: int, seconds: float) -> Response:
         """Record a device from now on, for so long."""

@@ -115,6 +115,10 @@ class Tape:
         self.why, self.full = "by hand", ""
         self.reel.want(time.time() + seconds)
 
+    def try_again(self) -> None:
+        """There may be room now."""
+        self.full = ""
+
     def stop_recording(self) -> None:
         self.reel.want_no_more()
         self.cut("stopped by hand")
@@ -235,7 +239,7 @@ class Tape:
             try:
                 await until_stored(work, threads=THREADS)
             except Refused as error:
-                self._stop_loudly(going, str(error))
+                self._stop_loudly(going, "; ".join(f"{each.what}; expected {each.expected}" for each in error.faults))
             except Exception:
                 log.exception("a recording failed", device=self.device_id)
                 self._stop_loudly(going, "an error of the program: the log says more")

@@ -33,6 +33,10 @@ class Tapes:
             raise Refused([Fault("device", f"{device_id} gives nothing to record", "a live device that does")])
         return self._of[device_id]
 
+    def try_again(self) -> None:
+        for tape in self._of.values():
+            tape.try_again()
+
     def tick(self) -> None:
         for tape in self._of.values():
             tape.tick()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from typing import Annotated, Any, Literal
 
@@ -179,7 +180,9 @@ def set_room(request: Request, mb: Annotated[int, Body(embed=True)]) -> Response
         raise Refused([Fault("mb", str(mb), "1 to 10,000,000 MB")])
     with transaction() as session:
         site_of(session, site_id_of(request)).recording_mb = mb
-        return json_answer({"room_mb": mb})
+    with suppress(httpx.HTTPError):  # an engine that does not run looks when it starts
+        ask_engine("POST", "/room")
+    return json_answer({"room_mb": mb})
 
 
 # ---- verdicts --------------------------------------------------------------------------------------------------------

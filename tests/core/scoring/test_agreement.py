@@ -26,6 +26,7 @@ def test_what_is_alike_and_from_when() -> None:
     assert (
         found.text == "2 raises as live, and alike after 3.0 s; before that a at 1.0 s only live, a at 3.0 s only here"
     )
+    assert agreement([], []).text == "no raise, as live"
     assert agreement([Raised(1.0, "a")], [Raised(1.1, "a")]).same == 0
     assert agreement([Raised(1.0, "a", "1")], [Raised(1.0, "a", "2")]).same == 0
 

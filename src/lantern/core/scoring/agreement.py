@@ -32,7 +32,7 @@ class Agreement:
     @property
     def text(self) -> str:
         if not self.only_live and not self.only_recorded:
-            return f"the same {self.same} raises as live"
+            return f"the same {self.same} raises as live" if self.same else "no raise, as live"
         listed = [f"{each.region} at {each.t:.1f} s only live" for each in self.only_live]
         listed += [f"{each.region} at {each.t:.1f} s only here" for each in self.only_recorded]
         return f"{self.same} raises as live, and alike after {self.moment:.1f} s; before that {', '.join(listed)}"
