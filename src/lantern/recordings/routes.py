@@ -25,6 +25,7 @@ from lantern.recordings.comparing import against_live
 from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow, plan_of, recordings_of
 from lantern.recordings.verdicts import judge_event, lacking, mark_missed
 from lantern.survey.tables import DeviceRow, site_of
+from lantern.takes.tables import CLOCK_S
 from lantern.tune.shown import get_detector
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
@@ -64,6 +65,7 @@ def recording(device_id: Id) -> Response:
                 "recordings": [_shown(row) for row in recordings_of(session, device_id, 8)],
                 "used_mb": round(used_bytes(session, site.id) / MB, 1),
                 "room_mb": site.recording_mb,
+                "most_clock_s": CLOCK_S,
                 "live": _live(device_id),
             }
         )

@@ -2,7 +2,6 @@
 import { address, ask } from "./http.js";
 
 const LOOK_MS = 1500;
-const AHEAD = "ahead of";
 const short = (value) => String(Number(value.toPrecision(3)));
 
 document.addEventListener("alpine:init", () => window.Alpine.data("recording", () => ({
@@ -13,6 +12,7 @@ document.addEventListener("alpine:init", () => window.Alpine.data("recording", (
   recordings: [],
   besides: {},
   live: null,
+  most: 0,
   usedMb: 0,
   roomMb: 0,
 
@@ -29,7 +29,7 @@ document.addEventListener("alpine:init", () => window.Alpine.data("recording", (
       this.recordings = told.recordings;
       this.timetables = told.timetables;
       this.live = told.live;
-      [this.usedMb, this.roomMb] = [told.used_mb, told.room_mb];
+      [this.usedMb, this.roomMb, this.most] = [told.used_mb, told.room_mb, told.most_clock_s];
       if (!this.$root.contains(document.activeElement)) this.plan = told.plan;
     }, false);
   },
@@ -72,11 +72,12 @@ document.addEventListener("alpine:init", () => window.Alpine.data("recording", (
     return `${this.going.why}, since ${this.clock(this.going.since)}, ${this.going.samples} samples stored`;
   },
   get full() { return this.live?.full ? `Nothing is recorded: ${this.live.full}` : ""; },
-  get clockText() {
+  get clockWords() {
     const s = this.live?.clock_s;
-    if (s === null || s === undefined || Math.abs(s) <= 0.5) return "";
-    return `The device's clock is ${short(Math.abs(s))} s ${s > 0 ? AHEAD : "behind"} ours.`;
+    if (s === null || s === undefined) return "";
+    return `The device's clock is ${short(Math.abs(s))} s ${s > 0 ? "ahead of" : "behind"} ours.`;
   },
+  get clockOff() { return Math.abs(this.live?.clock_s ?? 0) > this.most; },
   get wideGoing() { return this.plan.wide !== null && !this.plan.wide.over; },
   get wideOver() { return this.plan.wide !== null && this.plan.wide.over; },
   get wideText() {
