@@ -32,5 +32,7 @@ def test_what_is_said_of_a_live_event_is_a_mark_on_its_recording(bench: Page) ->
     found = re.search(r"take-(\d+)", link.get_attribute("href") or "")
     assert found is not None
     bench.goto(f"{DETECTOR}?take={found[1]}")
-    expect(bench.get_by_test_id("hits")).to_contain_text("of 1")  # it begins cold: whether it raises then too is its own
+    expect(bench.get_by_test_id("hits")).to_contain_text(
+        "of 1"
+    )  # it begins cold: whether it raises then too is its own
     expect(bench.locator("svg.lanes .mark-expect")).to_have_count(1)

@@ -195,12 +195,12 @@ def message(seq: int, t: float, text: str = "AB12CDE", vehicle: str = "v1") -> d
     return {"format": "lantern-reads/1", "seq": seq, "t": t, "reads": [read]}
 
 
-def test_reads_over_http_open_the_barrier_once(ingest: tuple[TestClient, Engine], at: Gate) -> None:
-    client, engine = ingest
+def test_reads_over_http_open_the_barrier_once(ingest: tuple[TestClient, Engine], client: AtSite, at: Gate) -> None:
+    reader, engine = ingest
     token, now = {"Authorization": f"Bearer {at.token}"}, time.time()
 
     def send(body: Any, headers: dict[str, str] = token) -> tuple[int, Any]:
-        answer = client.post("/ingest/P1", json=body, headers=headers)
+        answer = reader.post("/ingest/P1", json=body, headers=headers)
         return answer.status_code, answer.json().get("taken")
 
     assert send(message(0, now), {"Authorization": "Bearer no"})[0] == 401
@@ -212,8 +212,10 @@ def test_reads_over_http_open_the_barrier_once(ingest: tuple[TestClient, Engine]
     assert send(message(4, now - 30, vehicle="v9")) == (200, True)  # older than the last: kept, and nothing more
     assert send(message(5, now + 1, "XY99ZZZ", "v2")) == (200, True)
     assert send(message(6, now + 1.2, "XY99ZZZ", "v2")) == (200, True)
+    assert send(message(7, now + 1.1, "XY99ZZZ", "v2")) == (200, True)  # it took a little longer than the last one
     state = engine.state(at.reader)["feed"]
-    assert (state["received"], state["again"], state["dropped"], state["unreadable"]) == (5, 1, 1, 1)
+    assert (state["received"], state["again"], state["dropped"], state["unreadable"]) == (5, 1, 2, 1)
+    assert [each["texts"] for each in client.get(f"/walk/{at.detector}/late").json()] == [["XY99ZZZ"], ["AB12CDE"]]
     with transaction() as session:
         events = session.scalars(select(EventRow).order_by(EventRow.id)).all()
         assert [(e.object, e.own["list"], e.outcome) for e in events] == [

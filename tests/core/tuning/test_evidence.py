@@ -76,6 +76,10 @@ def test_the_proposal_is_the_middle_of_the_widest_stretch_that_meets_the_wishes(
     slow = propose(results, wished(delay_s=0.5), 24)
     assert slow is not None
     assert (slow.met, slow.start, slow.failing) == (False, 2, ("delay",))
+    unseen = propose([stretch(0, 9, 0, 0, 1)], wished(false_per_day=1.0), 0.0)  # no hour of quiet: nothing is shown
+    assert unseen is not None
+    assert (unseen.met, unseen.failing) == (False, ("false alarms",))
+    assert "shows nothing" in unseen.helps[0]
     assert propose([], wished(), 1) is None
 
 
