@@ -37,7 +37,8 @@ from lantern.core.tracks import Tracks
 from lantern.formats import limits
 from lantern.formats.documents import read_detector
 from lantern.formats.looks import look_at
-from lantern.formats.onvif import read_frame, write_frame
+from lantern.formats.onvif import read_frame
+from lantern.formats.onvif_out import write_frame
 from lantern.formats.plate_lists import read_entries
 from lantern.formats.plates import COLUMNS
 from lantern.formats.read_wire import unpack_reads

@@ -14,7 +14,7 @@ from lantern.core.faults import Refused
 from lantern.core.tracks import Seen
 from lantern.formats.limits import DEFAULT
 from lantern.formats.looks import look_at
-from lantern.formats.onvif import write_frame
+from lantern.formats.onvif_out import write_frame
 
 
 def test_a_table_of_readings(tmp_path: Path) -> None:

@@ -20,7 +20,8 @@ from lantern.core.site import Device, Place, Site
 from lantern.core.tracks import Seen
 from lantern.db.base import transaction
 from lantern.devices.metadata import Parts, StreamError, metadata
-from lantern.formats.onvif import read_frame, write_frame
+from lantern.formats.onvif import read_frame
+from lantern.formats.onvif_out import write_frame
 from lantern.links.actions import save_link
 from lantern.live.engine import Engine
 from lantern.live.tables import EffectRow, EventRow

@@ -10,13 +10,13 @@ from __future__ import annotations
 
 import math
 from array import array
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, cast
-from xml.etree.ElementTree import Element, ParseError, SubElement, TreeBuilder, XMLPullParser, tostring
+from xml.etree.ElementTree import Element, ParseError, TreeBuilder, XMLPullParser
 
 import numpy as np
 from defusedxml.common import DefusedXmlException
@@ -28,7 +28,7 @@ from lantern.formats.border import border
 from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_PX, TALLEST_M, Limits
 from lantern.formats.mot import Names
 from lantern.formats.progress import beat
-from lantern.formats.text import Source, bounded, exact, is_whole, name, number, shown
+from lantern.formats.text import Source, bounded, is_whole, name, number, shown
 
 TT = "{http://www.onvif.org/ver10/schema}"
 BD = "{http://www.onvif.org/ver20/analytics/humanbody}"
@@ -203,42 +203,6 @@ def read_frame(data: bytes, *, where: str, width: int, height: int) -> tuple[flo
 def _seen(thing: _Thing, box: tuple[float, float, float, float]) -> Seen:
     small = is_whole(thing.name) and len(thing.name) < 17
     return Seen(int(thing.name) if small else thing.name, box, thing.likelihood, thing.word, thing.height_m)
-
-
-def write_frame(t: float, seen: Sequence[Seen], *, width: int, height: int) -> bytes:
-    """The document that `read_frame` reads; boxes in normalised coordinates, y upwards."""
-    root = Element(f"{TT}MetadataStream")
-    _add_frame(SubElement(root, f"{TT}VideoAnalytics"), datetime.fromtimestamp(t, UTC), seen, width, height)
-    return bytes(tostring(root, encoding="utf-8"))
-
-
-def write_stream(
-    frames: Iterable[tuple[float, Sequence[Seen]]], path: Path, *, start: datetime, width: int, height: int
-) -> None:
-    """The file that `read_onvif` reads; times count from the start."""
-    root = Element(f"{TT}MetadataStream")
-    analytics = SubElement(root, f"{TT}VideoAnalytics")
-    for t, seen in frames:
-        _add_frame(analytics, start.astimezone(UTC) + timedelta(seconds=t), seen, width, height)
-    path.write_bytes(tostring(root, encoding="utf-8"))
-
-
-def _add_frame(analytics: Element, at: datetime, seen: Sequence[Seen], width: int, height: int) -> None:
-    frame = SubElement(analytics, f"{TT}Frame")
-    frame.set("UtcTime", at.isoformat(timespec="microseconds").replace("+00:00", "Z"))
-    for each in seen:
-        item = SubElement(frame, f"{TT}Object", ObjectId=str(each.id))
-        look = SubElement(item, f"{TT}Appearance")
-        left, top, w, h = each.box
-        sides = {"left": left * 2 / width - 1, "right": (left + w) * 2 / width - 1}
-        sides |= {"top": 1 - top * 2 / height, "bottom": 1 - (top + h) * 2 / height}
-        SubElement(SubElement(look, f"{TT}Shape"), f"{TT}BoundingBox", {k: exact(v) for k, v in sides.items()})
-        if each.label or each.confidence != 1:
-            kind = SubElement(SubElement(look, f"{TT}Class"), f"{TT}Type", Likelihood=exact(each.confidence))
-            kind.text = each.label
-        if each.height_m is not None:
-            body = SubElement(SubElement(look, f"{TT}HumanBody"), f"{BD}BodyMetric")
-            SubElement(body, f"{BD}Height").text = exact(each.height_m * 100)
 
 
 def _time(text: str | None, start: datetime, faults: FaultList, place: str) -> float | None:

@@ -14,7 +14,8 @@ from lantern.core.signals import Floats
 from lantern.core.tracks import Id, Tracks, make_tracks
 from lantern.formats.folder import TakeFolder
 from lantern.formats.mot import read_mot, read_plan_tracks
-from lantern.formats.onvif import read_onvif, write_stream
+from lantern.formats.onvif import read_onvif
+from lantern.formats.onvif_out import write_stream
 from lantern.formats.packing import pack_tracks, unpack_tracks
 from lantern.formats.sidecar import TakeInfo
 from lantern.formats.signals.signal import Block, Signal, Stored, Timed
