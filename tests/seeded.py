@@ -15,7 +15,8 @@ from lantern.links.actions import save_link, save_timetable
 from lantern.people.tables import add_user
 from lantern.survey.actions import add_site
 from lantern.survey.tables import device_by_code
-from lantern.takes.actions import add_marks, import_path
+from lantern.takes.actions import import_path
+from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow
 from lantern.tune.actions import add_detector
 from takes_on_disk import DETECTOR, pictures, raw, tiff_take

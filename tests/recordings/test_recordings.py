@@ -28,7 +28,7 @@ from lantern.recordings import actions, budget, verdicts
 from lantern.recordings.tables import LiveMarkRow, RecordedPartRow, RecordingRow
 from lantern.survey.actions import add_site
 from lantern.survey.tables import SiteRow, device_by_code
-from lantern.takes.actions import add_marks
+from lantern.takes.marking import add_marks
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.actions import save_revision

@@ -16,7 +16,7 @@ from lantern.core.scoring.marks import Mark
 from lantern.db.base import transaction
 from lantern.formats.packing import pack, unpack
 from lantern.settings import settings as app_settings
-from lantern.takes import actions
+from lantern.takes import actions, marking
 from lantern.takes.store import frame_of_take, value_of_take
 from lantern.takes.tables import FrameBlockRow, ImportRow, TakeRow, UploadPartRow, marks_of
 from lantern.tune.actions import add_detector
@@ -180,16 +180,16 @@ def test_marks_from_a_file_are_added_once(tmp_path: Path) -> None:
     small = small_site(tmp_path)
     with transaction() as session:
         take = session.get_one(TakeRow, small.take)
-        assert actions.import_marks(session, take, [Mark(4, 9, "expect"), Mark(1, 2, "ignore")]) == 1
+        assert marking.import_marks(session, take, [Mark(4, 9, "expect"), Mark(1, 2, "ignore")]) == 1
         assert len(marks_of(session, small.take)) == 3
         with pytest.raises(Refused, match="within the take"):
-            actions.import_marks(session, take, [Mark(400, 900, "expect")])
+            marking.import_marks(session, take, [Mark(400, 900, "expect")])
 
 
 def test_a_mark_of_a_file_waits_for_the_detector_that_it_names(small: Small) -> None:
     with transaction() as session:
         take = session.get_one(TakeRow, small.take)
-        actions.add_marks(session, take, [Mark(1, 2, "expect", "later"), Mark(3, 4, "quiet", "hot")])
+        marking.add_marks(session, take, [Mark(1, 2, "expect", "later"), Mark(3, 4, "quiet", "hot")])
         rows = {row.start_s: (row.detector, row.detector_id) for row in marks_of(session, take.id)}
         assert (rows[1.0], rows[3.0]) == (("later", None), ("hot", small.detector))
     with transaction() as session:

@@ -16,7 +16,7 @@ from lantern.live.plans import load_plans
 from lantern.revisions import revisions_of
 from lantern.survey.devices import add_device
 from lantern.survey.tables import DeviceRow
-from lantern.takes.actions import add_marks
+from lantern.takes.marking import add_marks
 from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.making import copy_detector, make_detector, rename_detector
 from lantern.tune.tables import DetectorRow

@@ -16,7 +16,8 @@ from lantern.core.units import CELSIUS, Scale
 from lantern.db.base import transaction
 from lantern.revisions import revisions_of
 from lantern.survey.tables import DeviceRow
-from lantern.takes.actions import add_marks, import_path
+from lantern.takes.actions import import_path
+from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow
 from lantern.tune import bench, evidence, studies
 from lantern.tune.tables import DetectorRow, StudyRow, judgements_of

@@ -14,7 +14,8 @@ from lantern.core.events import Detector
 from lantern.core.scoring.marks import Mark
 from lantern.db.base import engine, transaction
 from lantern.survey.devices import add_device, add_place
-from lantern.takes.actions import add_marks, import_path
+from lantern.takes.actions import import_path
+from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow
 from lantern.tune.actions import add_detector
 from seeded import Small

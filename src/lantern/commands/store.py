@@ -37,7 +37,8 @@ def import_take(
             site_id = only_site(session, site).id
         from lantern.commands.judge import read_marks_file
         from lantern.db.base import transaction
-        from lantern.takes.actions import import_marks, import_path
+        from lantern.takes.actions import import_path
+        from lantern.takes.marking import import_marks
         from lantern.takes.tables import TakeRow
         from lantern.tune.studies import judge_again, run_study
 

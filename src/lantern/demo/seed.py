@@ -20,7 +20,7 @@ from lantern.people.tables import User, add_user
 from lantern.settings import settings
 from lantern.survey.actions import add_detectors, add_site
 from lantern.survey.tables import SiteJobRow, SiteRow, demo_site, device_by_code
-from lantern.takes.actions import add_marks, add_tally
+from lantern.takes.marking import add_marks, add_tally
 from lantern.takes.store import add_take
 
 log = structlog.get_logger()

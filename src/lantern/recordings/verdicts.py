@@ -11,7 +11,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.scoring.marks import Label, Mark
 from lantern.live.tables import EventRow
 from lantern.recordings.tables import LiveMarkRow, RecordingRow
-from lantern.takes.actions import add_marks
+from lantern.takes.marking import add_marks
 from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.tables import DetectorRow
 

@@ -14,7 +14,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.formats.tables import read_hand_counts, write_hand_counts
-from lantern.takes.actions import add_tally
+from lantern.takes.marking import add_tally
 from lantern.takes.routes import get_take
 from lantern.takes.tables import HandCountRow
 from lantern.web.access import may

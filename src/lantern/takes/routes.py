@@ -22,7 +22,7 @@ from lantern.db.numbers import Count, Id
 from lantern.formats.signals.register import signal_of
 from lantern.formats.tables import read_marks, write_marks
 from lantern.survey.tables import DeviceRow, listed_devices, site_of
-from lantern.takes import actions
+from lantern.takes import actions, marking
 from lantern.takes.export import export_take
 from lantern.takes.import_routes import import_shown
 from lantern.takes.store import frame_of_take
@@ -151,7 +151,7 @@ def frame(take_id: Id, index: Count) -> Response:
 def add_mark(take_id: Id, mark: MarkIn) -> Response:
     with transaction() as session:
         take = get_take(session, take_id)
-        [row] = actions.add_marks(session, take, [actions.checked_mark(take, mark.model_dump())])
+        [row] = marking.add_marks(session, take, [marking.checked_mark(take, mark.model_dump())])
         _rejudge(session, take)
         return json_answer(row.as_dict())
 
@@ -161,8 +161,8 @@ def change_mark(mark_id: Id, mark: MarkIn) -> Response:
     with transaction() as session:
         row = _get_mark(session, mark_id)
         take = get_take(session, row.take_id)
-        checked = actions.checked_mark(take, mark.model_dump())
-        actions.change_mark(session, take, row, checked)
+        checked = marking.checked_mark(take, mark.model_dump())
+        marking.change_mark(session, take, row, checked)
         _rejudge(session, take)
         return json_answer(row.as_dict())
 
@@ -191,7 +191,7 @@ async def import_marks_file(request: Request, take_id: Id) -> Response:
     marks = read_marks(data, where="marks.csv")
     with transaction() as session:
         take = get_take(session, take_id)
-        added = actions.import_marks(session, take, marks)
+        added = marking.import_marks(session, take, marks)
         _rejudge(session, take)
         return json_answer({"added": added, "in_file": len(marks)})
 

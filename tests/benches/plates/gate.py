@@ -21,7 +21,8 @@ from lantern.lists.actions import save_list
 from lantern.people.tables import add_user
 from lantern.survey.actions import add_site
 from lantern.survey.tables import device_by_code
-from lantern.takes.actions import add_marks, import_path
+from lantern.takes.actions import import_path
+from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow
 from lantern.tune.actions import add_detector
 

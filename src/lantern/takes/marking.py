@@ -1,0 +1,84 @@
+"""Marks on takes, and counts by hand: made, changed, taken from files."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, cast, get_args
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.scoring.marks import Label, Mark
+from lantern.takes.tables import HandCountRow, MarkRow, TakeRow
+from lantern.tune.tables import DetectorRow
+
+
+def checked_mark(take: TakeRow, values: dict[str, Any]) -> Mark:
+    """A mark that lies within the take."""
+    faults = FaultList()
+    start, end = float(values["start_s"]), float(values["end_s"])
+    if not 0 <= start < end:
+        faults.add("mark", f"from {start:g} s to {end:g} s", "an end after the start, and a start at 0 or later")
+    elif start > take.length_s:
+        faults.add("mark", f"starts at {start:g} s", f"within the take, which lasts {take.length_s:g} s")
+    if values["label"] not in get_args(Label):
+        faults.add("mark: label", repr(values["label"]), f"one of {', '.join(get_args(Label))}")
+    faults.refuse_if_any()
+    note, detector = str(values.get("note", "")), str(values.get("detector", ""))
+    return Mark(round(start, 3), round(min(end, take.length_s), 3), cast(Label, values["label"]), detector, note)
+
+
+def add_marks(session: Session, take: TakeRow, marks: list[Mark]) -> list[MarkRow]:
+    """Marks speak of a detector by its number, so that a new name loses none; one that the site does not have keeps its name."""
+    rows = [MarkRow(take_id=take.id, start_s=m.start_s, end_s=m.end_s, label=m.label, note=m.note) for m in marks]
+    known = _detectors(session, take, [mark.detector for mark in marks])
+    for row, mark in zip(rows, marks, strict=True):
+        _speaks_of(row, mark.detector, known)
+    session.add_all(rows)
+    session.flush()
+    return rows
+
+
+def change_mark(session: Session, take: TakeRow, row: MarkRow, mark: Mark) -> None:
+    row.start_s, row.end_s, row.label, row.note = mark.start_s, mark.end_s, mark.label, mark.note
+    _speaks_of(row, mark.detector, _detectors(session, take, [mark.detector]))
+    session.flush()
+
+
+def _detectors(session: Session, take: TakeRow, names: Sequence[str]) -> dict[str, DetectorRow]:
+    query = select(DetectorRow).where(DetectorRow.site_id == take.device.site_id, DetectorRow.name.in_(set(names)))
+    return {row.name: row for row in session.scalars(query)}
+
+
+def _speaks_of(row: MarkRow, name: str, known: dict[str, DetectorRow]) -> None:
+    row.of = known.get(name)
+    row.named = "" if row.of is not None else name
+
+
+def import_marks(session: Session, take: TakeRow, marks: list[Mark]) -> int:
+    """Add the marks of a file; those that are there already are left as they are."""
+    held = set(session.scalars(select(MarkRow).where(MarkRow.take_id == take.id)))
+    known = {(m.start_s, m.end_s, m.label, m.detector) for m in held}
+    late = [m for m in marks if m.start_s > take.length_s]
+    if late:
+        what = f"starts at {late[0].start_s:g} s"
+        raise Refused([Fault("marks", what, f"marks within the take, which lasts {take.length_s:g} s")])
+    fresh = [m for m in marks if (m.start_s, m.end_s, m.label, m.detector) not in known]
+    add_marks(session, take, fresh)
+    return len(fresh)
+
+
+def add_tally(session: Session, take: TakeRow, *, who: str, passages: Sequence[Sequence[Any]]) -> HandCountRow:
+    """What somebody counted by watching the take: (s, in or out) of each passage. Raises `Refused`."""
+    faults = FaultList()
+    for t, way in passages:
+        if not 0 <= t <= take.length_s:
+            faults.add("tally", f"{way} at {t:g} s", f"within the take, which lasts {take.length_s:g} s")
+    faults.refuse_if_any()
+    row = HandCountRow(
+        take_id=take.id, who=who.strip(), passages=sorted([round(t, 3), way] for t, way in passages), intervals=[]
+    )
+    session.add(row)
+    session.flush()
+    return row
