@@ -36,6 +36,7 @@ from lantern.takes.import_routes import router as imports
 from lantern.takes.routes import router as takes
 from lantern.tune.comparing import router as comparing
 from lantern.tune.detector_routes import router as detectors
+from lantern.tune.revision_routes import router as revised
 from lantern.tune.routes import router as tune
 from lantern.walk.routes import router as walk
 from lantern.web.access import SITE, may
@@ -63,6 +64,7 @@ def make_app() -> FastAPI:
         takes,
         counts,
         tune,
+        revised,
         detectors,
         comparing,
         links,
