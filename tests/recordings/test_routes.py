@@ -27,6 +27,7 @@ from lantern.recordings.tables import RecordingPlanRow, RecordingRow
 from lantern.survey.actions import remove_site
 from lantern.survey.tables import SiteRow
 from lantern.takes.tables import TakeRow
+from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow
 from loops import in_a_loop
 from recordings.test_recordings import recorded, warm
@@ -166,6 +167,14 @@ def test_only_recordings_that_somebody_marked_are_evidence(client: AtSite, small
     assert client.post(f"/takes/{take}/marks", json=mark).status_code == 200
     after = client.post(f"/bench/{small.detector}/judge", json=_asked(client, small)).json()["takes"]["takes"]
     assert take in [each["id"] for each in after]
+    recorded(small.camera, [(at / 4, warm(at)) for at in range(20)])
+    with transaction() as session:  # a device that has nothing but recordings on which nobody said anything
+        for held in session.scalars(select(TakeRow).where(TakeRow.id.in_([small.take, take]))):
+            session.delete(held)
+        session.flush()
+        row = session.get_one(DetectorRow, small.detector)
+        rejudge(session, small.camera, [row])
+        assert row.verdict == "no marks"
 
 
 def _asked(client: AtSite, small: Small) -> dict[str, object]:

@@ -11,7 +11,6 @@ from lantern.core.events import Detector, Shape
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
 from lantern.core.tuning.measures import Yardstick
-from lantern.core.tuning.raises import RAISES
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -24,9 +23,9 @@ class Kind:
     groups: tuple[tuple[str, tuple[str, ...]], ...]  # as a page lays the dials out
     signals: tuple[str, ...]  # kinds of take it can look at
     matters: Callable[[str, Any], bool]  # does this dial play a part under these dials?
+    yardstick: Yardstick  # what its settings are judged by
     unit: Callable[[Any], str]  # of the reading: "°C" a level, "K" a difference, "" a count
     pair: Callable[[Any], tuple[str, str]]  # the dials (across, up) that a map of two begins with, under these dials
-    yardstick: Yardstick = RAISES  # what its settings are judged by
     notice: str = ""  # what a page must say with every result
     detector: type[Detector] = Detector  # the model of its detectors, with regions of its family
 

@@ -80,7 +80,7 @@ class Watch(ABC):
         """Take one sample; `interval_s` is the device's usual pace. Yields what changed, one turn before the next is looked at."""
 
     def stirs(self, sample: Sample) -> bool:
-        """Is there anything in it that may matter, far from a raise as it may be? Any object, any read."""
+        """Is there anything in it that may matter, far from a raise as it may be? Whatever is in it, unless a family knows better."""
         return bool(len(sample.value))
 
     @abstractmethod

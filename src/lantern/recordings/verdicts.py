@@ -8,7 +8,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.scoring.marks import Label, Mark
+from lantern.core.scoring.marking import LABEL_OF, span_of
+from lantern.core.scoring.marks import Mark
 from lantern.live.tables import EventRow
 from lantern.recordings.tables import LiveMarkRow, RecordingRow
 from lantern.takes.marking import add_marks
@@ -16,6 +17,7 @@ from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.tables import DetectorRow
 
 SHORTEST_S = 0.5  # of a mark on what was live
+NEAR_S = 1e-6
 
 
 def judge_event(session: Session, event: EventRow, verdict: str, *, user_id: int | None) -> LiveMarkRow:
@@ -90,27 +92,26 @@ def _place(session: Session, row: LiveMarkRow) -> None:
 
 def _span(session: Session, row: LiveMarkRow, recording: RecordingRow, take: TakeRow) -> tuple[float, float] | None:
     """(from, to) in s of the take; None where it does not lie on it. Of an event by the device's own clock."""
+    start = (row.start - recording.start).total_seconds()
+    lasted: float | None = (row.end - row.start).total_seconds()
     event = session.get(EventRow, row.event_id) if row.event_id is not None else None
-    if event is not None and event.device_t is not None:
-        start = event.device_t - recording.t0
-        lasted = 0.0 if event.cleared_at is None else (event.cleared_at - event.raised_at).total_seconds()
-        if event.cleared_at is None:
-            lasted = take.length_s - start
-    else:
-        start = (row.start - recording.start).total_seconds()
-        lasted = (row.end - row.start).total_seconds()
-    if start < -1e-6 or start > take.length_s + 1e-6:
+    if event is not None:
+        start = start if event.device_t is None else event.device_t - recording.t0
+        lasted = None if event.cleared_at is None else (event.cleared_at - event.raised_at).total_seconds()
+    if not -NEAR_S <= start <= take.length_s + NEAR_S:
         return None
-    return max(start, 0.0), min(max(start + lasted, start + max(take.interval_s, SHORTEST_S)), take.length_s)
+    start = min(max(start, 0.0), take.length_s)
+    ends = None if lasted is None else start + lasted
+    return span_of(start, ends, length_s=take.length_s, interval_s=max(take.interval_s, SHORTEST_S))
 
 
 def _mark(session: Session, row: LiveMarkRow, take: TakeRow, span: tuple[float, float]) -> None:
     detector = session.get_one(DetectorRow, row.detector_id)
-    label: Label = "quiet" if row.verdict == "wrong" else "expect"
     start, end = span
-    if end <= start:
+    if end <= start:  # at the very end of the take
         start = max(end - SHORTEST_S, 0.0)
     note = "missed live" if row.verdict == "missed" else f"was {row.verdict}, live"
-    [mark] = add_marks(session, take, [Mark(round(start, 6), round(end, 6), label, detector.name, note)])
+    made = Mark(round(start, 6), round(end, 6), LABEL_OF[row.verdict], detector.name, note)
+    [mark] = add_marks(session, take, [made])
     row.mark_id = mark.id
     session.flush()

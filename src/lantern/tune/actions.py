@@ -17,7 +17,7 @@ from lantern.links.tables import LinkRow, hours_of
 from lantern.lists.actions import take_over_lists
 from lantern.revisions import RevisionRow, check_reason, hold, keep, restored, revision
 from lantern.survey.tables import DeviceRow
-from lantern.takes.tables import MarkRow, TakeRow, evidence_of_device
+from lantern.takes.tables import MarkRow, TakeRow, evidence_of_device, takes_of_device
 from lantern.tune.judging import marks, subject
 from lantern.tune.tables import DetectorRow
 
@@ -77,7 +77,7 @@ def save_revision(
     detector = detector.model_copy(update={"device": row.device.code})
     scores = scores_on_takes(session, detector, row.device_id)
     row.kind = detector.kind
-    row.verdict = verdict(detector.kind, scores)
+    row.verdict = verdict(session, row, scores)
     body = detector.model_dump(mode="json")
     return keep(session, row, body, reason=reason, user_id=user_id, facts={"scores": scores})
 
@@ -131,13 +131,15 @@ def rejudge(session: Session, device_id: int, rows: list[DetectorRow]) -> None:
     """Bring the verdicts of the rail up to date after marks or takes changed."""
     for row in rows:
         if row.device_id == device_id:
-            row.verdict = verdict(row.kind, scores_on_takes(session, row.model, device_id))
+            row.verdict = verdict(session, row, scores_on_takes(session, row.model, device_id))
 
 
-def verdict(kind_name: str, scores: list[dict[str, Any]]) -> str:
-    """How a detector stands, in a word for the rail: over all takes of its device."""
-    yardstick = kind_of(kind_name).yardstick
-    return yardstick.standing([yardstick.card_of(score["card"]) for score in scores])
+def verdict(session: Session, row: DetectorRow, scores: list[dict[str, Any]]) -> str:
+    """How a detector stands, in a word for the rail: over all takes of its device that say something."""
+    kind = kind_of(row.kind)
+    if not scores and any(take.signal in kind.signals for take in takes_of_device(session, row.device_id)):
+        return "no marks"  # recordings on which nobody has said yet what should raise
+    return kind.yardstick.standing([kind.yardstick.card_of(score["card"]) for score in scores])
 
 
 def changed_keys(before: dict[str, Any], after: dict[str, Any], kind: str) -> list[dict[str, Any]]:

@@ -49,4 +49,7 @@ def test_cold_and_live_differ_only_before_they_agree(one: Example) -> None:
         every[since] = found
         later = [each for each in whole if each.t > found.moment and each.t >= begins]
         assert [each for each in raises(one, since) if each.t > found.moment] == later
+        assert (
+            found.moment - begins <= 2.0
+        )  # s: nothing in these examples remembers more than an object's way or a sustain time
     assert every[0].text == f"the same {len(whole)} raises as live"

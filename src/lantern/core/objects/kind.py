@@ -14,6 +14,8 @@ from lantern.core.objects.kinds import Found
 from lantern.core.objects.region import ObjectDetector, ObjectRegion
 from lantern.core.objects.verdicts.sighted import ORDER
 from lantern.core.tracks import Tracks
+from lantern.core.tuning.measures import Yardstick
+from lantern.core.tuning.raises import RAISES
 from lantern.core.watching import Indices
 
 
@@ -42,6 +44,7 @@ class TrackKind(Kind):
     signals: tuple[str, ...] = ("tracks", "plan-tracks")
     detector: type[Detector] = ObjectDetector
     unit: Callable[[Any], str] = _objects
+    yardstick: Yardstick = RAISES
     find: Callable[[Tracks, Indices, Sequence[ObjectRegion], Any], list[Found]]  # raises, before the re-arm time
     regions: str  # what it watches: "line", "zone" or "both"
     follower: type[Follower] = Follower  # the same, a frame at a time

@@ -12,6 +12,8 @@ from lantern.core.kind import Kind
 from lantern.core.modelled import read_model
 from lantern.core.plates.detector import PlateDetector
 from lantern.core.plates.lists import PlateList
+from lantern.core.tuning.measures import Yardstick
+from lantern.core.tuning.raises import RAISES
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -20,6 +22,7 @@ class PlateKind(Kind):
 
     signals: tuple[str, ...] = ("plates",)
     detector: type[Detector] = PlateDetector
+    yardstick: Yardstick = RAISES
 
     @property
     def shapes(self) -> tuple[Shape, ...]:

@@ -13,6 +13,8 @@ from lantern.core.readings.heat.reductions import Wanted
 from lantern.core.readings.region import ReadingDetector, ReadingRegion
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
+from lantern.core.tuning.measures import Yardstick
+from lantern.core.tuning.raises import RAISES
 
 
 class LiveReader(Protocol):
@@ -24,6 +26,7 @@ class LiveReader(Protocol):
 class SeriesKind(Kind):
     """One number a region, held against a level."""
 
+    yardstick: Yardstick = RAISES
     exact: Callable[[Any], Mapping[str, Swept]]  # dials that sweep exactly, and what each is in a decision
     readings: Callable[[Frames, Sequence[ReadingRegion], Any], dict[str, Series]]
     wanted: Callable[[Frames, Sequence[ReadingRegion], Any], list[Wanted]]  # what readings need of the frames

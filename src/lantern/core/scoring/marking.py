@@ -1,15 +1,19 @@
-"""The marks that somebody makes of an event by saying "this was right" or "this was wrong"."""
+"""The marks that somebody makes of events by saying "this was right", "this was wrong", or that something was missed."""
 
 from __future__ import annotations
 
 from lantern.core.events import Event
-from lantern.core.scoring.marks import Mark
+from lantern.core.scoring.marks import Label, Mark
+
+LABEL_OF: dict[str, Label] = {"right": "expect", "wrong": "quiet", "missed": "expect"}  # by what was said
+
+
+def span_of(raised_s: float, cleared_s: float | None, *, length_s: float, interval_s: float) -> tuple[float, float]:
+    """Return from when to when a mark lies over an event: to the take's end where it stands still, never shorter than a sample."""
+    return raised_s, length_s if cleared_s is None else min(max(cleared_s, raised_s + interval_s), length_s)
 
 
 def marks_of_event(event: Event, *, length_s: float, interval_s: float) -> dict[str, Mark]:
-    """Return the mark for each answer: over the event, to the take's end where it stands still, and never shorter than a sample."""
-    end_s = length_s if event.cleared_s is None else max(event.cleared_s, event.raised_s + interval_s)
-    return {
-        "right": Mark(event.raised_s, end_s, "expect", event.detector, "was right"),
-        "wrong": Mark(event.raised_s, end_s, "quiet", event.detector, "was wrong"),
-    }
+    """Return the mark for each answer."""
+    span = span_of(event.raised_s, event.cleared_s, length_s=length_s, interval_s=interval_s)
+    return {said: Mark(*span, LABEL_OF[said], event.detector, f"was {said}") for said in ("right", "wrong")}

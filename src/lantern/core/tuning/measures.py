@@ -9,13 +9,15 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Literal, NamedTuple, Protocol
+from typing import Any, Literal, NamedTuple, Protocol, TypeVar
 
 from lantern.core.scoring.cards import ScoreRow
 from lantern.core.scoring.holdout import Validation
 from lantern.core.scoring.marks import Mark
+from lantern.core.signals import Floats
 from lantern.core.units import short
 
+T = TypeVar("T", float, Floats)
 Value = float | None  # None: there was nothing to measure
 Values = tuple[Value, ...]  # of a yardstick's measures, in their order
 
@@ -61,8 +63,10 @@ class Measure:
 
     def loss(self, value: Value) -> float:
         """How far from what none can beat; nothing measured loses nothing."""
-        if value is None:
-            return 0.0
+        return 0.0 if value is None else self.away(value)
+
+    def away(self, value: T) -> T:
+        """The same of a number, or of an array of them."""
         return value - self.ideal if self.better == "less" else self.ideal - value
 
     def pooled(self, values: Sequence[Value]) -> Value:

@@ -19,7 +19,7 @@ from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.core.sweepable import Sweepable
-from lantern.core.tuning.measures import Measure, Yardstick
+from lantern.core.tuning.measures import Yardstick
 from lantern.core.tuning.rows import Row
 
 MOST_VALUES = 40
@@ -62,18 +62,14 @@ class PairMap:
         """(row, column) whose worst neighbour is best, the gravest measure first: what a small drift does not spoil."""
         worth = np.zeros((len(self.y), len(self.x)))
         for measure in self.yardstick.parting:
-            lost = np.nan_to_num(_lost(measure, self.values[measure.name]))
+            lost = np.nan_to_num(measure.away(self.values[measure.name]))
             worth = worth * (lost.max() + 1) + lost
         return robust_cell(worth)[:2]
 
     def cost(self, cell: tuple[int, int]) -> tuple[float, ...]:
         """What the pair loses by each measure; what could not be measured costs all."""
-        lost = (float(_lost(m, self.values[m.name])[cell]) for m in self.yardstick.measures)
+        lost = (m.away(float(self.values[m.name][cell])) for m in self.yardstick.measures)
         return tuple(math.inf if math.isnan(each) else each for each in lost)
-
-
-def _lost(measure: Measure, values: Floats) -> Floats:
-    return values - measure.ideal if measure.better == "less" else measure.ideal - values
 
 
 def pareto(costs: Sequence[Sequence[float]]) -> list[int]:

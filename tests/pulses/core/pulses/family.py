@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, Self
 
 import numpy as np
 
@@ -22,6 +22,7 @@ from lantern.core.scoring.tally import Counts, Tally
 from lantern.core.signals import Series
 from lantern.core.sweepable import Sweepable
 from lantern.core.tuning.measures import Measure, Wish, Yardstick
+from lantern.core.tuning.raises import RAISES
 from lantern.core.tuning.rows import Row
 from lantern.core.units import CELSIUS, Scale
 from lantern.core.watch import Sample, Standing, Turn, Watch
@@ -61,8 +62,8 @@ def turns(t_s: Sequence[float], x: Sequence[float], dials: PulseDials) -> Iterat
 
 
 @dataclass(frozen=True)
-class Pulses(Raising):
-    none_exact = "none: every value runs over all pulses"
+class Metered(Sweepable):
+    """A detector on a take of meters."""
 
     detector: Detector
     kind: Kind
@@ -73,8 +74,16 @@ class Pulses(Raising):
     def length_s(self) -> float:
         return next(iter(self.columns.values())).length_s
 
-    def with_dials(self, **changes: Any) -> Pulses:
+    def with_dials(self, **changes: Any) -> Self:
         return replace(self, dials=read_dials(self.kind.dials, self.dials.model_dump() | changes))
+
+    def traces(self) -> Mapping[str, Series]:
+        return self.columns
+
+
+@dataclass(frozen=True)
+class Pulses(Metered, Raising):
+    none_exact = "none: every value runs over all pulses"
 
     def events(self) -> list[Event]:
         out: list[Event] = []
@@ -101,9 +110,6 @@ class Pulses(Raising):
 
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
         return Reason("too_few", "Too few pulses came within the time.", {})
-
-    def traces(self) -> Mapping[str, Series]:
-        return self.columns
 
     def shown(self, info: DialInfo) -> tuple[float, float] | float:
         return 10.0
@@ -154,6 +160,7 @@ KIND = PulseKind(
     groups=(("Alarm", ("pulses", "within_s")),),
     signals=("series",),
     matters=lambda dial, dials: True,
+    yardstick=RAISES,
     unit=lambda dials: "pulses",
     pair=lambda dials: ("pulses", "within_s"),
 )
@@ -188,20 +195,8 @@ FOLLOWING = Yardstick(
 
 
 @dataclass(frozen=True)
-class Following(Sweepable):
+class Following(Metered):
     """It raises nothing: it follows the meter as long as no more than `pulses` come from one sample to the next."""
-
-    detector: Detector
-    kind: Kind
-    dials: Any
-    columns: Mapping[str, Series]
-
-    @property
-    def length_s(self) -> float:
-        return next(iter(self.columns.values())).length_s
-
-    def with_dials(self, **changes: Any) -> Following:
-        return replace(self, dials=read_dials(self.kind.dials, self.dials.model_dump() | changes))
 
     def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Followed:
         series = self.columns[self.detector.regions[0].name]
@@ -223,9 +218,6 @@ class Following(Sweepable):
             Row(a, b, middle, self.with_dials(pulses=middle).result(marks))
             for (a, b), middle in zip(pairwise(ends), middles, strict=True)
         ]
-
-    def traces(self) -> Mapping[str, Series]:
-        return self.columns
 
     def shown(self, info: DialInfo) -> tuple[float, float] | float:
         return 0.0, 10.0

@@ -60,7 +60,7 @@ function walk(own) {
       },
       missed() {
         return this.attempt(async () => {
-          const end = Date.now() / 1000;
+          const end = this.state.now; // by the engine's clock, not by this machine's
           const told = await ask("POST", `/walk/${data.detectorId}/missed`, { start: end - this.missedS, end });
           this.missedWords = told.lacking || "a mark on its recording";
         });
