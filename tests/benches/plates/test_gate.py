@@ -28,7 +28,8 @@ from lantern.recordings.tables import RecordingRow
 from lantern.revisions import revisions_of
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow, marks_of
-from lantern.tune.actions import add_detector
+from lantern.tune.actions import add_detector, restore_revision
+from lantern.tune.tables import DetectorRow
 from loops import in_a_loop
 from web.client import AtSite
 from web.test_door import HTML, log_in
@@ -293,6 +294,10 @@ def test_lists_in_a_detectors_own_file_become_lists_of_the_site(client: AtSite, 
     with transaction() as session:
         [saved] = revisions_of(session, "detector", [first])
         assert saved.document["lists"][0]["entries"] == [{"text": "", "note": None}]
+        row = session.get_one(DetectorRow, first)
+        back = restore_revision(session, row, 1, user_id=None, base=1)  # and what was removed is not had again
+        assert back.document["lists"] == ["staff"]
+        assert session.scalars(select(ListRow).where(ListRow.name == "staff")).one().body["entries"] == []
 
 
 def test_a_detector_that_names_no_list_of_the_site_is_refused(at: Gate) -> None:

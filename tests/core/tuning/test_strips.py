@@ -76,7 +76,15 @@ def test_no_proposal_where_it_is_best_already_but_the_margin() -> None:
 def test_it_says_what_a_dial_cannot_do_alone() -> None:
     rows = [row(0, 5, 0, 2), row(5, 9, 1, 0)]
     assert "cannot get below 2 false without a miss" in strip(rows, 1, high=9, step=1).text
+    assert strip([row(0, 5, 2, 0), row(5, 9, 1, 3)], 7, high=9, step=1).text.endswith(
+        "no value here catches all: 1 missed at best"
+    )
     assert "no mark" in strip(rows, 1, high=9, step=1, expected=0).text
+
+
+def test_nobody_sets_a_dial_to_a_hairs_breadth() -> None:
+    rows = [row(0, 5, 0, 2), row(5, 5.1, 0, 0), row(5.1, 8, 0, 1), row(8, 10, 0, 2)]
+    assert strip(rows, 1, high=10, step=1).text == "proposed 7: 0 missed, 1 false"  # a tenth of a step is no place
 
 
 def test_a_wish_is_met_by_the_bound_and_not_by_the_count() -> None:
