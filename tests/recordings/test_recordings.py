@@ -326,6 +326,8 @@ def say(small: Small, event_id: int, verdict: str) -> str:
 
 def test_verdicts_become_marks_by_the_devices_own_clock(small: Small) -> None:
     frames = [(at / 4, warm(at)) for at in range(80)]
+    with transaction() as session:
+        assert session.get_one(DetectorRow, small.detector).verdict != "misses"
     now = time.time() - 60
     number = actions.begin(small.camera, "heat", why="by hand", t0=500.0, came=now)  # its clock says 500 s
     before = happened(small, now + 3.2, 503.0)
@@ -349,6 +351,10 @@ def test_verdicts_become_marks_by_the_devices_own_clock(small: Small) -> None:
         (10.0, 12.0, "quiet", "hot", "was wrong, live"),
         (18.0, 19.75, "quiet", "hot", "was wrong, live"),
     ]
+    with transaction() as session:
+        assert (
+            session.get_one(DetectorRow, small.detector).verdict == "misses"
+        )  # the cold frames raise nothing: told at once
     assert say(small, after, "right") == ""  # the last word counts
     with transaction() as session:
         assert [m.label for m in marks_of(session, take.id)] == ["expect", "expect", "quiet"]

@@ -14,7 +14,8 @@ from lantern.live.tables import EventRow
 from lantern.recordings.tables import LiveMarkRow, RecordingRow
 from lantern.takes.marking import add_marks
 from lantern.takes.tables import MarkRow, TakeRow
-from lantern.tune.tables import DetectorRow
+from lantern.tune.actions import rejudge
+from lantern.tune.tables import DetectorRow, detectors_of_device
 
 SHORTEST_S = 0.5  # of a mark on what was live
 NEAR_S = 1e-6
@@ -57,10 +58,12 @@ def mark_missed(
 def place_marks(session: Session, recording: RecordingRow, take: TakeRow) -> None:
     """What was said of the live device while it was recorded becomes marks on the take."""
     waiting = select(LiveMarkRow).where(LiveMarkRow.device_id == recording.device_id, LiveMarkRow.mark_id.is_(None))
-    for row in session.scalars(waiting):
-        span = _span(session, row, recording, take)
+    spans = [(row, _span(session, row, recording, take)) for row in session.scalars(waiting)]
+    for row, span in spans:
         if span is not None:
             _mark(session, row, take, span)
+    if any(span is not None for _, span in spans):
+        rejudge(session, take.device_id, detectors_of_device(session, take.device_id))
 
 
 def lacking(session: Session, row: LiveMarkRow) -> str:
@@ -87,6 +90,7 @@ def _place(session: Session, row: LiveMarkRow) -> None:
         span = None if take is None else _span(session, row, recording, take)
         if take is not None and span is not None:
             _mark(session, row, take, span)
+            rejudge(session, take.device_id, detectors_of_device(session, take.device_id))
             return
 
 

@@ -88,8 +88,10 @@ export class TimeAxis {
     this.fromY = (py) => low + ((y + height - py) / height) * (high - low);
     const parts = [el("rect", { class: "frame", x: this.left, y, width: this.width - this.left - RIGHT, height,
       "data-lane": "reading" })];
-    for (const t of this.#timeTicks()) parts.push(el("line", { class: "grid", x1: this.x(t), x2: this.x(t), y1: y,
-      y2: y + height }), el("text", { class: "tick", x: this.x(t) + 3, y: y + height + 12 }, clock(this.take, t)));
+    const { step, ticks: times } = this.#timeTicks();
+    for (const t of times) parts.push(el("line", { class: "grid", x1: this.x(t), x2: this.x(t), y1: y,
+      y2: y + height }), el("text", { class: "tick", x: this.x(t) + 3, y: y + height + 12 },
+      clock(this.take, t, step < 60)));
     const q = this.quantity;
     for (const shown of ticks(show(q, low), show(q, high), 3).slice(0, 5)) {
       const at = this.y((shown - q.offset) / q.factor);
@@ -138,10 +140,10 @@ export class TimeAxis {
   #timeTicks() {
     const span = this.view[1] - this.view[0];
     const step = [5, 10, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200].find((s) => span / s <= 11) ?? 14400;
-    const out = [];
-    const first = Math.ceil((this.take.start + this.take.offsetS + this.view[0]) / step) * step - this.take.start - this.take.offsetS;
-    for (let t = first; t <= this.view[1]; t += step) out.push(t);
-    return out;
+    const began = this.take.start + this.take.offsetS;
+    const times = [];
+    for (let t = Math.ceil((began + this.view[0]) / step) * step - began; t <= this.view[1]; t += step) times.push(t);
+    return { step, ticks: times };
   }
 
   #marks(y, height) {
