@@ -27,6 +27,11 @@ from lantern.web.door import token, user_id
 from lantern.web.frame import RailLine, Stage
 
 ENGINE_SILENT_S = 15.0
+_BARE = {  # what a device that nothing can be detected on is for, in a word
+    kind.name: "outputs" if kind.reached == "written" else "no signal"
+    for kind in DEVICE_KINDS.values()
+    if not kind.signals
+}
 
 
 def _found() -> list[Stage]:
@@ -97,11 +102,13 @@ def _rail(site: SiteRow, devices: Rows, lines: Lines) -> list[dict[str, Any]]:
     for place in site.places:
         held: list[dict[str, Any]] = []
         for device in by_place[place.id]:
-            bare = RailLine(name=device.name, word="no detector" if DEVICE_KINDS[device.kind].signals else "outputs")
-            held += [
-                {"code": device.code, "name": each.name, "word": each.word, "glyph": each.glyph, "id": each.id}
-                for each in lines[device.id] or [bare]
-            ]
+            bare = RailLine(name=device.name, word=_BARE.get(device.kind, "no detector"))
+            wrong = "; ".join(device.cautions)
+            for each in lines[device.id] or [bare]:
+                caution = each.caution or wrong
+                word, glyph = ("caution", "caution") if caution else (each.word, each.glyph)
+                line = {"code": device.code, "name": each.name, "word": word, "glyph": glyph, "id": each.id}
+                held.append(line | {"caution": caution, "device": device.id})
         out.append({"name": place.name, "lines": held})
     return out
 
@@ -113,4 +120,5 @@ def _engine(session: Session, site_id: int, devices: Rows) -> dict[str, Any]:
     reachable = {device_id for device_id, answers, _ in states if answers}
     beat = max((at for *_, at in states if at is not None), default=0.0)
     silent = datetime.now(UTC).timestamp() - beat > ENGINE_SILENT_S
-    return {"live": sum(d.id in reachable for d in devices), "devices": len(devices), "silent": silent}
+    spoken = [device for device in devices if DEVICE_KINDS[device.kind].reached != "apart"]
+    return {"live": sum(d.id in reachable for d in spoken), "devices": len(spoken), "silent": silent}

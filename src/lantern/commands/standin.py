@@ -13,12 +13,15 @@ Port = Annotated[int, typer.Option("--port", min=1, max=65_535, help="Where it l
 
 
 @app.command()
-def relay(port: Port) -> None:
-    """A module with eight relays that speaks Modbus TCP, and says what is switched."""
+def relay(
+    port: Port,
+    panel: Annotated[int | None, typer.Option("--panel", help="A port for a page on which its inputs are set")] = None,
+) -> None:
+    """A module with eight relays, contacts and loops that speaks Modbus TCP, and says what is switched."""
     from lantern.standins.alone import run_relay
 
     with told():
-        run_relay(port)
+        run_relay(port, panel)
 
 
 @app.command()

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, Field
 
 from lantern.core.faults import FaultList
 from lantern.core.kind import Kind
@@ -15,12 +17,14 @@ MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, 
 
 @dataclass(frozen=True)
 class DeviceKind:
-    """`sends`: to us, with its token; `asked`: for its frames, at a URL; `written`: it is switched, at a host and port."""
+    """`sends`: to us, with its token; `asked`: for its frames, at a URL; `written`: it is switched, at a host and port;
+    `apart`: this program does not speak to it yet, and knows what it is, can and draws.
+    """
 
     name: str
     title: str
     signals: tuple[str, ...]  # kinds of take that it gives
-    reached: Literal["sends", "asked", "written"]
+    reached: Literal["sends", "asked", "written", "apart"]
     pictured: bool  # it has a picture of so many pixels
     over: Literal["ws", "http"] = "ws"  # how one that sends does it
 
@@ -36,9 +40,25 @@ DEVICE_KINDS: dict[str, DeviceKind] = {
         DeviceKind("camera", "camera that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
         DeviceKind("counter", "counter that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
         DeviceKind("reader", "plate reader", ("plates",), "sends", pictured=True, over="http"),
-        DeviceKind("io_module", "I/O module with outputs", (), "written", pictured=False),
+        DeviceKind("io_module", "I/O module", (), "written", pictured=False),
+        DeviceKind("face", "face camera", ("faces",), "apart", pictured=True),
+        DeviceKind("ptz", "PTZ camera", ("tracks",), "apart", pictured=True),
+        DeviceKind("radar", "radar", ("radar",), "apart", pictured=False),
+        DeviceKind("speaker", "speaker", (), "apart", pictured=False),
+        DeviceKind("recorder", "recorder", (), "apart", pictured=False),
+        DeviceKind("analytics", "analytics box", (), "apart", pictured=False),
+        DeviceKind("switch", "network switch", (), "apart", pictured=False),
     )
 }
+
+
+def _known(name: str) -> str:
+    if name not in DEVICE_KINDS:
+        raise ValueError(f"one of {', '.join(DEVICE_KINDS)}")
+    return name
+
+
+DeviceKindName = Annotated[str, AfterValidator(_known), Field(json_schema_extra={"enum": list(DEVICE_KINDS)})]
 
 
 @dataclass(frozen=True)
@@ -68,7 +88,9 @@ def suitable(device_kind: str, takes: Sequence[str] = ()) -> list[Suitable]:
 def check_address(kind: str, address: dict[str, Any], faults: FaultList) -> None:
     """An address may be empty: the device is not reached yet. Else it is of the sort that the kind has."""
     reached = DEVICE_KINDS[kind].reached
-    known = {"sends": (), "asked": ("url",), "written": ("host", "port", "unit")}[reached]
+    known = {"sends": (), "asked": ("url",), "written": ("host", "port", "unit"), "apart": ("url", "host", "port")}[
+        reached
+    ]
     for key in address.keys() - set(known):
         faults.add(f"address.{key}", "does not belong to such a device", ", ".join(known) or "none: it sends to us")
     url = address.get("url")

@@ -44,6 +44,7 @@ class Detector(BaseModel):
     name: str = Field(min_length=1, max_length=120)
     kind: str
     device: str | None = None
+    channel: str | None = Field(default=None, max_length=40, description="of a device of several bodies or sensors")
     regions: tuple[SerializeAsAny[Region], ...] = ()
     dials: dict[str, Any] = Field(default_factory=dict)
     timetable: str | None = None

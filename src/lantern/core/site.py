@@ -8,11 +8,17 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
+from lantern.core.devices import DeviceKindName
 from lantern.core.events import Detector, Region
 from lantern.core.faults import FaultList, Refused
 from lantern.core.kinds import detector_of, kind_of
+from lantern.core.linking.inputs import Input
 from lantern.core.linking.links import LinkRule, Output, Strict, Watchdog
 from lantern.core.logic.timetable import Timetable, zone_of
+from lantern.core.register.device_type import DeviceType
+from lantern.core.register.firmware import Firmware
+from lantern.core.register.installed import Channel, HangsOn, SwitchedOn
+from lantern.core.register.power import Power
 
 
 def _known_zone(name: str) -> str:
@@ -33,24 +39,26 @@ class Named(BaseModel):
 
 
 class Device(Strict):
-    """A sensor or an output module. `ability` is what it can do, `address` how it is reached; tokens are in no file.
-
-    `type`, `mount`, `channels`, `abilities` and `inputs` are of subjects to come: checked for shape, kept, written again.
+    """A sensor, a module, a switch. `ability` are its settings, `abilities` what of its type is on, `address` how it is reached;
+    tokens are in no file. `mount` is of a subject to come: checked for shape, kept, written again.
     """
 
     code: str = Field(min_length=1, max_length=20)
     name: str = Field(min_length=1, max_length=120)
-    kind: Literal["thermal", "camera", "counter", "reader", "io_module"]
+    kind: DeviceKindName
     ability: dict[str, Any] = Field(default_factory=dict)
     address: dict[str, Any] = Field(default_factory=dict)
     outputs: tuple[Output, ...] = ()
     watchdog: Watchdog | None = None
     retired: bool = False
     type: str | None = Field(default=None, max_length=120)
+    firmware: Firmware | None = None
+    power: Power | None = Field(default=None, description="what it draws, where that is not what its type draws")
+    hangs_on: HangsOn | None = None
     mount: dict[str, Any] | None = None
-    channels: tuple[dict[str, Any], ...] = ()
-    abilities: dict[str, Any] | tuple[dict[str, Any], ...] = ()
-    inputs: tuple[Named, ...] = ()
+    channels: tuple[Channel, ...] = ()
+    abilities: dict[str, Any] | tuple[SwitchedOn, ...] = ()
+    inputs: tuple[Input, ...] = ()
 
 
 class Place(Strict):
@@ -90,6 +98,9 @@ class Site(Strict):
     detectors: tuple[SiteDetector, ...] = ()
     timetables: tuple[Timetable, ...] = ()
     links: tuple[LinkRule, ...] = ()
+    types: tuple[DeviceType, ...] = Field(
+        default=(), description="of its devices, where the register that ships has them not"
+    )
     plan: dict[str, Any] | None = None
     lists: tuple[Named, ...] = ()
     compounds: tuple[Named, ...] = ()
@@ -123,9 +134,14 @@ class Site(Strict):
             except Refused as error:
                 for fault in error.faults:
                     faults.add(f"{where}.{fault.where.removeprefix('detector: ')}", fault.what, fault.expected)
+        _check_cables(self, faults)
+        inputs = {each.name for device in self.devices for each in device.inputs}
         for n, link in enumerate(self.links):
             where = f"links.{n}"
-            _check_leads(faults, f"{where}.detector", link.detector, {d.name for d in self.detectors})
+            if link.input is not None:
+                _check_leads(faults, f"{where}.input", link.input, inputs)
+            else:
+                _check_leads(faults, f"{where}.detector", link.detector, {d.name for d in self.detectors})
             if link.timetable:
                 _check_leads(faults, f"{where}.timetable", link.timetable, timetables)
             for m, effect in enumerate(link.effects):
@@ -169,6 +185,8 @@ def _check_names(site: Site, faults: FaultList) -> None:
         "places": [place.name for place in site.places],
         "devices": [device.code for device in site.devices],
         "outputs": [output.name for device in site.devices for output in device.outputs],
+        "inputs": [each.name for device in site.devices for each in device.inputs],
+        "types": [each.name for each in site.types],
         **{what: [each.name for each in getattr(site, what)] for what in ("detectors", "timetables", "links")},
         **{what: [each.name for each in getattr(site, what)] for what in ("lists", "compounds", "expectations")},
     }
@@ -176,6 +194,20 @@ def _check_names(site: Site, faults: FaultList) -> None:
         for name, count in sorted(Counter(names).items()):
             if count > 1:
                 faults.add(what, f"{count} are called {name!r}", "a name of its own for each")
+
+
+def _check_cables(site: Site, faults: FaultList) -> None:
+    """What a device hangs on is there, and no two hang on one port."""
+    codes = {device.code for device in site.devices}
+    held: dict[tuple[str, str], str] = {}
+    for device in site.devices:
+        if device.hangs_on is None or device.retired:
+            continue
+        where, at = f"devices: {device.code}.hangs_on", (device.hangs_on.switch, device.hangs_on.port)
+        _check_leads(faults, f"{where}.switch", device.hangs_on.switch, codes - {device.code})
+        if at in held:
+            faults.add(where, f"port {at[1]} of {at[0]} has {held[at]} on it", "a port of its own")
+        held[at] = device.code
 
 
 def _check_leads(faults: FaultList, where: str, name: str | None, there: Collection[str]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Sequence
 from typing import Any
 
 from pymodbus.client import AsyncModbusTcpClient
@@ -11,6 +11,8 @@ from pymodbus.exceptions import ModbusException
 from lantern.core.faults import LanternError
 
 TIMEOUT_S = 1.5
+MOST_BITS, MOST_REGISTERS = 2000, 125  # of one request: Modbus application protocol V1.1b3, from memory
+FAR = 16  # addresses that lie further apart are asked for one by one
 
 
 class DeviceUnreachableError(LanternError):
@@ -39,6 +41,30 @@ class RelayModule:
             f"coils from {first}", lambda client: client.read_coils(first, count=count, device_id=self.device_id)
         )
         return [bool(bit) for bit in answer.bits[:count]]
+
+    async def read_discrete_inputs(self, addresses: Sequence[int]) -> dict[int, bool]:
+        """Whether current flows in each, by address."""
+        out: dict[int, bool] = {}
+        for first, count in _stretches(addresses, MOST_BITS):
+
+            def ask(client: AsyncModbusTcpClient, first: int = first, count: int = count) -> Awaitable[Any]:
+                return client.read_discrete_inputs(first, count=count, device_id=self.device_id)
+
+            answer = await self._asked(f"inputs from {first}", ask)
+            out |= {first + n: bool(answer.bits[n]) for n in range(count)}
+        return {address: out[address] for address in addresses}
+
+    async def read_input_registers(self, addresses: Sequence[int]) -> dict[int, int]:
+        """What each input register says, by address."""
+        out: dict[int, int] = {}
+        for first, count in _stretches(addresses, MOST_REGISTERS):
+
+            def ask(client: AsyncModbusTcpClient, first: int = first, count: int = count) -> Awaitable[Any]:
+                return client.read_input_registers(first, count=count, device_id=self.device_id)
+
+            answer = await self._asked(f"input registers from {first}", ask)
+            out |= {first + n: int(answer.registers[n]) for n in range(count)}
+        return {address: out[address] for address in addresses}
 
     async def write_register(self, register: int, value: int) -> None:
         await self._asked(
@@ -71,3 +97,15 @@ class RelayModule:
                 raise DeviceUnreachableError(f"{self.host}:{self.port} refuses the connection or does not answer")
             self._client = client
         return self._client
+
+
+def _stretches(addresses: Sequence[int], most: int) -> list[tuple[int, int]]:
+    """(first, count) of the requests that read these addresses: near ones together, none larger than `most`."""
+    out: list[tuple[int, int]] = []
+    for address in sorted(set(addresses)):
+        first, count = out[-1] if out else (address, 0)
+        if out and address - (first + count - 1) <= FAR and address - first < most:
+            out[-1] = first, address - first + 1
+        else:
+            out.append((address, 1))
+    return out

@@ -13,8 +13,10 @@ from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of
 from lantern.core.modelled import Model
+from lantern.core.register.device_type import DeviceType
 from lantern.core.site import Site
 from lantern.formats.border import border
+from lantern.formats.device_types import shipped_types
 from lantern.formats.limits import DEFAULT
 
 
@@ -57,6 +59,10 @@ def read_site(path: Path) -> Site:
 def site_of(document: Mapping[str, Any], *, where: str) -> Site:
     """A site's document, checked whole. Raises `Refused`."""
     site = read_model(Site, document, where=where)
+    if taken := sorted(each.name for each in site.types if each.name in shipped_types()):
+        raise Refused(
+            [Fault(f"{where}: types", f"{name!r} ships with the program", "a name of its own") for name in taken]
+        )
     try:
         site.check()
     except Refused as error:
@@ -64,6 +70,14 @@ def site_of(document: Mapping[str, Any], *, where: str) -> Site:
             [Fault(f"{where}: {fault.where}", fault.what, fault.expected) for fault in error.faults]
         ) from None
     return site
+
+
+def type_of(document: Mapping[str, Any], *, where: str) -> DeviceType:
+    """Return an entry of the register, checked. Raises `Refused` with each key that is wrong, and where its name ships."""
+    model = read_model(DeviceType, document, where=where)
+    if model.name in shipped_types():
+        raise Refused([Fault(f"{where}: name", f"{model.name!r} ships with the program", "a name of its own")])
+    return model
 
 
 def read_detector(path: Path) -> Detector:

@@ -8,10 +8,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.linking.inputs import SOURCES
 from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Timetable
 from lantern.formats.documents import read_model
-from lantern.links.tables import LinkRow, TimetableRow, timetables_of
+from lantern.links.tables import Cause, InputCause, LinkRow, TimetableRow, named, timetables_of
 from lantern.recordings.tables import plans_by
 from lantern.revisions import (
     RevisionRow,
@@ -24,10 +25,10 @@ from lantern.revisions import (
     restored,
     revisions_of,
 )
-from lantern.survey.tables import outputs_of
+from lantern.survey.tables import inputs_of, outputs_of
 from lantern.tune.tables import DetectorRow
 
-MADE = "Made."
+MADE, DELETED = "Made.", "Deleted."
 Held = TypeVar("Held", LinkRow, TimetableRow)
 
 
@@ -82,7 +83,7 @@ def _rename_timetable(session: Session, row: TimetableRow, name: str, user_id: i
 
 def save_link(
     session: Session,
-    detector: DetectorRow,
+    cause: Cause,
     document: dict[str, Any],
     *,
     link_id: int | None,
@@ -90,13 +91,15 @@ def save_link(
     reason: str = MADE,
     user_id: int | None = None,
 ) -> LinkRow:
-    """Make or change a link of a detector. Its outputs and timetable must exist on the site.
+    """Make or change a link of a detector or an input. Its outputs and timetable must exist on the site.
 
     Raises `StaleRevisionError` where `base` is not the revision that is to be changed.
     """
-    site_id = detector.device.site_id
-    model = read_model(LinkRule, {**document, "detector": detector.name}, where="link")
+    site_id = cause.site_id
+    model = read_model(LinkRule, document | named(cause), where="link")
     faults = FaultList()
+    if model.input is not None:
+        _check_input(session, site_id, model, faults)
     outputs = {output.name: output for _, output in outputs_of(session, site_id)}
     for effect in model.effects:
         if effect.output not in outputs:
@@ -115,9 +118,20 @@ def save_link(
     check_reason(reason)
     row = None if link_id is None else held(session, LinkRow, link_id, base)
     if row is None:
-        row = LinkRow(id=link_id, site_id=site_id, detector_id=detector.id, revision=base)
+        of = {"input": cause.name} if isinstance(cause, InputCause) else {"detector_id": cause.id}
+        row = LinkRow(id=link_id, site_id=site_id, revision=base, **of)
     keep(session, row, model.model_dump(mode="json"), reason=reason, user_id=user_id)
     return row
+
+
+def _check_input(session: Session, site_id: int, model: LinkRule, faults: FaultList) -> None:
+    inputs = {each.name for _, each in inputs_of(session, site_id)}
+    if model.input not in inputs:
+        faults.add("link: input", repr(model.input), f"one of {', '.join(sorted(inputs)) or 'none yet'}")
+    if model.region is not None and model.region not in SOURCES:
+        faults.add("link: region", repr(model.region), f"of an input: empty, or one of {', '.join(SOURCES)}")
+    if model.lists:
+        faults.add("link: lists", ", ".join(model.lists), "none: an input matches no list")
 
 
 def delete_timetable(session: Session, row: TimetableRow, *, reason: str, user_id: int | None) -> None:
@@ -152,6 +166,10 @@ def restore(session: Session, saved: RevisionRow, *, base: int, user_id: int | N
             reason=reason,
             user_id=user_id,
         )
+        return
+    if document.get("input") is not None:
+        cause: Cause = InputCause(saved.site_id, document["input"])
+        save_link(session, cause, document, link_id=saved.subject_id, base=base, reason=reason, user_id=user_id)
         return
     name = document["detector"]
     query = select(DetectorRow).where(DetectorRow.site_id == saved.site_id, DetectorRow.name == name)

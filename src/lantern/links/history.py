@@ -10,24 +10,23 @@ from sqlalchemy.orm import Session
 
 from lantern.core.logic.timetable import Timetable
 from lantern.core.site import differing
-from lantern.links.tables import LinkRow, TimetableRow
+from lantern.links.tables import Cause, LinkRow, TimetableRow, named
 from lantern.revisions import RevisionRow, revisions_of
-from lantern.tune.tables import DetectorRow
 
 DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 MOST = 200  # newest first; older ones stay in the store
 
 
-def changes_of(session: Session, detector: DetectorRow) -> list[dict[str, Any]]:
-    """Return the revisions of its links, those deleted too, and of the site's timetables, the newest first."""
+def changes_of(session: Session, cause: Cause) -> list[dict[str, Any]]:
+    """Return the revisions of the links of a detector or an input, those deleted too, and of the site's timetables, the newest first."""
     query = select(RevisionRow.subject_id).where(
-        RevisionRow.site_id == detector.site_id,
+        RevisionRow.site_id == cause.site_id,
         RevisionRow.what == LinkRow.WHAT,
-        RevisionRow.body["detector"].astext == detector.name,
+        *(RevisionRow.body[key].astext == name for key, name in named(cause).items() if name is not None),
     )
     links = revisions_of(session, LinkRow.WHAT, list(session.scalars(query.distinct())))
     tables = select(RevisionRow.subject_id).where(
-        RevisionRow.site_id == detector.site_id, RevisionRow.what == TimetableRow.WHAT
+        RevisionRow.site_id == cause.site_id, RevisionRow.what == TimetableRow.WHAT
     )
     timetables = revisions_of(session, TimetableRow.WHAT, list(session.scalars(tables.distinct())))
     told = [each for rows in (links, timetables) for each in _told(rows)]
@@ -67,7 +66,7 @@ def _changes(what: str, before: dict[str, Any] | None, after: dict[str, Any] | N
 
 def _parts(what: str, body: dict[str, Any]) -> dict[str, Any]:
     if what != TimetableRow.WHAT:
-        return {key: value for key, value in body.items() if key != "detector"}
+        return {key: value for key, value in body.items() if key not in ("detector", "input")}
     hours = Timetable.model_validate(body).hours
     words = ", ".join(f"{DAYS[h.day]} {_clock(h.start_min)}-{_clock(h.end_min)}" for h in hours)
     return {"name": body["name"], "zone": body["zone"], "hours": words or "never"}

@@ -9,14 +9,14 @@ from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
 from lantern.core.kinds import kind_of
-from lantern.core.logic.timetable import merged
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
-from lantern.links.actions import delete_timetable, restore, save_link, save_timetable
+from lantern.links.actions import DELETED, delete_timetable, restore, save_link, save_timetable
 from lantern.links.history import changes_of
-from lantern.links.tables import LinkRow, TimetableRow, links_of, timetables_of
+from lantern.links.shown import link_shown, site_shown, timetable_shown
+from lantern.links.tables import LinkRow, TimetableRow, links_of
 from lantern.revisions import RevisionRow, hold, remove
-from lantern.survey.tables import outputs_of, site_of
+from lantern.survey.tables import site_of
 from lantern.tune.shown import get_detector
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
@@ -24,7 +24,6 @@ from lantern.web.door import user_id
 from lantern.web.pages import render
 
 router = APIRouter()
-DELETED = "Deleted."
 Reason = Annotated[str, Query(max_length=400)]
 
 
@@ -32,20 +31,17 @@ Reason = Annotated[str, Query(max_length=400)]
 def links_page(request: Request, detector_id: Id) -> HTMLResponse:
     with transaction() as session:
         row = get_detector(session, detector_id)
-        site = site_of(session, site_id_of(request))
         data = {
-            "detectorId": row.id,
+            "base": f"/links/{row.id}",
+            "changesAt": f"/links/{row.id}/changes",
             "regions": kind_of(row.model.kind).sources(row.model),
             "lists": list(kind_of(row.kind).lists_named(row.model)),
-            "links": [_link(link) for link in links_of(session, row.id)],
-            "outputs": [
-                {"device": device.code, **output.model_dump()} for device, output in outputs_of(session, site.id)
-            ],
-            "timetables": [_timetable(t) for t in timetables_of(session, site.id)],
-            "zone": site.zone,
+            "links": [link_shown(link) for link in links_of(session, row.id)],
+            **site_shown(session, site_id_of(request)),
             "changes": changes_of(session, row),
         }
-        return render(request, session, "links.html", stage="link", detector=row, data=data)
+        cause = {"title": f"{row.device.code} {row.name}", "says": "when it raises, what happens"}
+        return render(request, session, "links.html", stage="link", detector=row, data=data, cause=cause)
 
 
 @router.get("/links/{detector_id}/changes", **may("viewer"))
@@ -59,7 +55,7 @@ def changes(detector_id: Id) -> Response:
 def make_link(request: Request, detector_id: Id, document: dict[str, Any] = Body()) -> Response:
     with transaction() as session:
         detector = get_detector(session, detector_id)
-        return json_answer(_link(save_link(session, detector, document, link_id=None, user_id=user_id(request))))
+        return json_answer(link_shown(save_link(session, detector, document, link_id=None, user_id=user_id(request))))
 
 
 @router.put("/links/{detector_id}/{link_id}", **may("engineer", "changed a link"))
@@ -71,7 +67,7 @@ def change_link(
         _of_detector(session, detector_id, link_id)
         detector, by = get_detector(session, detector_id), user_id(request)
         row = save_link(session, detector, document, link_id=link_id, base=base, reason=reason, user_id=by)
-        return json_answer(_link(row))
+        return json_answer(link_shown(row))
 
 
 @router.delete("/links/{detector_id}/{link_id}", **may("engineer", "deleted a link"))
@@ -94,7 +90,7 @@ def _of_detector(session: Session, detector_id: int, link_id: int) -> LinkRow:
 def make_timetable(request: Request, document: dict[str, Any] = Body()) -> Response:
     with transaction() as session:
         site, by = site_of(session, site_id_of(request)), user_id(request)
-        return json_answer(_timetable(save_timetable(session, site.id, document, timetable_id=None, user_id=by)))
+        return json_answer(timetable_shown(save_timetable(session, site.id, document, timetable_id=None, user_id=by)))
 
 
 @router.put("/timetables/{timetable_id}", **may("engineer", "changed a timetable"))
@@ -106,7 +102,7 @@ def change_timetable(
         saved = save_timetable(
             session, site_id, document, timetable_id=timetable_id, base=base, reason=reason, user_id=by
         )
-        return json_answer(_timetable(saved))
+        return json_answer(timetable_shown(saved))
 
 
 @router.delete("/timetables/{timetable_id}", **may("engineer", "deleted a timetable"))
@@ -134,14 +130,3 @@ def _timetable_row(session: Session, timetable_id: int) -> TimetableRow:
     if found is None:
         raise HTTPException(404, f"There is no timetable {timetable_id}.")
     return found
-
-
-def _timetable(row: TimetableRow) -> dict[str, Any]:
-    model = row.model
-    spans = [[span.start_min, span.end_min] for span in merged(model.hours)]
-    named = {"id": row.id, "revision": row.revision, "summary": model.summary, "spans": spans}
-    return named | model.model_dump(mode="json")
-
-
-def _link(row: LinkRow) -> dict[str, Any]:
-    return {"id": row.id, "revision": row.revision, **row.model.model_dump(mode="json")}

@@ -16,7 +16,7 @@ from lantern.web.frame import Stage
 def _count(session: Session, site_id: int) -> tuple[int, str]:
     query = select(func.count(DetectorRow.id)).join(DetectorRow.device).where(DetectorRow.site_id == site_id)
     in_use = (DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
-    tied = select(LinkRow.detector_id).where(LinkRow.site_id == site_id)
+    tied = select(LinkRow.detector_id).where(LinkRow.site_id == site_id, LinkRow.detector_id.is_not(None))
     count = session.scalar(query.where(*in_use, DetectorRow.id.not_in(tied))) or 0
     return count, "detectors tied to no output"
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from sqlalchemy import ForeignKey, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
@@ -12,6 +14,7 @@ from lantern.core.logic.timetable import Timetable
 from lantern.core.rehearsal import Armed
 from lantern.db.base import Base
 from lantern.revisions import Revised
+from lantern.tune.tables import DetectorRow
 
 
 class TimetableRow(Revised, Base):
@@ -29,11 +32,29 @@ class LinkRow(Revised, Base):
     __table_args__ = (UniqueConstraint("site_id", "name"),)
     WHAT = "link"
 
-    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), index=True)
+    detector_id: Mapped[int | None] = mapped_column(ForeignKey("detector.id"), index=True)
+    input: Mapped[str | None]  # of a module, instead of a detector
 
     @property
     def model(self) -> LinkRule:
         return LinkRule.model_validate(self.body)
+
+
+@dataclass(frozen=True)
+class InputCause:
+    """An input of a module of the site, as what links listen to."""
+
+    site_id: int
+    name: str
+
+
+Cause = DetectorRow | InputCause
+
+
+def named(cause: Cause) -> dict[str, str | None]:
+    """The cause as a link's document has it."""
+    of_input = isinstance(cause, InputCause)
+    return {"detector": None if of_input else cause.name, "input": cause.name if of_input else None}
 
 
 def timetables_of(session: Session, site_id: int) -> list[TimetableRow]:
@@ -56,6 +77,11 @@ def hours_of(session: Session, site_id: int, detector: Detector) -> Timetable | 
 
 def links_of(session: Session, detector_id: int) -> list[LinkRow]:
     return list(session.scalars(select(LinkRow).where(LinkRow.detector_id == detector_id).order_by(LinkRow.name)))
+
+
+def links_of_input(session: Session, site_id: int, name: str) -> list[LinkRow]:
+    query = select(LinkRow).where(LinkRow.site_id == site_id, LinkRow.input == name)
+    return list(session.scalars(query.order_by(LinkRow.name)))
 
 
 def armed_links(session: Session, site_id: int, detector_id: int) -> list[Armed]:

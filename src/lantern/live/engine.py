@@ -14,16 +14,26 @@ import structlog
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, LanternError, Refused
+from lantern.core.rehearsal import Armed
 from lantern.core.watch import Sample, Turn
 from lantern.db.base import StoreAwayError
 from lantern.db.changes import changes
 from lantern.live.delivery import Delivery
 from lantern.live.feeds import Feed, ObjectFeed
 from lantern.live.frames import Frame
+from lantern.live.inputs import Inputs
 from lantern.live.late import keep_late
 from lantern.live.listening import listen
 from lantern.live.plans import Plan, load_plans
-from lantern.live.recorder import Happening, close_open_events, record, record_reset, remembered
+from lantern.live.recorder import (
+    Happening,
+    InputTurn,
+    close_open_events,
+    record,
+    record_input,
+    record_reset,
+    remembered,
+)
 from lantern.live.running import Running, running
 from lantern.live.standing import new_feed, picture_size, write_standing
 from lantern.live.tapes import Tapes
@@ -47,6 +57,7 @@ class Engine:
         self.runs: dict[int, list[Running]] = {}
         self.tapes = Tapes()
         self.delivery = Delivery(self.tell)
+        self.inputs = Inputs(self._input_turned, self.tell)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
         self._tasks: list[asyncio.Task[None]] = []
@@ -68,6 +79,7 @@ class Engine:
     async def stop(self) -> None:
         await end([*self._tasks, *self.listeners.values()])
         await self.tapes.stop()
+        await self.inputs.stop()
         await self.delivery.stop()
 
     # ---- frames ----
@@ -173,6 +185,16 @@ class Engine:
                 }
             )
 
+    async def _input_turned(self, turn: InputTurn, links: Sequence[Armed]) -> None:
+        """An input came to another state: kept, with the event and the effects that come of it."""
+
+        def waits(error: StoreAwayError, again_in_s: float, tries: int) -> None:
+            log.error("waits for the store", what="an input", input=turn.input, error=str(error), tries=tries)
+
+        outcome = await until_stored(partial(record_input, turn, links), waits)
+        if outcome is not None:
+            self.delivery.wake()
+
     async def empty(self, detector_id: int) -> float:
         """Set a count's occupancy to nobody; returns how many were inside. Raises `Refused` while anybody is in view."""
         run = next((run for runs in self.runs.values() for run in runs if run.detector_id == detector_id), None)
@@ -205,6 +227,8 @@ class Engine:
             await asyncio.to_thread(close_open_events, gone, by="lost")
         self.runs = fresh
         self._adopt(plans.devices)
+        written = [device for device in plans.devices if DEVICE_KINDS[device.kind].reached == "written"]
+        await self.inputs.adopt(written, plans.inputs)
         sizes = {device.id: picture_size(device) for device in plans.devices if device.id in self.feeds}
         await self.tapes.adopt(sizes, plans.recordings)
         self._signature = plans.signature
@@ -270,13 +294,15 @@ class Engine:
         feed = self.feeds.get(device_id)
         runs = self.runs.get(device_id, [])
         mine = {run.detector_id for run in runs}
-        modules = [m for m in self.delivery.modules.values() if feed is not None and m.site_id == feed.site_id]
+        own = self.delivery.modules.get(device_id)
+        site_id = feed.site_id if feed is not None else own.site_id if own is not None else None
+        modules = [m for m in self.delivery.modules.values() if m.site_id == site_id]
         return {
             "now": time.time(),
             "feed": feed.as_dict() if feed else None,
             "recording": self.tapes.as_dict(device_id),
             "detectors": [run.as_dict(feed_live=feed is not None and feed.live) for run in runs],
-            "modules": [module.as_dict() for module in modules],
+            "modules": [m.as_dict() | {"inputs": self.inputs.as_dict(m.device_id)} for m in modules],
             "news": [item for item in self.news if item["detector"] in mine][-12:],
         }
 

@@ -46,6 +46,7 @@ class Plans:
     devices: Sequence[DeviceRow] = ()
     detectors: Sequence[Plan] = ()
     recordings: Mapping[int, RecordingPlan] = field(default_factory=dict)  # by device
+    inputs: Mapping[tuple[int, str], list[Armed]] = field(default_factory=dict)  # links by site and input
     signature: Any = field(default=None)
 
 
@@ -63,8 +64,12 @@ def load_plans() -> Plans:
         timetables = {(t.site_id, t.name): t.model for t in session.scalars(select(TimetableRow))}
         planned = list(session.scalars(select(RecordingPlanRow)))
     armed: dict[int, list[Armed]] = defaultdict(list)
+    inputs: dict[tuple[int, str], list[Armed]] = defaultdict(list)
     for link in links:
-        armed[link.detector_id].append(_armed(link, timetables))
+        if link.detector_id is not None:
+            armed[link.detector_id].append(_armed(link, timetables))
+        elif link.input is not None:
+            inputs[link.site_id, link.input].append(_armed(link, timetables))
     detectors = [
         _plan(row, devices[row.device_id], armed[row.id], timetables, lists[row.site_id], zones[row.site_id])
         for row in rows
@@ -75,11 +80,16 @@ def load_plans() -> Plans:
         if row.device_id in devices
     }
     signature = (
-        [(d.id, d.code, d.token, repr((d.address, d.outputs, d.watchdog, d.ability))) for d in devices.values()],
+        [(d.id, d.code, d.token, repr(_reached(d))) for d in devices.values()],
+        sorted((key, repr(links)) for key, links in inputs.items()),
         [(p.detector_id, p.revision, repr((p.links, p.hours, p.fault, p.lists))) for p in detectors],
         repr(recordings),
     )
-    return Plans(list(devices.values()), detectors, recordings, signature)
+    return Plans(list(devices.values()), detectors, recordings, dict(inputs), signature)
+
+
+def _reached(device: DeviceRow) -> tuple[Any, ...]:
+    return device.address, device.outputs, device.watchdog, device.ability, device.extras.get("inputs")
 
 
 def _recording(row: RecordingPlanRow, timetables: dict[tuple[int, str], Timetable], site_id: int) -> RecordingPlan:

@@ -12,13 +12,14 @@ from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from lantern.core.linking.timeline import firings
+from lantern.core.linking.inputs import State, raises
+from lantern.core.linking.timeline import Firing, firings
 from lantern.core.logic.timetable import Timetable
 from lantern.core.rehearsal import Armed, active
 from lantern.core.watch import Turn
 from lantern.db.base import transaction
 from lantern.live.outbox import order
-from lantern.live.tables import DecisionRow, EventRow
+from lantern.live.tables import DecisionRow, EventRow, InputRow
 from lantern.survey.tables import outputs_of
 
 
@@ -105,19 +106,8 @@ def _raise(
     repeat: bool,
 ) -> str:
     hearing = [each for each in links if each.link.listens_to(turn.region, turn.own.get("list"))]
-    at = happening.at
-    awake = active(hours, at, at)(at)
-    armed = [each.link for each in hearing if awake and each.between(at, at)(at)]
-    fired = [f for link in armed for f in firings(link, event=0, raised_s=0.0, repeat=repeat)]
-    outcome = "fired" if fired else "no effect"
-    if not awake or (hearing and not armed):
-        outcome = "outside the timetable"
-    elif not hearing:
-        outcome = "no link"
-    devices = {output.name: device.id for device, output in outputs_of(session, happening.site_id)}
-    gone = sorted({firing.output for firing in fired if firing.output not in devices})
-    if gone:
-        outcome = f"{outcome}; the site has no output {', '.join(gone)} any more"
+    awake = active(hours, happening.at, happening.at)(happening.at)
+    ordered = _ordered(hearing, happening.at, awake=awake, repeat=repeat)
     event = EventRow(
         key=key,
         detector_id=happening.detector_id,
@@ -128,17 +118,95 @@ def _raise(
         reading=turn.reading,
         why=turn.why,
         own=turn.own,
-        outcome=outcome,
         object=turn.object,
         device_t=happening.device_t,
         direction=turn.direction,
     )
+    return _store(session, happening.site_id, event, ordered)
+
+
+@dataclass(frozen=True)
+class _Ordered:
+    """What an event sets off, and what is told of that."""
+
+    firings: Sequence[Firing]
+    outcome: str
+
+
+def _ordered(hearing: Sequence[Armed], at: datetime, *, awake: bool, repeat: bool) -> _Ordered:
+    armed = [each.link for each in hearing if awake and each.between(at, at)(at)]
+    fired = [f for link in armed for f in firings(link, event=0, raised_s=0.0, repeat=repeat)]
+    if not awake or (hearing and not armed):
+        return _Ordered(fired, "outside the timetable")
+    if not hearing:
+        return _Ordered(fired, "no link")
+    return _Ordered(fired, "fired" if fired else "no effect")
+
+
+def _store(session: Session, site_id: int, event: EventRow, ordered: _Ordered) -> str:
+    """The event with its effects; returns its outcome."""
+    devices = {output.name: device.id for device, output in outputs_of(session, site_id)}
+    gone = sorted({firing.output for firing in ordered.firings if firing.output not in devices})
+    missing = f"; the site has no output {', '.join(gone)} any more" if gone else ""
+    event.outcome = f"{ordered.outcome}{missing}"
     session.add(event)
     session.flush()
-    for firing in fired:
+    for firing in ordered.firings:
         if firing.output in devices:
-            order(session, event.id, devices[firing.output], firing, happening.at)
-    return outcome
+            order(session, event.id, devices[firing.output], firing, event.raised_at)
+    return event.outcome
+
+
+@dataclass(frozen=True)
+class InputTurn:
+    """An input that came to another state. `told`: of a fault, what it is; `reading`: the bit, or the ratio."""
+
+    site_id: int
+    device_id: int
+    input: str
+    before: State | None  # as it was last known
+    state: State
+    told: str
+    reading: float
+    at: datetime
+    key: UUID = field(default_factory=uuid4)
+
+
+def record_input(turn: InputTurn, links: Sequence[Armed]) -> str | None:
+    """Keep the state; the event that stood is over, and one is raised where the state causes something. Returns its outcome."""
+    with transaction() as session:
+        stored = session.scalar(select(EventRow.outcome).where(EventRow.key == turn.key))
+        if stored is not None:
+            return stored
+        values = {"state": turn.state, "at": turn.at}
+        made = insert(InputRow).values(device_id=turn.device_id, input=turn.input, **values)
+        session.execute(made.on_conflict_do_update(index_elements=["device_id", "input"], set_=values))
+        if turn.state != turn.before:
+            standing = update(EventRow).where(EventRow.device_id == turn.device_id, EventRow.input == turn.input)
+            over = standing.where(EventRow.cleared_at.is_(None))
+            session.execute(over.values(cleared_at=turn.at, cleared_by="reading"))
+        if not raises(turn.before, turn.state):
+            return None
+        event = EventRow(
+            key=turn.key,
+            device_id=turn.device_id,
+            input=turn.input,
+            revision=0,
+            region=turn.state,
+            raised_at=turn.at,
+            repeat=False,
+            reading=turn.reading,
+            why={"state": turn.state, "before": turn.before, "told": turn.told},
+        )
+        hearing = [each for each in links if each.link.listens_to(turn.state)]
+        return _store(session, turn.site_id, event, _ordered(hearing, turn.at, awake=True, repeat=False))
+
+
+def known_inputs(device_id: int) -> dict[str, str]:
+    """What each input of a module was last known to be."""
+    with transaction() as session:
+        rows = session.scalars(select(InputRow).where(InputRow.device_id == device_id))
+        return {row.input: row.state for row in rows}
 
 
 def _clear(session: Session, happening: Happening, turn: Turn, by: str) -> None:

@@ -22,9 +22,11 @@ class EventRow(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     key: Mapped[UUID | None] = mapped_column(unique=True)  # made by who saw it: stored once, however often it is tried
-    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"))
-    revision: Mapped[int]
-    region: Mapped[str]
+    detector_id: Mapped[int | None] = mapped_column(ForeignKey("detector.id"))
+    device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id"), index=True)  # of an input's event
+    input: Mapped[str | None]
+    revision: Mapped[int]  # of the detector; 0 of an input
+    region: Mapped[str]  # of an input's event: active or fault
     raised_at: Mapped[datetime]
     cleared_at: Mapped[datetime | None]
     cleared_by: Mapped[str | None]
@@ -72,6 +74,17 @@ class OutputRow(Base):
     output: Mapped[str] = mapped_column(primary_key=True)
     active: Mapped[bool]
     effect_id: Mapped[int]
+    at: Mapped[datetime]
+
+
+class InputRow(Base):
+    """What an input was last known to be, written with the event that came of it, so that a restart raises nothing twice."""
+
+    __tablename__ = "input_state"
+
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), primary_key=True)
+    input: Mapped[str] = mapped_column(primary_key=True)
+    state: Mapped[str]
     at: Mapped[datetime]
 
 

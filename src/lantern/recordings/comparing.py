@@ -28,7 +28,7 @@ def against_live(session: Session, row: RecordingRow) -> list[tuple[str, Agreeme
     mine = query.where(DetectorRow.device_id == row.device_id, EventRow.device_t.between(row.t0 - 1e-6, ends + 1e-6))
     live: dict[tuple[int, int], list[Raised]] = {}
     for event in session.scalars(mine.order_by(EventRow.device_t)):
-        assert event.device_t is not None
+        assert event.device_t is not None and event.detector_id is not None
         one = Raised(event.device_t - row.t0, event.region or "", event.object)
         live.setdefault((event.detector_id, event.revision), []).append(one)
     for detector in session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.device_id)):

@@ -15,6 +15,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.serving import serve, server
 from lantern.standins.app import reader_at, reel_of_scene, tracker_of_scene
 from lantern.standins.camera import CameraStandIn
+from lantern.standins.panel import panel_routes
 from lantern.standins.relay import COILS, WATCHDOG_REGISTER, RelayStandIn
 from lantern.standins.tracker import CONTENT_TYPE
 from lantern.standins.weighbridge import FRAME
@@ -24,29 +25,55 @@ HEAP = "T1"
 LOOK_S = 0.1
 
 
-def run_relay(port: int) -> None:
-    """Until told to end. Raises `Refused` where the port is taken."""
-    with suppress(KeyboardInterrupt):
-        asyncio.run(_relay(port))
-
-
-async def _relay(port: int) -> None:
+def run_relay(port: int, panel: int | None) -> None:
+    """Until told to end; `panel`: the port of a page on which its inputs are set. Raises `Refused` where a port is taken."""
     relay = RelayStandIn(port)
+    if panel is None:
+        with suppress(KeyboardInterrupt):
+            asyncio.run(_relay(relay))
+        return
+    going: list[asyncio.Task[None]] = []
+
+    async def begin() -> None:
+        await _start(relay)
+        print(f"Its inputs are set at http://127.0.0.1:{panel}/panel.", flush=True)
+        going.append(asyncio.create_task(_tell(relay)))
+
+    async def finish() -> None:
+        for task in going:
+            task.cancel()
+        await relay.stop()
+
+    serve([server(Starlette(routes=panel_routes(relay)), "127.0.0.1", panel)], begin=begin, finish=finish)
+
+
+async def _relay(relay: RelayStandIn) -> None:
+    await _start(relay)
+    try:
+        await _tell(relay)
+    finally:
+        await relay.stop()
+
+
+async def _start(relay: RelayStandIn) -> None:
     try:
         await relay.start()
     except (OSError, RuntimeError) as error:
-        raise Refused([Fault("--port", f"{port} cannot be had: {error}", "a port that nobody uses")]) from error
-    print(f"A relay module with {COILS} coils speaks Modbus TCP at 127.0.0.1:{port}, unit 1.", flush=True)
+        what = f"{relay.port} cannot be had: {error}"
+        raise Refused([Fault("--port", what, "a port that nobody uses")]) from error
+    print(f"A relay module with {COILS} coils speaks Modbus TCP at 127.0.0.1:{relay.port}, unit 1.", flush=True)
+    print(f"Contacts are discrete inputs 0 to {COILS - 1}, loops input registers 0 to {COILS - 1}.", flush=True)
     print(f"Its watchdog is holding register {WATCHDOG_REGISTER}, in tenths of a second.", flush=True)
+
+
+async def _tell(relay: RelayStandIn) -> None:
+    """Say what is switched, until told to end."""
     told = 0
-    try:
-        while True:
-            for _, coil, on in relay.switched[told:]:
-                print(f"coil {coil} {'on' if on else 'off'}", flush=True)
-            told = len(relay.switched)
-            await asyncio.sleep(LOOK_S)
-    finally:
-        await relay.stop()
+    while True:
+        for _, coil, on in relay.switched[told:]:
+            print(f"coil {coil} {'on' if on else 'off'}", flush=True)
+        told = len(relay.switched)
+        await asyncio.sleep(LOOK_S)
 
 
 def run_tracker(what: str, port: int, folder: Path) -> None:

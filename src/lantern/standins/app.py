@@ -16,6 +16,7 @@ from starlette.routing import Route
 from lantern.standins import weighbridge
 from lantern.standins.camera import CameraStandIn, Reel
 from lantern.standins.kept import kept
+from lantern.standins.panel import panel_routes
 from lantern.standins.places import CROWDS
 from lantern.standins.reader import ReaderStandIn
 from lantern.standins.relay import RelayStandIn
@@ -75,7 +76,13 @@ def make_standins(relay: RelayStandIn) -> StandIns:
         return JSONResponse(
             {
                 "cameras": [camera.as_dict() for camera in cameras.values()],
-                "relay": {"running": relay.running, "coils": relay.coils, "switched": relay.switched[-50:]},
+                "relay": {
+                    "running": relay.running,
+                    "coils": relay.coils,
+                    "contacts": relay.contacts,
+                    "loops": relay.loops,
+                    "switched": relay.switched[-50:],
+                },
             }
         )
 
@@ -114,5 +121,6 @@ def make_standins(relay: RelayStandIn) -> StandIns:
         Route("/metadata/{code}", metadata),
         Route("/camera/{code}/{what:str}", camera, methods=["POST"]),
         Route("/relay/{what:str}", cut, methods=["POST"]),
+        *panel_routes(relay),
     ]
     return StandIns(cameras, relay, Starlette(routes=routes))

@@ -1,4 +1,5 @@
-"""A relay module that speaks Modbus TCP: eight coils, which remember when they were switched, and a watchdog.
+"""A relay module that speaks Modbus TCP: eight coils, which remember when they were switched, eight contacts that somebody
+closes and opens, eight loops with resistors in them, and a watchdog.
 
 Can be cut off and come back. The watchdog is a holding register: whoever writes a number there has that many tenths of a second
 to write it again; else all coils drop. 0, as at the start: nobody is watched.
@@ -16,6 +17,8 @@ from pymodbus.simulator import DataType, SimData, SimDevice
 
 COILS = 8
 READ_COILS, WRITE_COILS = 1, (5, 15)  # function codes: one coil, several
+READ_CONTACTS, READ_LOOPS = 2, 4
+FULL_SCALE = 1000  # what a loop's register says for a ratio of 1
 WRITE_REGISTERS = (6, 16)
 WATCHDOG_REGISTER, WATCHDOG_UNIT_S = 100, 0.1
 REGISTERS = 128
@@ -27,6 +30,8 @@ class RelayStandIn:
 
     port: int
     coils: list[bool] = field(default_factory=lambda: [False] * COILS)
+    contacts: list[bool] = field(default_factory=lambda: [False] * COILS)  # discrete inputs 0 to 7
+    loops: list[int] = field(default_factory=lambda: [FULL_SCALE // 2] * COILS)  # input registers 0 to 7
     switched: list[tuple[float, int, bool]] = field(default_factory=list)
     _server: ModbusTcpServer | None = None
     _watchdog: asyncio.TimerHandle | None = None
@@ -41,8 +46,8 @@ class RelayStandIn:
         bits = [SimData(0, values=list(self.coils) + [False] * (16 - COILS), datatype=DataType.BITS)]
         inputs = [SimData(0, values=[False] * 16, datatype=DataType.BITS)]
         holding = [SimData(0, values=[0] * REGISTERS, datatype=DataType.REGISTERS)]
-        none = [SimData(0, values=0, datatype=DataType.REGISTERS)]
-        device = SimDevice(1, simdata=(bits, inputs, holding, none), action=self._seen)
+        loops = [SimData(0, values=list(self.loops), datatype=DataType.REGISTERS)]
+        device = SimDevice(1, simdata=(bits, inputs, holding, loops), action=self._seen)
         server = ModbusTcpServer(device, address=("127.0.0.1", self.port))
         await server.serve_forever(background=True)
         self._server = server
@@ -63,6 +68,10 @@ class RelayStandIn:
                 self._switch(address + offset, bool(value))
         elif code == READ_COILS:
             current[0] = sum(on << coil for coil, on in enumerate(self.coils))
+        elif code == READ_CONTACTS:
+            current[0] = sum(closed << n for n, closed in enumerate(self.contacts))
+        elif code == READ_LOOPS:
+            current[: len(self.loops)] = self.loops
         elif code in WRITE_REGISTERS and values is not None and address <= WATCHDOG_REGISTER < address + len(values):
             self._watch(int(values[WATCHDOG_REGISTER - address]) * WATCHDOG_UNIT_S)
         return None

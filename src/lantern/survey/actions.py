@@ -7,20 +7,22 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 import orjson
-from sqlalchemy import delete, func, select
+from sqlalchemy import ColumnElement, delete, func, or_, select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
+from lantern.core.register.installed import HangsOn
 from lantern.core.site import Device, Named, Place, Site, SiteDetector
 from lantern.links.actions import save_link, save_timetable
-from lantern.links.tables import LinkRow, TimetableRow, timetables_of
+from lantern.links.tables import Cause, InputCause, LinkRow, TimetableRow, timetables_of
 from lantern.lists.actions import save_list
 from lantern.lists.tables import ListRow, lists_of
 from lantern.live.late import LateRow
-from lantern.live.tables import DecisionRow, DeviceStateRow, EffectRow, EventRow, OutputRow
+from lantern.live.tables import DecisionRow, DeviceStateRow, EffectRow, EventRow, InputRow, OutputRow
 from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow
 from lantern.revisions import RevisionRow
-from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow, device_by_code, devices_of_site
+from lantern.survey.register import recheck, save_type
+from lantern.survey.tables import DeviceRow, DeviceTypeRow, PlaceRow, SiteRow, device_by_code, devices_of_site, types_of
 from lantern.takes.tables import ImportRow, MarkRow, TakeRow, takes_of_site
 from lantern.tune.actions import add_detector
 from lantern.tune.tables import DetectorRow, JudgementRow, StudyRow, detectors_of_site
@@ -28,7 +30,7 @@ from lantern.walk.tables import WalkTestRow
 
 OF_SITE = ("plan", "compounds", "expectations")  # subjects to come, kept as they are
 FROM_FILE = "From the site's file."
-OF_DEVICE = ("type", "mount", "channels", "abilities", "inputs")
+OF_DEVICE = ("mount", "channels", "abilities", "inputs", "power")
 LEFT_OUT = "takes with their marks, revisions but the one in use, events and effects, people, passwords and tokens"
 
 
@@ -45,14 +47,17 @@ def only_site(session: Session, name: str = "") -> SiteRow:
 # ---- made, and from a file -------------------------------------------------------------------------------------------
 
 
-def add_site(session: Session, site: Site) -> SiteRow:
-    """Site, places and devices. Raises `Refused` where the name is taken, or its names lead nowhere."""
+def add_site(session: Session, site: Site, *, user_id: int | None = None) -> SiteRow:
+    """Site, types, places and devices. Raises `Refused` where the name is taken, or its names lead nowhere."""
     site.check()
     check_site_name(session, site.name)
     extras = {key: value for key, value in site.model_dump(mode="json", include=set(OF_SITE)).items() if value}
     row = SiteRow(name=site.name, zone=site.zone, extras=extras)
     session.add(row)
     session.flush()
+    for each in site.types:
+        body = each.model_dump(mode="json", exclude_none=True)
+        save_type(session, row.id, body, type_id=None, reason=FROM_FILE, user_id=user_id)
     for position, place in enumerate(site.places):
         held = {} if place.polygon is None else {"polygon": [list(point) for point in place.polygon]}
         place_row = PlaceRow(site_id=row.id, name=place.name, position=position, extras=held)
@@ -60,7 +65,7 @@ def add_site(session: Session, site: Site) -> SiteRow:
         session.flush()
         for device in place.devices:
             session.add(device_row(device, site_id=row.id, place_id=place_row.id))
-    session.flush()
+    recheck(session, row.id)
     return row
 
 
@@ -74,7 +79,7 @@ def check_site_name(session: Session, name: str, site_id: int | None = None) -> 
 
 def device_row(device: Device, *, site_id: int, place_id: int) -> DeviceRow:
     """A row for a device of a document, with a token of its own."""
-    body = device.model_dump(mode="json")
+    body = device.model_dump(mode="json", exclude_none=True)
     return DeviceRow(
         site_id=site_id,
         place_id=place_id,
@@ -84,9 +89,13 @@ def device_row(device: Device, *, site_id: int, place_id: int) -> DeviceRow:
         ability=device.ability,
         address=device.address,
         outputs=body["outputs"],
-        watchdog=body["watchdog"],
+        watchdog=body.get("watchdog"),
         retired=device.retired,
-        extras={key: body[key] for key in OF_DEVICE if body[key]},
+        type=device.type,
+        firmware=device.firmware,
+        switch=device.hangs_on.switch if device.hangs_on else None,
+        port=device.hangs_on.port if device.hangs_on else None,
+        extras={key: body[key] for key in OF_DEVICE if body.get(key)},
         token=new_token(),
     )
 
@@ -96,8 +105,8 @@ def new_token() -> str:
 
 
 def import_site(session: Session, site: Site, *, user_id: int | None) -> SiteRow:
-    """All of a site's file: places, devices, timetables, detectors, links."""
-    row = add_site(session, site)
+    """All of a site's file: types, places, devices, timetables, detectors, links."""
+    row = add_site(session, site, user_id=user_id)
     add_detectors(session, row, site, user_id=user_id)
     return row
 
@@ -126,15 +135,10 @@ def add_detectors(
         made.enabled, made.retired = detector.enabled, detector.retired
         detectors[detector.name] = made
     for link in site.links:
-        save_link(
-            session,
-            detectors[link.detector],
-            link.model_dump(mode="json"),
-            link_id=None,
-            reason=FROM_FILE,
-            user_id=user_id,
-        )
-    session.flush()
+        cause: Cause = detectors[link.detector] if link.detector is not None else InputCause(row.id, link.cause)
+        body = link.model_dump(mode="json")
+        save_link(session, cause, body, link_id=None, reason=FROM_FILE, user_id=user_id)
+    recheck(session, row.id)
 
 
 # ---- into a file -----------------------------------------------------------------------------------------------------
@@ -158,6 +162,7 @@ def site_document(session: Session, row: SiteRow) -> Site:
         name=row.name,
         zone=row.zone,
         places=tuple(places),
+        types=tuple(each.model for each in types_of(session, row.id)),
         detectors=tuple(detectors),
         timetables=tuple(found.model for found in timetables_of(session, row.id)),
         links=tuple(link.model for link in links),
@@ -176,6 +181,9 @@ def _device(row: DeviceRow) -> Device:
         outputs=tuple(row.output_models),
         watchdog=row.watchdog_model,
         retired=row.retired,
+        type=row.type,
+        firmware=row.firmware,
+        hangs_on=HangsOn(switch=row.switch, port=row.port) if row.switch and row.port else None,
         **row.extras,
     )
 
@@ -191,7 +199,6 @@ def site_file(site: Site) -> bytes:
 
 def what_goes(session: Session, site_id: int) -> dict[str, int]:
     """How much goes with a site, in words and numbers."""
-    detectors = select(DetectorRow.id).where(DetectorRow.site_id == site_id)
     counts = {
         "devices": select(func.count()).where(DeviceRow.site_id == site_id),
         "takes": select(func.count(TakeRow.id)).join(DeviceRow).where(DeviceRow.site_id == site_id),
@@ -199,9 +206,15 @@ def what_goes(session: Session, site_id: int) -> dict[str, int]:
         "detectors": select(func.count()).where(DetectorRow.site_id == site_id),
         "revisions": select(func.count()).where(RevisionRow.site_id == site_id),
         "links": select(func.count()).where(LinkRow.site_id == site_id),
-        "events": select(func.count()).where(EventRow.detector_id.in_(detectors)),
+        "events": select(func.count()).where(_events_of(site_id)),
     }
     return {what: session.scalar(query) or 0 for what, query in counts.items()}
+
+
+def _events_of(site_id: int) -> ColumnElement[bool]:
+    detectors = select(DetectorRow.id).where(DetectorRow.site_id == site_id)
+    devices = select(DeviceRow.id).where(DeviceRow.site_id == site_id)
+    return or_(EventRow.detector_id.in_(detectors), EventRow.device_id.in_(devices))
 
 
 def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
@@ -221,12 +234,14 @@ def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
         delete(LateRow).where(LateRow.device_id.in_(devices)),
         delete(EffectRow).where(EffectRow.device_id.in_(devices)),
         delete(OutputRow).where(OutputRow.device_id.in_(devices)),
-        delete(EventRow).where(EventRow.detector_id.in_(detectors)),
+        delete(EventRow).where(_events_of(row.id)),
+        delete(InputRow).where(InputRow.device_id.in_(devices)),
         delete(DecisionRow).where(DecisionRow.detector_id.in_(detectors)),
         delete(DeviceStateRow).where(DeviceStateRow.device_id.in_(devices)),
         delete(LinkRow).where(LinkRow.site_id == row.id),
         delete(TimetableRow).where(TimetableRow.site_id == row.id),
         delete(ListRow).where(ListRow.site_id == row.id),
+        delete(DeviceTypeRow).where(DeviceTypeRow.site_id == row.id),
         delete(JudgementRow).where(JudgementRow.revision_id.in_(revisions)),
         delete(StudyRow).where(StudyRow.detector_id.in_(detectors)),
         delete(WalkTestRow).where(WalkTestRow.detector_id.in_(detectors)),

@@ -2,20 +2,29 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
 from typing import Any
 
-from sqlalchemy import and_, delete, func, or_, select, update
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lantern.core.devices import DEVICE_KINDS, check_address
 from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.register.installed import HangsOn
 from lantern.core.site import Device
 from lantern.formats.documents import read_model
-from lantern.links.tables import LinkRow
-from lantern.live.tables import EffectRow, OutputRow
-from lantern.revisions import keep
 from lantern.survey.actions import device_row, new_token
-from lantern.survey.tables import DeviceRow, PlaceRow, device_by_code, outputs_of
+from lantern.survey.register import recheck, register_of
+from lantern.survey.tables import DeviceRow, PlaceRow, device_by_code, devices_of_site
+from lantern.survey.wiring import (
+    check_inputs,
+    check_outputs,
+    follow_inputs,
+    follow_outputs,
+    used_inputs,
+    used_outputs,
+    was_of,
+)
 from lantern.takes.tables import TakeRow
 from lantern.tune.tables import DetectorRow
 
@@ -59,52 +68,103 @@ def _place_name(session: Session, site_id: int, name: str, place_id: int | None)
 # ---- devices ---------------------------------------------------------------------------------------------------------
 
 
-def add_device(session: Session, place: PlaceRow, document: dict[str, Any]) -> DeviceRow:
-    """Its token is new, and is in the row this once for whoever made it. Raises `Refused`."""
+def add_device(session: Session, place: PlaceRow, document: dict[str, Any], *, checked: bool = True) -> DeviceRow:
+    """Its token is new, and is in the row this once for whoever made it. `checked`: see `change_device`. Raises `Refused`."""
     model = _checked(session, place.site_id, document, None)
     row = device_row(model, site_id=place.site_id, place_id=place.id)
     session.add(row)
     session.flush()
+    if checked:
+        recheck(session, place.site_id)
     return row
 
 
 def change_device(
-    session: Session, row: DeviceRow, document: dict[str, Any], *, place: PlaceRow, user_id: int | None = None
+    session: Session,
+    row: DeviceRow,
+    document: dict[str, Any],
+    *,
+    place: PlaceRow,
+    user_id: int | None = None,
+    checked: bool = True,
 ) -> None:
-    """All that the page shows of it; what it does not show is kept. Links follow an output's new name. Raises `Refused`."""
-    document = dict(document)
-    was = [output.pop("was", None) for output in document.get("outputs", [])]
+    """What the document has of it; the rest is kept. Links follow the new name of an output or an input. Not `checked`: whoever
+    changes many calls `recheck` after the last. Raises `Refused`.
+    """
+    document = deepcopy(document)
+    outputs_were, inputs_were = was_of(document, "outputs"), was_of(document, "inputs")
     ability = {key: value for key, value in (row.ability | document.get("ability", {})).items() if value is not None}
-    kept = {"retired": row.retired, "kind": row.kind, "ability": ability, **row.extras}
-    model = _checked(session, row.site_id, document | kept, row)
+    model = _checked(session, row.site_id, document_of(row) | document | {"kind": row.kind, "ability": ability}, row)
     _check_picture(session, row, model)
-    _follow_outputs(session, row, model, was, user_id)
+    follow_outputs(session, row, model, outputs_were, user_id)
+    if "inputs" in document:
+        follow_inputs(session, row, model, inputs_were, user_id)
     if model.code != row.code:
-        for detector in session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.id)):
-            detector.body = detector.body | {"device": model.code}
-    fresh = device_row(model, site_id=row.site_id, place_id=place.id)
-    for key in ("code", "name", "ability", "address", "outputs", "watchdog", "place_id"):
+        _follow_code(session, row, model.code)
+    _take_over(row, device_row(model, site_id=row.site_id, place_id=place.id))
+    if checked:
+        recheck(session, row.site_id)
+
+
+def _take_over(row: DeviceRow, fresh: DeviceRow) -> None:
+    for key in (
+        "code", "name", "kind", "ability", "address", "outputs", "watchdog", "place_id", "type", "firmware", "switch",
+        "port", "extras",
+    ):  # fmt: skip
         setattr(row, key, getattr(fresh, key))
-    session.flush()
+
+
+def _follow_code(session: Session, row: DeviceRow, code: str) -> None:
+    """Detectors, what hangs on it and the boxes that work on its pictures go along."""
+    for detector in session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.id)):
+        detector.body = detector.body | {"device": code}
+    for other in devices_of_site(session, row.site_id, retired=True):
+        if other.switch == row.code:
+            other.switch = code
+        on = other.extras.get("abilities")
+        if isinstance(on, list) and any(each.get("of") == row.code for each in on):
+            renamed = [each | {"of": code} if each.get("of") == row.code else each for each in on]
+            other.extras = other.extras | {"abilities": renamed}
+
+
+def document_of(row: DeviceRow) -> dict[str, Any]:
+    """The device as its own document has it, without what is not set."""
+    document = {
+        "code": row.code, "name": row.name, "kind": row.kind, "ability": row.ability, "address": row.address,
+        "outputs": row.outputs, "watchdog": row.watchdog, "retired": row.retired, "type": row.type,
+        "firmware": row.firmware, "hangs_on": {"switch": row.switch, "port": row.port} if row.switch else None,
+        **row.extras,
+    }  # fmt: skip
+    return {key: value for key, value in document.items() if value is not None}
 
 
 def copy_device(session: Session, row: DeviceRow, *, code: str, name: str) -> DeviceRow:
-    """The same at another address, with a token of its own; names of outputs are a site's own, so they get its code."""
-    outputs = [output | {"name": f"{output['name']} {code.strip()}"} for output in row.outputs]
-    document = {
-        "code": code.strip(), "name": name.strip(), "kind": row.kind, "ability": row.ability, "outputs": outputs,
-        "watchdog": row.watchdog, **row.extras,
-    }  # fmt: skip
+    """The same at another address and another port, with a token of its own; names of outputs and inputs are a site's own, so
+    they get its code.
+    """
+    document = document_of(row) | {"code": code.strip(), "name": name.strip(), "address": {}, "retired": False}
+    document.pop("hangs_on", None)
+    for key in ("outputs", "inputs"):
+        named = [each | {"name": f"{each['name']} {code.strip()}"} for each in document.get(key, ())]
+        document |= {key: named}
     return add_device(session, row.place, document)
 
 
 def set_retired(session: Session, row: DeviceRow, *, retired: bool) -> None:
     """It is no longer there, or there again: the engine lets go of it. Raises `Refused` for a module whose outputs links use."""
     if retired:
-        used = _used(session, row.site_id, {output.name for output in row.output_models})
+        used = used_outputs(session, row.site_id, {output.name for output in row.output_models})
         if used:
             raise Refused([Fault(f"device {row.code}", used, "links that use its outputs no more")])
+        used = used_inputs(session, row.site_id, {each.name for each in row.input_models})
+        if used:
+            raise Refused([Fault(f"device {row.code}", used, "links that listen to its inputs no more")])
     row.retired = retired
+    if not retired and row.switch and row.port:
+        faults = FaultList()
+        _check_port(session, row.site_id, HangsOn(switch=row.switch, port=row.port), row, faults)
+        faults.refuse_if_any()
+    recheck(session, row.site_id)
 
 
 def renew_token(row: DeviceRow) -> str:
@@ -130,9 +190,35 @@ def _checked(session: Session, site_id: int, document: dict[str, Any], row: Devi
             faults.add(f"device: ability.{key}", repr(value)[:40], "a number above 0, or nothing")
     if (model.ability.get("width") is None) != (model.ability.get("height") is None):
         faults.add("device: ability", "has one of width and height", "both, or none")
-    _check_outputs(session, site_id, model, row, faults)
+    check_outputs(session, site_id, model, row, faults)
+    check_inputs(session, site_id, model, row, faults)
+    if model.hangs_on is not None and not model.retired:
+        _check_port(session, site_id, model.hangs_on, row, faults)
+    if model.type is not None and (row is None or model.type != row.type):
+        _check_type(session, site_id, model, faults)
     faults.refuse_if_any()
     return model
+
+
+def _check_port(session: Session, site_id: int, at: HangsOn, row: DeviceRow | None, faults: FaultList) -> None:
+    """The switch is there, and the port free."""
+    switch = device_by_code(session, site_id, at.switch)
+    if switch is None or (row is not None and switch.id == row.id):
+        faults.add("device: hangs_on.switch", repr(at.switch), "the code of another device of this site")
+    there = select(DeviceRow).where(DeviceRow.site_id == site_id, DeviceRow.switch == at.switch)
+    for other in session.scalars(there.where(DeviceRow.port == at.port, DeviceRow.retired.is_(False))):
+        if row is None or other.id != row.id:
+            faults.add("device: hangs_on.port", f"port {at.port} of {at.switch} has {other.code} on it", "a free port")
+
+
+def _check_type(session: Session, site_id: int, model: Device, faults: FaultList) -> None:
+    """Chosen anew, it is one of the register, and for such a device."""
+    types = register_of(session, site_id)
+    found = types.get(str(model.type))
+    fitting = ", ".join(sorted(each.name for each in types.values() if each.kind == model.kind))
+    if found is None or found.kind != model.kind:
+        what = repr(model.type) if found is None else f"{model.type} is for a {found.kind}"
+        faults.add("device: type", what, f"empty, or one of: {fitting or 'none for such a device yet'}")
 
 
 def _without_empty(document: dict[str, Any]) -> dict[str, Any]:
@@ -142,28 +228,18 @@ def _without_empty(document: dict[str, Any]) -> dict[str, Any]:
             out[key] = {name: value for name, value in out[key].items() if value is not None}
     if out.get("watchdog") == {}:
         del out["watchdog"]
+    for key in ("type", "firmware"):
+        if out.get(key) == "":
+            out[key] = None
+    hangs = out.get("hangs_on")
+    if isinstance(hangs, dict) and not any(hangs.values()):
+        out["hangs_on"] = None
     if set(out.get("address", ())) == {"unit"}:  # of nothing
         out["address"] = {}
-    for output in out.get("outputs", ()):
+    for output in (*out.get("outputs", ()), *out.get("inputs", ())):
         if isinstance(output, dict):
             output.pop("was", None)
     return out
-
-
-def _check_outputs(session: Session, site_id: int, model: Device, row: DeviceRow | None, faults: FaultList) -> None:
-    own = row.id if row is not None else 0
-    others = {output.name: device.code for device, output in outputs_of(session, site_id) if device.id != own}
-    coils: dict[int, str] = {}
-    names: set[str] = set()
-    for output in model.outputs:
-        if output.name in others:
-            faults.add(f"output {output.name}", f"{others[output.name]} has one of that name", "a name of its own")
-        if output.name in names:
-            faults.add(f"output {output.name}", "comes twice", "a name of its own")
-        if output.coil in coils:
-            faults.add(f"output {output.name}", f"has the coil of {coils[output.coil]}", "a coil of its own")
-        names.add(output.name)
-        coils[output.coil] = output.name
 
 
 def _check_picture(session: Session, row: DeviceRow, model: Device) -> None:
@@ -173,43 +249,3 @@ def _check_picture(session: Session, row: DeviceRow, model: Device) -> None:
     if takes and None not in before and before != after:
         what = f"{after[0]} x {after[1]}, and {takes} takes of {before[0]} x {before[1]}"
         raise Refused([Fault("device: ability.width", what, "the size of its takes: copy the device for another size")])
-
-
-def _follow_outputs(
-    session: Session, row: DeviceRow, model: Device, was: list[str | None], user_id: int | None
-) -> None:
-    """`was`: for each output, the name that it had. One that is gone must be used by no link, and be off."""
-    renamed = {old: output.name for old, output in zip(was, model.outputs, strict=False) if old}
-    gone = {output.name for output in row.output_models} - renamed.keys()
-    used = _used(session, row.site_id, gone)
-    if used:
-        raise Refused([Fault("device: outputs", used, "no link that uses what is taken away")])
-    on = select(OutputRow.output).where(OutputRow.device_id == row.id, OutputRow.output.in_(gone), OutputRow.active)
-    if standing := session.scalars(on).all():
-        raise Refused([Fault("device: outputs", f"{', '.join(standing)} is on", "outputs that are off: acknowledge")])
-    session.execute(delete(OutputRow).where(OutputRow.device_id == row.id, OutputRow.output.in_(gone)))
-    changed = {old: new for old, new in renamed.items() if old != new}
-    if not changed:
-        return
-    stands = (OutputRow, OutputRow.device_id == row.id)
-    waits = (EffectRow, and_(EffectRow.device_id == row.id, or_(EffectRow.state == "waiting", EffectRow.holds)))
-    for table, which in (stands, waits):  # by way of names that nothing has, for two may change places
-        steps = [(old, f"\x1f{number}") for number, old in enumerate(changed)]
-        steps += [(f"\x1f{number}", new) for number, new in enumerate(changed.values())]
-        for old, new in steps:
-            session.execute(update(table).where(which, table.output == old).values(output=new))
-    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id)):
-        effects = [
-            effect | {"output": changed.get(effect["output"], effect["output"])} for effect in link.body["effects"]
-        ]
-        if effects != link.body["effects"]:
-            renamed_now = "; ".join(f"{old} is called {new} now" for old, new in changed.items())
-            keep(session, link, link.body | {"effects": effects}, reason=f"{renamed_now}.", user_id=user_id)
-
-
-def _used(session: Session, site_id: int, names: set[str]) -> str:
-    """Which links use which of these outputs, in words; nothing: none."""
-    told = []
-    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site_id).order_by(LinkRow.name)):
-        told += [f"{link.name} switches {e['output']}" for e in link.body.get("effects", []) if e["output"] in names]
-    return ", ".join(told)

@@ -44,7 +44,8 @@ def survey(request: Request) -> HTMLResponse:
             detectors[detector.device_id].append(detector)
         links: dict[int, list[LinkRule]] = defaultdict(list)
         for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site.id).order_by(LinkRow.name)):
-            links[link.detector_id].append(link.model)
+            if link.detector_id is not None:
+                links[link.detector_id].append(link.model)
         frames = _telling_frames(session, [held[0] for held in takes.values()])
         places = {place.id: (place.position, place.name) for place in site.places}
         devices = [

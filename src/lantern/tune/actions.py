@@ -16,6 +16,7 @@ from lantern.core.tuning.measures import Card
 from lantern.links.tables import LinkRow, hours_of
 from lantern.lists.actions import take_over_lists
 from lantern.revisions import RevisionRow, check_reason, hold, keep, restored, revision
+from lantern.survey.register import recheck
 from lantern.survey.tables import DeviceRow
 from lantern.takes.tables import MarkRow, TakeRow, evidence_of_device, takes_of_device
 from lantern.tune.judging import marks, subject
@@ -79,7 +80,9 @@ def save_revision(
     row.kind = detector.kind
     row.verdict = verdict(session, row, scores)
     body = detector.model_dump(mode="json")
-    return keep(session, row, body, reason=reason, user_id=user_id, facts={"scores": scores})
+    saved = keep(session, row, body, reason=reason, user_id=user_id, facts={"scores": scores})
+    recheck(session, row.site_id)
+    return saved
 
 
 def merge_revision(

@@ -17,6 +17,7 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.live.calls import ask_engine
 from lantern.people.tables import scale_of
+from lantern.survey.register import recheck
 from lantern.survey.tables import DeviceRow
 from lantern.tune import making
 from lantern.tune.shown import get_detector, take_shown
@@ -117,6 +118,7 @@ def enable(request: Request, detector_id: Id, enabled: bool = Body(embed=True)) 
     with transaction() as session:
         row = get_detector(session, detector_id)
         row.enabled = enabled
+        recheck(session, row.site_id)
         tell(request, f"switched the detector {row.name} {'on' if enabled else 'off'}")
         return json_answer({"id": row.id, "enabled": row.enabled})
 
@@ -127,6 +129,7 @@ def retire(request: Request, detector_id: Id, retired: bool = Body(embed=True)) 
     with transaction() as session:
         row = get_detector(session, detector_id)
         row.retired = retired
+        recheck(session, row.site_id)
         tell(request, f"retired the detector {row.name}" if retired else f"took the detector {row.name} up again")
         return json_answer({"id": row.id, "device": row.device_id, "retired": row.retired})
 

@@ -19,14 +19,15 @@ GLYPHS = {"steady": "hit", "cries wolf": "false", "misses": "miss"}
 
 def _rail(session: Session, site_id: int) -> dict[int, list[RailLine]]:
     """Detectors that are in use, by device, in the order of their names."""
-    query = select(DetectorRow.id, DetectorRow.device_id, DetectorRow.name, DetectorRow.verdict)
+    query = select(DetectorRow.id, DetectorRow.device_id, DetectorRow.name, DetectorRow.verdict, DetectorRow.caution)
     in_use = (DetectorRow.site_id == site_id, DetectorRow.retired.is_(False))
     over = select(RecordingPlanRow.device_id).where(RecordingPlanRow.wide_until <= now(), ~RecordingPlanRow.wide_seen)
     wide = set(session.scalars(over))
     lines = defaultdict(list)
     for row in session.execute(query.where(*in_use).order_by(DetectorRow.name)):
         word = DAY_OVER if row.device_id in wide else row.verdict
-        line = RailLine(name=row.name, word=word, glyph=GLYPHS.get(row.verdict, "none"), id=row.id)
+        glyph = GLYPHS.get(row.verdict, "none")
+        line = RailLine(name=row.name, word=word, glyph=glyph, id=row.id, caution=row.caution)
         lines[row.device_id].append(line)
     return lines
 

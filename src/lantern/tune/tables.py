@@ -28,6 +28,7 @@ class DetectorRow(Revised, Base):
     enabled: Mapped[bool] = mapped_column(default=True)  # it runs live, if its site does
     retired: Mapped[bool] = mapped_column(default=False)
     verdict: Mapped[str] = mapped_column(default="")  # how it stood when it was last judged; shown in the rail
+    caution: Mapped[str] = mapped_column(default="")  # why its device cannot carry it; empty: it can
     device: Mapped[DeviceRow] = relationship()
 
     @property

@@ -20,6 +20,7 @@ class RailLine:
     word: str
     glyph: str = "none"
     id: int | None = None
+    caution: str = ""  # what is wrong with it, in full
 
 
 Count = Callable[[Session, int], tuple[int, str]]  # (session, site) to how much is open in a stage, and what that is

@@ -55,12 +55,16 @@ class Effect(Strict):
 
 
 class LinkRule(Strict):
-    """Cause to effects. `on_repeat`: does a repeat of a standing alarm fire again (and so extend a pulse)?"""
+    """Cause to effects: a detector, or an input of a module. `on_repeat`: does a repeat of a standing alarm fire again
+    (and so extend a pulse)?
+    """
 
     name: str = Field(min_length=1, max_length=120)
-    detector: str
+    detector: str | None = None
+    input: str | None = Field(default=None, description="an input of a module, instead of a detector")
     region: str | None = Field(
-        default=None, description="only what this region raises (occupancy: the capacity); empty: all"
+        default=None,
+        description="only what this region raises (occupancy: the capacity; an input: active, fault); empty: all",
     )
     lists: tuple[str, ...] = Field(default=(), description="only what matched an entry of these lists; empty: all")
     timetable: str | None = None
@@ -71,6 +75,17 @@ class LinkRule(Strict):
     def listens_to(self, region: str, listed: str | None = None) -> bool:
         """Does it hear an event of this region, which matched an entry of that list (None: of none)?"""
         return self.region in (None, region) and (not self.lists or listed in self.lists)
+
+    @property
+    def cause(self) -> str:
+        """The name of what it listens to."""
+        return self.detector or self.input or ""
+
+    @model_validator(mode="after")
+    def _one_cause(self) -> Self:
+        if (self.detector is None) == (self.input is None):
+            raise ValueError("give detector, or input, and not both: a link has one cause")
+        return self
 
     @model_validator(mode="after")
     def _one_effect_an_output(self) -> Self:

@@ -161,8 +161,8 @@ document.addEventListener("alpine:init", () => {
         const body = { name, detector: "", region, lists, timetable, delay_s, on_repeat, effects };
         await this.attempt(async () => {
           const why = `base=${link.revision}&reason=${encodeURIComponent(link.why)}`;
-          const changed = `/links/${data.detectorId}/${link.id}?${why}`;
-          const saved = link.id === null ? await ask("POST", `/links/${data.detectorId}`, body)
+          const changed = `${data.base}/${link.id}?${why}`;
+          const saved = link.id === null ? await ask("POST", data.base, { ...body, input: data.input ?? null })
             : await ask("PUT", changed, body);
           Object.assign(link, saved, { dirty: false, why: "" });
           await this.readChanges();
@@ -171,7 +171,7 @@ document.addEventListener("alpine:init", () => {
       },
       async removeLink(link) {
         await this.attempt(async () => {
-          if (link.id !== null) await ask("DELETE", `/links/${data.detectorId}/${link.id}?base=${link.revision}`);
+          if (link.id !== null) await ask("DELETE", `${data.base}/${link.id}?base=${link.revision}`);
           this.links = this.links.filter((l) => l !== link && l.key !== link.key);
           await this.readChanges();
         });
@@ -180,7 +180,7 @@ document.addEventListener("alpine:init", () => {
       // ---- what was changed ----
       whenText: (at) => new Date(at * 1000).toLocaleString("en-GB", { timeZone: data.zone, day: "numeric",
         month: "short", hour: "2-digit", minute: "2-digit" }),
-      async readChanges() { this.changes = await ask("GET", `/links/${data.detectorId}/changes`); },
+      async readChanges() { this.changes = await ask("GET", data.changesAt); },
       async restore(change) {
         await this.attempt(async () => {
           await ask("POST", `/revisions/${change.id}/restore?base=${change.newest}`);

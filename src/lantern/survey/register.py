@@ -1,0 +1,195 @@
+"""The register of a site: types that ship and types of its own, its devices as the register sees them, and what is wrong.
+
+What is found is kept at the devices and detectors, so that no page works it out for hundreds of them: whatever changes a
+device, a type or a detector calls `recheck`.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lantern.core.faults import Fault, Refused
+from lantern.core.kinds import KINDS
+from lantern.core.register.carrying import burden_of, carries
+from lantern.core.register.channels import compared
+from lantern.core.register.device_type import DeviceType
+from lantern.core.register.installed import Channel, HangsOn, Picture, Site, Unit, Work, switched_on
+from lantern.core.register.limits import load_reasons, power_reasons
+from lantern.core.register.power import Power
+from lantern.formats.device_types import shipped_types
+from lantern.formats.documents import type_of
+from lantern.revisions import check_reason, hold, keep, remove
+from lantern.survey.tables import DeviceRow, DeviceTypeRow, devices_of_site, types_of
+from lantern.tune.tables import DetectorRow
+
+# ---- types -----------------------------------------------------------------------------------------------------------
+
+
+def register_of(session: Session, site_id: int) -> dict[str, DeviceType]:
+    """All types that a device of the site may be of, by name: those that ship, then its own."""
+    return {**shipped_types(), **{row.name: row.model for row in types_of(session, site_id)}}
+
+
+def save_type(
+    session: Session,
+    site_id: int,
+    document: Mapping[str, Any],
+    *,
+    type_id: int | None,
+    base: int = 0,
+    reason: str,
+    user_id: int | None,
+) -> DeviceTypeRow:
+    """Make or change a type of the site; devices keep it through a change of its name.
+
+    Raises `StaleRevisionError` where `base` is not the revision that is to be changed, `Refused` for what is wrong with it.
+    """
+    check_reason(reason)
+    model = type_of(document, where="type")
+    clash = session.scalar(
+        select(DeviceTypeRow).where(DeviceTypeRow.site_id == site_id, DeviceTypeRow.name == model.name)
+    )
+    if clash is not None and clash.id != type_id:
+        raise Refused([Fault("type: name", f"{model.name!r} is taken", "a name of its own on this site")])
+    row = None if type_id is None else session.get(DeviceTypeRow, type_id)
+    if row is None:
+        row = DeviceTypeRow(id=type_id, site_id=site_id, revision=base)
+    else:
+        hold(session, row, base)
+        users = users_of(session, row)
+        if users and model.kind != row.model.kind:
+            what = f"{model.kind}, and {', '.join(user.code for user in users)} of it are {row.model.kind}"
+            raise Refused([Fault("type: kind", what, "the kind of its devices, or another name for another type")])
+        for user in users:
+            user.type = model.name
+    keep(session, row, model.model_dump(mode="json"), reason=reason, user_id=user_id)
+    recheck(session, site_id)
+    return row
+
+
+def users_of(session: Session, row: DeviceTypeRow) -> list[DeviceRow]:
+    """Return the devices of a type, retired ones too."""
+    query = select(DeviceRow).where(DeviceRow.site_id == row.site_id, DeviceRow.type == row.name)
+    return list(session.scalars(query.order_by(DeviceRow.code)))
+
+
+def delete_type(session: Session, row: DeviceTypeRow, *, reason: str, user_id: int | None) -> None:
+    """Raises `Refused` while a device is of it."""
+    users = users_of(session, row)
+    if users:
+        what = f"{', '.join(user.code for user in users)} are of it"
+        raise Refused([Fault("type", what, "one that no device is of: give them another first")])
+    remove(session, row, reason=reason, user_id=user_id)
+
+
+# ---- devices as the register sees them -------------------------------------------------------------------------------
+
+
+def unit_of(row: DeviceRow, types: Mapping[str, DeviceType], detectors: list[DetectorRow]) -> Unit:
+    """A device with what stands on it."""
+    ability = row.ability
+    power = row.extras.get("power")
+    return Unit(
+        code=row.code,
+        kind=row.kind,
+        type_name=row.type,
+        type=types.get(row.type) if row.type else None,
+        firmware=row.firmware,
+        picture=Picture(_whole(ability.get("width")), _whole(ability.get("height")), ability.get("fps")),
+        channels=[Channel.model_validate(each) for each in row.extras.get("channels", ())],
+        on=switched_on(row.extras.get("abilities", ())),
+        hangs_on=HangsOn(switch=row.switch, port=row.port) if row.switch and row.port else None,
+        power=None if power is None else Power.model_validate(power),
+        works=[work_of(detector) for detector in detectors if not detector.retired],
+        retired=row.retired,
+    )
+
+
+def _whole(value: Any) -> int | None:
+    return None if value is None else int(value)
+
+
+def work_of(row: DetectorRow) -> Work:
+    """A detector as it burdens its device."""
+    body = row.body
+    lines = sum(region["shape"] == "line" for region in body.get("regions", ()))
+    return Work(
+        name=row.name,
+        kind=row.kind,
+        channel=body.get("channel"),
+        regions=len(body.get("regions", ())) - lines,
+        lines=lines,
+        lists=len(KINDS[row.kind].lists_named(row.model)),
+        timetable=body.get("timetable"),
+        enabled=row.enabled,
+    )
+
+
+def units_of(session: Session, site_id: int) -> Site:
+    """All devices of a site, with what stands on them. Three queries."""
+    types = register_of(session, site_id)
+    detectors: dict[int, list[DetectorRow]] = defaultdict(list)
+    for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == site_id).order_by(DetectorRow.id)):
+        detectors[detector.device_id].append(detector)
+    rows = devices_of_site(session, site_id, retired=True)
+    return Site({row.code: unit_of(row, types, detectors[row.id]) for row in rows})
+
+
+# ---- what is wrong ---------------------------------------------------------------------------------------------------
+
+
+def recheck(session: Session, site_id: int) -> None:
+    """Find anew what is wrong with each device, and which detectors their devices cannot carry."""
+    session.flush()
+    site = units_of(session, site_id)
+    ids: dict[int, str] = {}
+    for row in devices_of_site(session, site_id, retired=True):
+        ids[row.id] = row.code
+        found = [] if row.retired else wrong_with(site.units[row.code], site, row)
+        if found != row.cautions:
+            row.cautions = found
+    for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == site_id)):
+        unit = site.units[ids[detector.device_id]]
+        told = "" if detector.retired or unit.retired else _caution(unit, work_of(detector), site)
+        if told != detector.caution:
+            detector.caution = told
+    session.flush()
+
+
+def _caution(unit: Unit, work: Work, site: Site) -> str:
+    verdict = carries(unit, work, site, cured=False)
+    return "" if verdict.answer != "no" else f"{unit.code} cannot carry it: {verdict.why}"
+
+
+def wrong_with(unit: Unit, site: Site, row: DeviceRow) -> list[str]:
+    """What is wrong with a device, in lines; what its detectors cannot have is told at them."""
+    out: list[str] = []
+    if unit.type is None:
+        return [f"the register has no type {unit.type_name!r}"] if unit.type_name else []
+    if unit.type.kind != unit.kind:
+        out.append(f"its type is for a {unit.type.kind}, and it is a {unit.kind}")
+    strange = [each.name for each in unit.on if unit.type.ability(each.name) is None]
+    if strange:
+        out.append(f"its type has no ability {', '.join(strange)}, and it is on")
+    if unit.on:  # of what only its detectors ask, each is told at its detector
+        out += [reason.text for reason in load_reasons(burden_of(unit, site)) if not reason.unsure]
+    out += [reason.text for reason in power_reasons(unit, site) if not reason.unsure]
+    for part in burden_of(unit, site).parts:
+        if part.on.of is not None and part.on.of not in site.units:
+            out.append(f"{part.on.words}: there is no device {part.on.of}")
+    for what, has, takes in (
+        ("inputs", len(row.input_models), unit.type.inputs),
+        ("outputs", len(row.outputs), unit.type.outputs),
+    ):
+        if has > takes:
+            out.append(f"it has {has} {what}, its type {takes}")
+    for setting in compared(unit):
+        if setting.amiss:
+            values = ", ".join("not set" if value is None else str(value) for value in setting.values)
+            out.append(f"{setting.setting.title} differs between its channels: {values}")
+    return out
