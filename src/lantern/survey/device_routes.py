@@ -2,30 +2,37 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Request
+from fastapi import APIRouter, Body, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
+from sse_starlette.sse import EventSourceResponse
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
+from lantern.core.register.channels import SETTINGS
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.links.tables import LinkRow
 from lantern.survey import devices
-from lantern.survey.tables import DeviceRow, PlaceRow, site_of
+from lantern.survey.overview import overview, take_cure
+from lantern.survey.register import register_of
+from lantern.survey.replacing import cannot, replace_device, types_for
+from lantern.survey.tables import DeviceRow, PlaceRow, devices_of_site, site_of
 from lantern.survey.trying import Tried, ingest_address, try_device
 from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import detectors_of_device
+from lantern.walk.following import follow
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
 from lantern.web.pages import offset_s, render
 
 router = APIRouter()
+SWITCH = "switch"
 
 
 class Placed(BaseModel):
@@ -109,6 +116,12 @@ def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id
         detectors=detectors_of_device(session, row.id) if row else [],
         offset_s=offset_s(site.zone),
         ingest=ingest_address(row.kind, row.code) if row else "",
+        types=sorted(register_of(session, site.id).values(), key=lambda each: each.name),
+        overview=overview(session, row) if row else None,
+        settings=SETTINGS,
+        switches=[d for d in devices_of_site(session, site.id) if d.kind == SWITCH and (row is None or d.id != row.id)],
+        codes=[d.code for d in devices_of_site(session, site.id) if DEVICE_KINDS[d.kind].pictured],
+        replacements=types_for(session, row) if row else [],
     )
 
 
@@ -176,6 +189,54 @@ def _with_token(row: DeviceRow) -> dict[str, Any]:
         "token": row.token if sends else "",
         "ingest": ingest_address(row.kind, row.code) if sends else "",
     }
+
+
+class Cured(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    kind: str = Field(max_length=40)
+    text: str = Field(max_length=1000)
+
+
+@router.post("/devices/{device_id}/cures", **may("engineer", "took a cure"))
+def cure(request: Request, device_id: Id, asked: Cured) -> Response:
+    """Take a cure that the page has shown, by its words."""
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        target, taken = take_cure(session, row, kind=asked.kind, text=asked.text, user_id=user_id(request))
+        tell(request, f"took a cure for {row.code}: {taken.text}")
+        return json_answer({"id": target.id})
+
+
+@router.get("/devices/{device_id}/replacing", **may("viewer"))
+def replacing(device_id: Id, to: Annotated[str, Query(alias="type", max_length=120)]) -> Response:
+    """What a device of another type could not do of what this one does."""
+    with transaction() as session:
+        return json_answer({"cannot": cannot(session, session.get_one(DeviceRow, device_id), to)})
+
+
+class Replaced(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    type: str = Field(max_length=120)
+    firmware: str = Field(default="", max_length=40)
+
+
+@router.post("/devices/{device_id}/replace", **may("engineer", "replaced a device"))
+def replace(request: Request, device_id: Id, asked: Replaced) -> Response:
+    """By one of another type, with a token of its own; its detectors and takes stay."""
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        replace_device(session, row, asked.type, firmware=asked.firmware.strip() or None, user_id=user_id(request))
+        devices.renew_token(row)
+        tell(request, f"replaced {row.code} by a {asked.type}")
+        return json_answer(_with_token(row))
+
+
+@router.get("/devices/{device_id}/stream", **may("viewer"))
+async def stream(request: Request, device_id: Id) -> EventSourceResponse:
+    """States of the device, as the engine has them."""
+    return follow(device_id, request.state.known.digest)
 
 
 @router.post("/devices/{device_id}/try", **may("engineer"))

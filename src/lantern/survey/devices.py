@@ -221,6 +221,13 @@ def _check_type(session: Session, site_id: int, model: Device, faults: FaultList
         faults.add("device: type", what, f"empty, or one of: {fitting or 'none for such a device yet'}")
 
 
+def _said(channel: Any) -> Any:
+    """A channel without settings that are empty."""
+    if not isinstance(channel, dict) or not isinstance(channel.get("settings"), dict):
+        return channel
+    return channel | {"settings": {key: value for key, value in channel["settings"].items() if value is not None}}
+
+
 def _without_empty(document: dict[str, Any]) -> dict[str, Any]:
     out = dict(document)
     for key in ("ability", "address", "watchdog"):
@@ -231,6 +238,8 @@ def _without_empty(document: dict[str, Any]) -> dict[str, Any]:
     for key in ("type", "firmware"):
         if out.get(key) == "":
             out[key] = None
+    if isinstance(out.get("channels"), list):
+        out["channels"] = [_said(channel) for channel in out["channels"]]
     hangs = out.get("hangs_on")
     if isinstance(hangs, dict) and not any(hangs.values()):
         out["hangs_on"] = None

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import time
-from collections.abc import AsyncIterator
 from typing import Annotated, Any
 
 import httpx
@@ -13,18 +11,15 @@ from fastapi import APIRouter, Body, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 from sse_starlette.sse import EventSourceResponse
-from starlette.background import BackgroundTask
 
 from lantern.benches.register import bench_of
-from lantern.core.faults import LanternError
 from lantern.core.kinds import family_of, kind_of
 from lantern.db.base import transaction
-from lantern.db.numbers import Id
+from lantern.db.numbers import Count, Id
 from lantern.links.tables import armed_links
-from lantern.live.calls import ask_engine, credentials, engine_url
+from lantern.live.calls import ask_engine
 from lantern.live.outbox import acknowledge
 from lantern.live.tables import effects_of, recent_events
-from lantern.people.sessions import is_open
 from lantern.people.tables import scale_of
 from lantern.recordings.tables import LiveMarkRow, marks_on
 from lantern.recordings.verdicts import lacking
@@ -33,17 +28,14 @@ from lantern.survey.tables import outputs_of, site_of
 from lantern.takes.tables import marks_of, takes_of_device
 from lantern.tune.shown import get_detector
 from lantern.tune.tables import DetectorRow
+from lantern.walk.following import SILENT, follow
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
 from lantern.web.pages import offset_s, render
-from lantern.web.streams import STREAMS
 
 router = APIRouter()
-ASK_AGAIN_S = 0.5
-STILL_OPEN_S = 5.0  # between two looks whether the log-in has ended
 LEAD_S = 6.0  # to see it come
-SILENT = "The engine does not answer."
 
 
 @router.get("/walk/{detector_id}", **may("viewer"))
@@ -122,35 +114,7 @@ async def stream(request: Request, detector_id: Id) -> EventSourceResponse:
         with transaction() as session:
             return get_detector(session, detector_id).device_id
 
-    device_id = await asyncio.to_thread(device)
-    place = STREAMS.take(digest)
-
-    async def events() -> AsyncIterator[dict[str, str]]:
-        with place:
-            async for event in _states(device_id, digest):
-                yield event
-
-    return EventSourceResponse(events(), ping=15, background=BackgroundTask(place.leave))
-
-
-async def _states(device_id: int, digest: bytes) -> AsyncIterator[dict[str, str]]:
-    """Until the log-in has ended."""
-    looked = time.monotonic()
-    async with httpx.AsyncClient(timeout=httpx.Timeout(5.0, read=10.0), headers=credentials()) as client:
-        while True:
-            try:
-                async with client.stream("GET", engine_url(f"/stream/{device_id}")) as answer:
-                    answer.raise_for_status()
-                    async for line in answer.aiter_lines():
-                        yield {"event": "state", "data": line}
-                        if time.monotonic() - looked > STILL_OPEN_S:
-                            looked = time.monotonic()
-                            if not await asyncio.to_thread(is_open, digest):
-                                yield {"event": "ended", "data": "You are logged out."}
-                                return
-            except (httpx.HTTPError, LanternError):
-                yield {"event": "silent", "data": SILENT}
-            await asyncio.sleep(ASK_AGAIN_S)
+    return follow(await asyncio.to_thread(device), digest)
 
 
 @router.get("/walk/{detector_id}/events", **may("viewer"))
@@ -219,6 +183,12 @@ def standins_camera(request: Request, code: str, what: str, body: dict[str, Any]
 @router.post("/walk/standins/relay/{what}", **may("operator"))
 def standins_relay(request: Request, what: str) -> Response:
     return _standins(request, "POST", f"/relay/{what}", {})
+
+
+@router.post("/walk/standins/relay/{part}/{number}/{what}", **may("operator"))
+def standins_panel(request: Request, part: str, number: Count, what: str) -> Response:
+    """A contact or a loop of the stand-in is set, as at its panel."""
+    return _standins(request, "POST", f"/relay/{part}/{number}/{what}", {})
 
 
 def _standins(request: Request, method: str, path: str, body: dict[str, Any] | None) -> Response:

@@ -59,6 +59,10 @@ class Power(Strict):
     def words(self) -> str:
         return f"class {self.poe_class}, {self.drawn_w:g} W" if self.poe_class is not None else f"{self.watts:g} W"
 
+    @property
+    def short(self) -> str:
+        return f"class {self.poe_class}" if self.poe_class is not None else f"{self.watts:g} W"
+
 
 def class_of(port_w: float) -> Power:
     """The greatest class that a port with so many W feeds; one that feeds none gives 0 W."""

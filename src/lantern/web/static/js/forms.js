@@ -89,9 +89,9 @@ document.addEventListener("click", (event) => {
     const rows = document.getElementById(add.dataset.addRow);
     const fresh = rows.querySelector("template").content.cloneNode(true);
     made += 1;
-    for (const field of fresh.querySelectorAll("[name], [id], [for]")) {
-      for (const key of ["name", "id", "for"]) if (field.hasAttribute(key)) field.setAttribute(key,
-        field.getAttribute(key).replace("N", made));
+    for (const field of fresh.querySelectorAll("[name], [id], [for], [data-when]")) {
+      for (const key of ["name", "id", "for", "data-when"]) if (field.hasAttribute(key)) field.setAttribute(key,
+        field.getAttribute(key).replace(/(^|[.-])N(?=[.=]|$)/, `$1${made}`));
     }
     const first = fresh.querySelector("input, select");
     rows.append(fresh);
