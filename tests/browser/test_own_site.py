@@ -111,7 +111,7 @@ def new_module(page: Page, port: int) -> None:
 
 
 def take_without_sidecar(page: Page, folder: Path) -> None:
-    page.goto("/sites/1/takes?device=1")
+    page.goto("/sites/1/takes?import=1")
     page.get_by_test_id("files").set_input_files(small_take(folder)[:1])
     asks = page.locator("[data-asks]")
     expect(asks).to_contain_text("240 pages of 320 x 240 pixels, uint16")

@@ -19,6 +19,7 @@ from lantern.core.modelled import key_fault
 from lantern.core.tuning.wanted import UnwantedError
 from lantern.db.base import StoreAwayError
 from lantern.keeper import standing
+from lantern.links.input_routes import router as input_links
 from lantern.links.routes import router as links
 from lantern.people.account_routes import router as accounts
 from lantern.people.guard import SiteGuard
@@ -29,8 +30,11 @@ from lantern.rehearse.routes import router as rehearse
 from lantern.revisions import StaleRevisionError
 from lantern.settings import settings
 from lantern.survey.device_routes import router as devices
+from lantern.survey.diff_routes import router as diff
 from lantern.survey.routes import router as survey
 from lantern.survey.site_routes import router as sites
+from lantern.survey.table_routes import router as device_table
+from lantern.survey.type_routes import router as types
 from lantern.takes.counts import router as counts
 from lantern.takes.import_routes import router as imports
 from lantern.takes.routes import router as takes
@@ -38,6 +42,7 @@ from lantern.tune.comparing import router as comparing
 from lantern.tune.detector_routes import router as detectors
 from lantern.tune.revision_routes import router as revised
 from lantern.tune.routes import router as tune
+from lantern.walk.event_routes import router as events
 from lantern.walk.routes import router as walk
 from lantern.web.access import SITE, may
 from lantern.web.answers import json_answer
@@ -59,7 +64,10 @@ def make_app() -> FastAPI:
         app.include_router(router)
     for router in (
         survey,
+        device_table,
         devices,
+        types,
+        diff,
         imports,
         takes,
         counts,
@@ -68,8 +76,10 @@ def make_app() -> FastAPI:
         detectors,
         comparing,
         links,
+        input_links,
         rehearse,
         recordings,
+        events,
         walk,
     ):
         app.include_router(router, prefix=SITE)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
@@ -168,6 +168,15 @@ def differing(one: Mapping[str, Any], other: Mapping[str, Any]) -> list[tuple[st
     first, second = _flat(dict(one)), _flat(dict(other))
     keys = sorted(first.keys() | second.keys())
     return [(key, first.get(key), second.get(key)) for key in keys if first.get(key) != second.get(key)]
+
+
+def by_object(found: Sequence[dict[str, Any]]) -> list[tuple[str, list[dict[str, Any]]]]:
+    """Differences by what they are of: the last in their place that has a name (`places[Yard].devices[V2]`); of the site itself: ""."""
+    out: dict[str, list[dict[str, Any]]] = {}
+    for each in found:
+        at = each["at"]
+        out.setdefault(at[: at.rfind("]") + 1], []).append(each)
+    return list(out.items())
 
 
 def _flat(value: Any, at: str = "") -> dict[str, Any]:

@@ -94,7 +94,7 @@ def begin(request: Request, stage: str) -> Response:
                 bool(takes),
                 "A take",
                 "A stretch of what the device recorded: the evidence.",
-                f"/takes?device={on}",
+                f"/takes?import={on}",
                 "Import a take",
             ),
             _step(

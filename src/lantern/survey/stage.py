@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
-from lantern.survey.tables import DeviceRow, PlaceRow
+from lantern.survey.tables import DeviceRow, DeviceTypeRow, PlaceRow
 from lantern.web.frame import Stage
 
 STAGE = Stage(
@@ -16,5 +16,6 @@ STAGE = Stage(
     owners={
         "place_id": (PlaceRow.id, select(PlaceRow.site_id)),
         "device_id": (DeviceRow.id, select(DeviceRow.site_id)),
+        "type_id": (DeviceTypeRow.id, select(DeviceTypeRow.site_id)),
     },
 )

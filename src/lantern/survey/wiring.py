@@ -19,6 +19,8 @@ from lantern.survey.tables import DeviceRow, inputs_of, outputs_of
 
 
 def check_outputs(session: Session, site_id: int, model: Device, row: DeviceRow | None, faults: FaultList) -> None:
+    if not model.outputs:
+        return
     own = row.id if row is not None else 0
     others = {output.name: device.code for device, output in outputs_of(session, site_id) if device.id != own}
     coils: dict[int, str] = {}
@@ -77,6 +79,8 @@ def used_outputs(session: Session, site_id: int, names: set[str]) -> str:
 
 def check_inputs(session: Session, site_id: int, model: Device, row: DeviceRow | None, faults: FaultList) -> None:
     """Names are a site's own, addresses a module's own."""
+    if not model.inputs:
+        return
     own = row.id if row is not None else 0
     others = {each.name: device.code for device, each in inputs_of(session, site_id) if device.id != own}
     names: set[str] = set()

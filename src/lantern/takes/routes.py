@@ -8,10 +8,10 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, HTTPException, Request
-from fastapi.responses import FileResponse, HTMLResponse, Response
+from fastapi import APIRouter, Body, HTTPException, Query, Request
+from fastapi.responses import FileResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import select
+from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 from starlette.background import BackgroundTask
 
@@ -31,6 +31,7 @@ from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow, detectors_of_site, first_detectors
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
+from lantern.web.ledger import EXPORT, Column, Ledger
 from lantern.web.pages import render
 
 router = APIRouter()
@@ -54,15 +55,40 @@ def get_take(session: Session, take_id: int) -> TakeRow:
     return row
 
 
+_marks = select(func.count(MarkRow.id)).where(MarkRow.take_id == TakeRow.id)
+LEDGER = Ledger(
+    "takes",
+    (
+        Column("device", "device", DeviceRow.code, choices=True),
+        Column("name", "take", TakeRow.name),
+        Column("kind", "kind", TakeRow.signal, choices=True),
+        Column("start", "began", TakeRow.stored_start),
+        Column("length_s", "length", TakeRow.length_s, num=True),
+        Column("samples", "samples", TakeRow.samples, num=True),
+        Column("bytes", "stored", TakeRow.packed_bytes, num=True),
+        Column("set_aside", "set aside", case((TakeRow.set_aside, "yes"), else_="no"), choices=True),
+        Column("marks", "marks", _marks.scalar_subquery(), num=True),
+    ),
+    "device",
+)
+
+
 @router.get("/takes", **may("viewer"))
-def takes_page(request: Request, device: Id | None = None) -> HTMLResponse:
-    """All takes of the site; `device`: of which one is to be imported. A fixed number of queries."""
+def takes_page(request: Request, of: Annotated[Id | None, Query(alias="import")] = None) -> Response:
+    """All takes of the site; `import`: the device of which one is to be imported. A fixed number of queries."""
+    asked = LEDGER.asked(request)
     with transaction() as session:
         site = site_of(session, site_id_of(request))
-        takes = listed_takes(session, site.id)
+        columns = [column.of.label(column.key) for column in LEDGER.columns]
+        query = select(TakeRow.id, *columns).join(DeviceRow).where(DeviceRow.site_id == site.id)
+        form = request.query_params.get(EXPORT)
+        if form:
+            return LEDGER.export(session, query, asked, form, zone=site.zone)
+        listed = LEDGER.read(session, query, asked)
+        takes = listed_takes(session, site.id, [row.id for row in listed.rows])
         marks: dict[int, list[Any]] = defaultdict(list)
         shown = select(MarkRow.take_id, MarkRow.label, MarkRow.start_s, MarkRow.end_s)
-        mine = shown.join(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site.id)
+        mine = shown.where(MarkRow.take_id.in_([take.id for take in takes]))
         for mark in session.execute(mine.order_by(MarkRow.start_s, MarkRow.id)):
             marks[mark.take_id].append(mark)
         devices = listed_devices(session, site.id)
@@ -75,7 +101,8 @@ def takes_page(request: Request, device: Id | None = None) -> HTMLResponse:
             marks=marks,
             detectors=first_detectors(session, site.id),
             imports=[import_shown(session, row) for row in actions.open_imports(session, site.id)],
-            wanted=next((each for each in devices if each.id == device), None),
+            wanted=next((each for each in devices if each.id == of), None),
+            list=listed,
             movable=[each for each in devices if DEVICE_KINDS[each.kind].signals],
         )
 

@@ -247,11 +247,14 @@ class ListedTake(TakeFacts):
 LISTED_COLUMNS = tuple(field.name for field in fields(ListedTake))
 
 
-def listed_takes(session: Session, site_id: int) -> list[ListedTake]:
-    """Of the site, by their devices' codes and in the order of time."""
+def listed_takes(session: Session, site_id: int, ids: Sequence[int] | None = None) -> list[ListedTake]:
+    """Of the site, by their devices' codes and in the order of time; with `ids` those, in that order."""
     columns = [DeviceRow.code if name == "code" else getattr(TakeRow, name) for name in LISTED_COLUMNS]
     query = select(*columns).join(TakeRow.device).where(DeviceRow.site_id == site_id)
-    return [ListedTake(*row) for row in session.execute(query.order_by(DeviceRow.code, TakeRow.stored_start))]
+    if ids is not None:
+        query = query.where(TakeRow.id.in_(ids))
+    found = [ListedTake(*row) for row in session.execute(query.order_by(DeviceRow.code, TakeRow.stored_start))]
+    return found if ids is None else sorted(found, key=lambda take: ids.index(take.id))
 
 
 def takes_by_id(session: Session, take_ids: Sequence[int]) -> list[TakeRow]:

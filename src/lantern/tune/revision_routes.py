@@ -6,6 +6,7 @@ from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
+from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
@@ -14,20 +15,51 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.formats.documents import detector_in
 from lantern.lists.tables import with_lists
-from lantern.people.tables import scale_of
+from lantern.people.tables import User, scale_of
 from lantern.revisions import RevisionRow, revisions_of
+from lantern.survey.tables import site_of
 from lantern.takes.tables import takes_of_device
 from lantern.tune import bench
 from lantern.tune.actions import changed_keys, merge_revision, restore_revision, save_revision
 from lantern.tune.drafts import Saved
 from lantern.tune.shown import changes_shown, get_detector, merge_shown
 from lantern.tune.tables import DetectorRow, judgements_of
-from lantern.web.access import may
+from lantern.web.access import may, site_id_of
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id
+from lantern.web.ledger import EXPORT, Column, Ledger
 from lantern.web.pages import render
 
 router = APIRouter()
+LEDGER = Ledger(
+    "revisions",
+    (
+        Column("at", "when", RevisionRow.at),
+        Column("who", "who", func.coalesce(User.name, "the program"), choices=True),
+        Column("what", "what", RevisionRow.what, choices=True),
+        Column("name", "name", RevisionRow.name),
+        Column("number", "no.", RevisionRow.number, num=True),
+        Column("state", "state", case((RevisionRow.body.is_(None), "deleted"), else_="saved"), choices=True),
+        Column("reason", "why", RevisionRow.reason),
+    ),
+    "-at",
+)
+
+
+@router.get("/revisions", **may("viewer"))
+def ledger(request: Request) -> Response:
+    """Every state that was saved on the site, the newest first; with `export=csv` or `xlsx` in the address, as a file."""
+    asked = LEDGER.asked(request)
+    with transaction() as session:
+        site = site_of(session, site_id_of(request))
+        columns = [column.of.label(column.key) for column in LEDGER.columns]
+        query = select(RevisionRow.id, RevisionRow.subject_id, *columns).where(RevisionRow.site_id == site.id)
+        query = query.outerjoin(User, User.id == RevisionRow.user_id)
+        form = request.query_params.get(EXPORT)
+        if form:
+            return LEDGER.export(session, query, asked, form, zone=site.zone)
+        listed = LEDGER.read(session, query, asked)
+        return render(request, session, "all_revisions.html", stage="tune", list=listed)
 
 
 @router.post("/bench/{detector_id}/revisions", **may("engineer", "saved a revision"))

@@ -6,7 +6,7 @@ foot of `ledger.html`.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
@@ -15,7 +15,7 @@ from zoneinfo import ZoneInfo
 
 from fastapi import HTTPException, Request
 from fastapi.responses import Response
-from sqlalchemy import ColumnElement, Select, String, cast, func, or_, select
+from sqlalchemy import Select, String, cast, func, or_, select
 from sqlalchemy.orm import Session
 
 from lantern.formats.sheets import write_csv, write_xlsx
@@ -26,18 +26,19 @@ MOST_EXPORTED = 100_000
 MOST_TEXT, MOST_CHOICES = 200, 200
 LATEST_PAGE = 1_000_000
 SORT, TEXT, PAGE, EXPORT = "sort", "q", "page", "export"
+Outs = Mapping[str, Callable[[Any], Any]]
+NOTHING: Outs = {}
 
 
 @dataclass(frozen=True)
 class Column:
-    """`of`: what the store sorts and looks in. `choices`: its values are offered to choose from. `out`: as it is exported."""
+    """`of`: what the store sorts and looks in. `choices`: its values are offered to choose from."""
 
     key: str
     title: str
-    of: ColumnElement[Any]
+    of: Any  # an expression of the store
     num: bool = False
     choices: bool = False
-    out: Callable[[Any], Any] | None = None
 
 
 @dataclass(frozen=True)
@@ -130,13 +131,20 @@ class Ledger:
         choices = {c.key: self._choices(session, query, c) for c in self.columns if c.choices}
         return Listed(self.columns, rows, total, replace(asked, page=page), choices)
 
-    def export(self, session: Session, query: Select[Any], asked: Asked, form: str, *, zone: str) -> Response:
-        """All that is asked for, as `csv` or `xlsx`; times in the site's zone. Raises HTTP 422 for another form."""
+    def export(
+        self, session: Session, query: Select[Any], asked: Asked, form: str, *, zone: str, out: Outs = NOTHING
+    ) -> Response:
+        """All that is asked for, as `csv` or `xlsx`; times in the site's zone. `out`: columns that are made of the whole row.
+
+        Raises HTTP 422 for another form.
+        """
         if form not in ("csv", "xlsx"):
             raise HTTPException(422, "A list is exported as csv or as xlsx.")
         rows = session.execute(self._sorted(self._filtered(query, asked), asked).limit(MOST_EXPORTED)).all()
         at = ZoneInfo(zone)
-        table = ([_out(column, getattr(row, column.key), at) for column in self.columns] for row in rows)
+        table = (
+            [out[c.key](row) if c.key in out else _out(getattr(row, c.key), at) for c in self.columns] for row in rows
+        )
         names = [column.key for column in self.columns]
         data = write_csv(names, table) if form == "csv" else write_xlsx(self.name, names, table)
         kind = "text/csv; charset=utf-8" if form == "csv" else XLSX
@@ -167,7 +175,5 @@ class Ledger:
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
-def _out(column: Column, value: Any, zone: ZoneInfo) -> Any:
-    if column.out is not None:
-        return column.out(value)
+def _out(value: Any, zone: ZoneInfo) -> Any:
     return value.astimezone(zone).replace(tzinfo=None) if isinstance(value, datetime) else value
