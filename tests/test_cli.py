@@ -9,8 +9,10 @@ import os
 import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 
+import httpx
 import pytest
 
 from lantern.cluster import free_port
@@ -82,6 +84,7 @@ def test_a_relay_stands_alone_and_says_what_is_switched() -> None:
     try:
         assert relay.stdout is not None
         assert f"127.0.0.1:{port}, unit 1" in relay.stdout.readline()
+        assert "discrete inputs 0 to 7" in relay.stdout.readline()
         relay.stdout.readline()
 
         async def switch() -> None:
@@ -96,6 +99,40 @@ def test_a_relay_stands_alone_and_says_what_is_switched() -> None:
     finally:
         relay.send_signal(signal.SIGINT)
         assert relay.wait(20) == 0
+
+
+def test_the_inputs_of_a_relay_alone_are_set_at_its_panel() -> None:
+    port, panel = free_port(), free_port()
+    asked = [LANTERN, "standin", "relay", "--port", str(port), "--panel", str(panel)]
+    relay = subprocess.Popen(asked, stdout=subprocess.PIPE, text=True)
+    try:
+        assert relay.stdout is not None
+        lines = [relay.stdout.readline() for _ in range(4)]
+        assert lines[3] == f"Its inputs are set at http://127.0.0.1:{panel}/panel.\n"
+        for attempt in range(100):
+            try:
+                page = httpx.get(f"http://127.0.0.1:{panel}/panel")
+                break
+            except httpx.ConnectError:
+                time.sleep(0.1)
+                assert attempt < 99
+        assert page.text.count("<button") == 8 + 8 * 5
+        pressed = httpx.post(f"http://127.0.0.1:{panel}/panel/contact/2/close")
+        assert "contact 2</td><td>closed" in pressed.text
+        assert httpx.post(f"http://127.0.0.1:{panel}/relay/loop/1/cut").json()["loops"][1] == 1000
+        for wrong in ("contact/9/close", "contact/1/kick", "loop/1/melted"):
+            assert httpx.post(f"http://127.0.0.1:{panel}/relay/{wrong}").status_code == 422
+
+        async def look() -> tuple[dict[int, bool], dict[int, int]]:
+            module = RelayModule("127.0.0.1", port)
+            read = await module.read_discrete_inputs([1, 2]), await module.read_input_registers([0, 1])
+            await module.close()
+            return read
+
+        assert in_a_loop(look) == ({1: False, 2: True}, {0: 500, 1: 1000})
+    finally:
+        relay.terminate()
+        relay.wait(20)
 
 
 def test_evaluate(files: dict[str, Path], tmp_path: Path) -> None:

@@ -88,10 +88,11 @@ def sweep(
 
 
 @app.command()
-def schema(what: Annotated[str, typer.Argument(help="site, detector or take")]) -> None:
+def schema(what: Annotated[str, typer.Argument(help="site, detector, take or type")]) -> None:
     """Print the JSON Schema of a file format."""
     from lantern.core.faults import Fault
     from lantern.core.kinds import detector_schema
+    from lantern.core.register.device_type import type_schema
     from lantern.core.site import Site
     from lantern.formats.takes import take_schema
 
@@ -99,6 +100,7 @@ def schema(what: Annotated[str, typer.Argument(help="site, detector or take")]) 
         "site": Site.model_json_schema,
         "detector": detector_schema,
         "take": take_schema,
+        "type": type_schema,
     }
     with told():
         if what not in models:

@@ -63,18 +63,22 @@ DeviceKindName = Annotated[str, AfterValidator(_known), Field(json_schema_extra=
 
 @dataclass(frozen=True)
 class Suitable:
-    """A detector kind for a device, and why not, if it is not."""
+    """A detector kind for a device, and why not, if it is not. `caution`: it may be made, and the device could not carry it."""
 
     kind: Kind
     why_not: str = ""
+    caution: str = ""
 
 
-def suitable(device_kind: str, takes: Sequence[str] = ()) -> list[Suitable]:
-    """All detector kinds, those that such a device can do first. `takes`: kinds of the takes that there are."""
+def suitable(device_kind: str, takes: Sequence[str] = (), *, also: Sequence[str] = ()) -> list[Suitable]:
+    """All detector kinds, those that such a device can do first. `takes`: kinds of the takes that there are; `also`: signals
+    that this one gives besides those of its kind.
+    """
     device = DEVICE_KINDS[device_kind]
+    signals = {*device.signals, *also}
     found = []
     for kind in KINDS.values():
-        common = [signal for signal in kind.signals if signal in device.signals]
+        common = [signal for signal in kind.signals if signal in signals]
         if not common:
             why_not = f"it reads {' or '.join(kind.signals)}; a {device.title} gives {device.gives}"
         elif takes and not set(common) & set(takes):

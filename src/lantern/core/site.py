@@ -185,7 +185,7 @@ def _flat(value: Any, at: str = "") -> dict[str, Any]:
     elif isinstance(value, list) and value and all(isinstance(v, dict) and not NAMING.isdisjoint(v) for v in value):
         inner = {f"{at}[{next(v[key] for key in v if key in NAMING)}]": v for v in value}
     else:
-        return {at: value}
+        return {} if value == [] else {at: value}
     return {key: each for place, part in inner.items() for key, each in _flat(part, place).items()}
 
 

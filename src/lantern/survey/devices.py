@@ -96,7 +96,8 @@ def change_device(
     ability = {key: value for key, value in (row.ability | document.get("ability", {})).items() if value is not None}
     model = _checked(session, row.site_id, document_of(row) | document | {"kind": row.kind, "ability": ability}, row)
     _check_picture(session, row, model)
-    follow_outputs(session, row, model, outputs_were, user_id)
+    if "outputs" in document:
+        follow_outputs(session, row, model, outputs_were, user_id)
     if "inputs" in document:
         follow_inputs(session, row, model, inputs_were, user_id)
     if model.code != row.code:

@@ -8,7 +8,7 @@ from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from lantern.core.site import by_object, differences
+from lantern.core.site import NAMING, by_object, differences
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.formats.documents import read_json
@@ -56,18 +56,23 @@ def _against(request: Request, data: bytes, name: str) -> Response:
 
 
 def _told(found: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """By object: what it is, and what of it differs, in words."""
-    return [
-        {
-            "object": name,
-            "kind": "only here" if all(d["second"] is None for d in parts) else "only there" if all(d["first"] is None for d in parts) else "differs",
-            "parts": [
-                {"at": d["at"][len(name) :].lstrip(".") or "value", "first": _said(d["first"]), "second": _said(d["second"])}
-                for d in parts
-            ],
-        }
-        for name, parts in by_object(found)
-    ]  # fmt: skip
+    """By object: whether only one of the two has it, and what of it differs, in words."""
+    out = []
+    for name, parts in by_object(found):
+        named = [part for part in parts if part["at"][len(name) :].lstrip(".") in NAMING]
+        kind = "differs"
+        if name and named:
+            kind = "only there" if named[0]["first"] is None else "only here"
+        shown = [
+            {
+                "at": part["at"][len(name) :].lstrip(".") or "value",
+                "first": _said(part["first"]),
+                "second": _said(part["second"]),
+            }
+            for part in parts
+        ]
+        out.append({"object": name, "kind": kind, "parts": shown})
+    return out
 
 
 def _said(value: Any) -> str:

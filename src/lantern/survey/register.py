@@ -140,6 +140,18 @@ def units_of(session: Session, site_id: int) -> Site:
     return Site({row.code: unit_of(row, types, detectors[row.id]) for row in rows})
 
 
+def signals_of_type(session: Session, row: DeviceRow) -> list[str]:
+    """The signals that its type gives, which a device of its kind may not."""
+    of = register_of(session, row.site_id).get(row.type) if row.type else None
+    return [] if of is None else [ability.signal for ability in of.abilities]
+
+
+def channels_of(session: Session, row: DeviceRow) -> list[str]:
+    """The names of its bodies or sensors, where it has more than one."""
+    names = unit_of(row, register_of(session, row.site_id), []).channel_names
+    return names if len(names) > 1 else []
+
+
 # ---- what is wrong ---------------------------------------------------------------------------------------------------
 
 

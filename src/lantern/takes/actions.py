@@ -23,6 +23,7 @@ from lantern.formats.signals.register import signal_of
 from lantern.formats.takes import Take, has_sidecar, open_take
 from lantern.formats.text import has_controls
 from lantern.settings import settings
+from lantern.survey.register import signals_of_type
 from lantern.survey.tables import DeviceRow, device_by_code
 from lantern.takes import questions
 from lantern.takes.marking import import_marks
@@ -170,7 +171,7 @@ def import_path(
         device = session.get(DeviceRow, device_id) if device_id else device_by_code(session, site_id, take.info.device)
         if device is None:
             raise UnknownDeviceError(take)
-        _check_signal(take.info.kind, device)
+        _check_signal(session, take.info.kind, device)
         _check_picture(take, device)
         row = add_take(session, take, device_id=device.id, progress=progress)
         import_marks(session, row, list(take.marks))
@@ -179,15 +180,15 @@ def import_path(
 
 def move_take(session: Session, take: TakeRow, device: DeviceRow) -> None:
     """It is of another device. Marks go along; how the old device's revisions were judged on it does not. Raises `Refused`."""
-    _check_signal(take.signal, device)
+    _check_signal(session, take.signal, device)
     _check_size(signal_of(take.signal).picture(take.facts), device)
     session.execute(delete(JudgementRow).where(JudgementRow.take_id == take.id))
     take.device_id = device.id
 
 
-def _check_signal(kind: str, device: DeviceRow) -> None:
+def _check_signal(session: Session, kind: str, device: DeviceRow) -> None:
     gives = DEVICE_KINDS[device.kind]
-    if kind not in gives.signals:
+    if kind not in gives.signals and kind not in signals_of_type(session, device):
         what = f"{device.code} is a {gives.title}, which gives {gives.gives}"
         raise Refused([Fault("take: device", what, f"a device that gives {kind}")])
 

@@ -150,7 +150,7 @@ def changed_keys(before: dict[str, Any], after: dict[str, Any], kind: str) -> li
     model = kind_of(kind).dials
     old, new = (model.model_validate(body.get("dials", {})).model_dump() for body in (before, after))
     out = [{"what": name, "before": old[name], "after": new[name]} for name in old if old[name] != new[name]]
-    for key in ("regions", "timetable"):
+    for key in ("regions", "timetable", "channel"):
         if before.get(key) != after.get(key):
             out.append({"what": key, "before": _shown(before.get(key)), "after": _shown(after.get(key))})
     return out

@@ -103,6 +103,15 @@ def rename(request: Request, detector_id: Id, name: str = Body(embed=True)) -> R
         return json_answer({"id": row.id, "name": row.name, "revision": row.revision})
 
 
+@router.put("/detectors/{detector_id}/channel", **may("engineer", "put a detector on a channel"))
+def on_channel(request: Request, detector_id: Id, channel: str | None = Body(embed=True, max_length=40)) -> Response:
+    """The body or sensor of its device that it looks at; null: none of its own."""
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        making.set_channel(session, row, channel, user_id=user_id(request))
+        return json_answer({"id": row.id, "revision": row.revision})
+
+
 @router.post("/detectors/{detector_id}/copy", **may("engineer", "copied a detector"))
 def copy(request: Request, detector_id: Id, copied: Copied) -> Response:
     with transaction() as session:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -11,7 +12,10 @@ from lantern.core.devices import DEVICE_KINDS, Suitable, suitable
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.kinds import kind_of
+from lantern.core.register.carrying import can
+from lantern.core.register.installed import Site
 from lantern.formats.documents import detector_in
+from lantern.survey.register import channels_of, signals_of_type, units_of
 from lantern.survey.tables import DeviceRow, devices_of_site
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.actions import add_detector, save_revision
@@ -21,8 +25,31 @@ Size = tuple[float, float]
 
 
 def kinds_for(session: Session, device: DeviceRow) -> list[Suitable]:
-    """All detector kinds, those that the device can do first."""
-    return suitable(device.kind, [take.signal for take in takes_of_device(session, device.id)])
+    """All detector kinds, those that the device can do first, with what its type says against them."""
+    signals = [take.signal for take in takes_of_device(session, device.id)]
+    found = suitable(device.kind, signals, also=signals_of_type(session, device))
+    site = units_of(session, device.site_id)
+    told = [replace(each, caution=_caution(each.kind.name, site, device.code)) for each in found]
+    return sorted(told, key=lambda each: (bool(each.why_not), bool(each.caution)))
+
+
+def _caution(kind: str, site: Site, code: str) -> str:
+    unit = site.units[code]
+    if unit.type is None:
+        return ""
+    verdict = can(unit, kind, site)
+    return verdict.why if verdict.answer == "no" else ""
+
+
+def set_channel(session: Session, row: DetectorRow, channel: str | None, *, user_id: int | None) -> None:
+    """A revision like any other: on which body or sensor of its device it looks. Raises `Refused` for one that is not there."""
+    names = channels_of(session, row.device)
+    if channel is not None and channel not in names:
+        expected = f"empty, or one of {', '.join(names) or 'none: it has one channel'}"
+        raise Refused([Fault("detector: channel", repr(channel[:40]), expected)])
+    detector = detector_in(row.body | {"channel": channel}, where="detector")
+    reason = f"On channel {channel}." if channel else "On no channel of its own."
+    save_revision(session, row, detector, reason=reason, user_id=user_id, base=row.revision)
 
 
 def picture_of(session: Session, device: DeviceRow) -> Size | None:

@@ -20,6 +20,7 @@ from lantern.core.units import Scale
 from lantern.formats.documents import detector_in
 from lantern.formats.signals.register import SIGNALS
 from lantern.revisions import revision
+from lantern.survey.register import channels_of
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.drafts import Draft
 from lantern.tune.making import devices_for
@@ -57,7 +58,7 @@ def told_beside(request: Request, session: Session, row: DetectorRow) -> dict[st
     edits = suffices(request.state.role, "engineer")
     first = revision(session, row.WHAT, row.id, 1) if "copied" in request.query_params else None
     told = {"kind": kind_of(row.kind), "edits": edits, "copy_to": devices_for(session, row)}
-    return told | {"copied": first.reason if first else ""}
+    return told | {"copied": first.reason if first else "", "channels": channels_of(session, row.device)}
 
 
 def render_without_evidence(request: Request, session: Session, row: DetectorRow, *, stage: str) -> HTMLResponse:
