@@ -53,7 +53,7 @@ LEDGER = Ledger(
         Column("abilities", "on", cast(DeviceRow.extras["abilities"], String)),
         Column("retired", "retired", case((DeviceRow.retired, "yes"), else_="no"), choices=True),
         Column("detectors", "detectors", _counted.scalar_subquery(), num=True),
-        Column("cautions", "cautions", WRONG, num=True),
+        Column("cautions", "cautions", WRONG),
     ),
     "code",
 )

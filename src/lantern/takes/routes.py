@@ -74,8 +74,12 @@ LEDGER = Ledger(
 
 
 @router.get("/takes", **may("viewer"))
-def takes_page(request: Request, of: Annotated[Id | None, Query(alias="import")] = None) -> Response:
-    """All takes of the site; `import`: the device of which one is to be imported. A fixed number of queries."""
+def takes_page(
+    request: Request, of: Annotated[Id | None, Query(alias="import")] = None, take: Id | None = None
+) -> Response:
+    """All takes of the site; `import`: the device of which one is to be imported; `take`: the page that has this one. A fixed
+    number of queries.
+    """
     asked = LEDGER.asked(request)
     with transaction() as session:
         site = site_of(session, site_id_of(request))
@@ -84,6 +88,8 @@ def takes_page(request: Request, of: Annotated[Id | None, Query(alias="import")]
         form = request.query_params.get(EXPORT)
         if form:
             return LEDGER.export(session, query, asked, form, zone=site.zone)
+        if take is not None:
+            asked = LEDGER.page_with(session, query, asked, take)
         listed = LEDGER.read(session, query, asked)
         takes = listed_takes(session, site.id, [row.id for row in listed.rows])
         marks: dict[int, list[Any]] = defaultdict(list)

@@ -131,6 +131,11 @@ class Ledger:
         choices = {c.key: self._choices(session, query, c) for c in self.columns if c.choices}
         return Listed(self.columns, rows, total, replace(asked, page=page), choices)
 
+    def page_with(self, session: Session, query: Select[Any], asked: Asked, row_id: int) -> Asked:
+        """What is asked for, at the page that has this row; at its own where the row is not in the list."""
+        ids = [row.id for row in session.execute(self._sorted(self._filtered(query, asked), asked))]
+        return replace(asked, page=ids.index(row_id) // PER_PAGE + 1) if row_id in ids else asked
+
     def export(
         self, session: Session, query: Select[Any], asked: Asked, form: str, *, zone: str, out: Outs = NOTHING
     ) -> Response:

@@ -101,3 +101,14 @@ section?.querySelector("[data-renew]")?.addEventListener("click", async () => {
   try { tellToken(await ask("POST", `/devices/${section.dataset.device}/token`)); } catch (error) { say(false,
     [error.message]); }
 });
+
+// a new device: a type is of one kind, and a kind has its types
+const [type, kind] = ["type", "kind"].map((id) => document.getElementById(id));
+if (kind?.tagName === "SELECT") {
+  const offer = () => {
+    for (const option of type.options) option.hidden = Boolean(option.dataset.kind) && option.dataset.kind !== kind.value;
+    if (type.selectedOptions[0].hidden) type.value = "";
+  };
+  kind.addEventListener("change", offer);
+  offer();
+}

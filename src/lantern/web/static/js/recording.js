@@ -101,5 +101,5 @@ document.addEventListener("alpine:init", () => window.Alpine.data("recording", (
     if (r.state !== "done") return `${r.state}: ${r.ended}${lost}`;
     return `${r.ended}${r.take ? "" : "; its take was deleted"}${lost}`;
   },
-  takeLink: (r) => address(`/takes#take-${r.take}`),
+  takeLink: (r) => address(`/takes?take=${r.take}#take-${r.take}`),
 })));
