@@ -9,10 +9,10 @@ import pkgutil
 import typer
 
 import lantern.benches
-from lantern.commands import judge, run, standin, store
+from lantern.commands import judge, promise, run, standin, store
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
-for commands in (judge.app, run.app, store.app):
+for commands in (judge.app, promise.app, run.app, store.app):
     app.add_typer(commands)
 app.add_typer(standin.app, name="standin")
 for room in sorted(pkgutil.iter_modules(lantern.benches.__path__), key=lambda each: each.name):

@@ -1,0 +1,187 @@
+"""What a camera covers on the plan, as exact polygons: its field at a height, less the shadows of what stands in the way.
+
+A wall between two points throws, for a camera at height h and a target at height z, the shadow of a trapezoid: from the wall to
+the wall seen from the camera at (h - z) / (h - H) times its distance (without end where the wall is as high as the camera).
+Contours of pixels per metre are lines across the axis, for they go by depth. Textbook geometry, without a source.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from lantern.core.optics.mount import Floats, Mount, View
+
+BEYOND = 1e4  # a shadow without end, as a multiple of its wall's distance
+LEAST_PX_PER_M = 12.5  # what lies beyond is no coverage; the lowest grade of IEC 62676-4:2014, from memory
+NEAR = 1e-9
+
+
+@dataclass(frozen=True)
+class Wall:
+    """Something that hides: corners on the plan, from the ground up to a height."""
+
+    points: tuple[tuple[float, float], ...]
+    height_m: float
+    closed: bool = False  # a building: its last corner is joined to its first
+
+    @property
+    def segments(self) -> Floats:
+        """Pairs of corners, shape (n, 2, 2)."""
+        corners = np.array(self.points + ((self.points[0],) if self.closed else ()), dtype=float)
+        return np.stack([corners[:-1], corners[1:]], axis=1)
+
+
+@dataclass(frozen=True)
+class Covered:
+    """Of one camera at one height: `field` what it would see without walls, `seen` what it does, `shadow` the rest."""
+
+    field: BaseGeometry
+    seen: BaseGeometry
+    shadow: BaseGeometry
+
+
+def field_of(mount: Mount, height_m: float, *, least_px_per_m: float = LEAST_PX_PER_M) -> BaseGeometry:
+    """What lies in the picture at a height above the ground, as far as so many px/m: a convex polygon, empty where none is."""
+    view = View(mount)
+    right, down, ahead = view.axes
+    half_w, half_h = (side / (2 * mount.f_px) for side in mount.pixels)
+    far_m = mount.f_px / least_px_per_m
+    # each as n . (P - eye) >= least
+    planes = [
+        (half_w * ahead - right, 0.0),
+        (half_w * ahead + right, 0.0),
+        (half_h * ahead - down, 0.0),
+        (half_h * ahead + down, 0.0),
+        (ahead, NEAR),
+        (-ahead, -far_m),
+    ]
+    reach = 2 * far_m + 10
+    x, y = mount.x_m, mount.y_m
+    corners = np.array([[x - reach, y - reach], [x + reach, y - reach], [x + reach, y + reach], [x - reach, y + reach]])
+    for normal, least in planes:
+        corners = _clipped(
+            corners, normal[:2], least + normal[:2] @ view.eye[:2] - normal[2] * (height_m - mount.height_m)
+        )
+        if len(corners) < 3:
+            return shapely.Polygon()
+    return shapely.Polygon(corners)
+
+
+def _clipped(corners: Floats, normal: Floats, least: float) -> Floats:
+    """A convex polygon's part with normal . P >= least (Sutherland and Hodgman)."""
+    side = corners @ normal - least
+    out = []
+    for n in range(len(corners)):
+        one, other = n, (n + 1) % len(corners)
+        if side[one] >= 0:
+            out.append(corners[one])
+        if (side[one] >= 0) != (side[other] >= 0):
+            out.append(corners[one] + (corners[other] - corners[one]) * side[one] / (side[one] - side[other]))
+    return np.array(out).reshape(-1, 2)
+
+
+def shadows(eye: Floats, segments: Floats, heights_m: Floats, target_m: float) -> list[BaseGeometry]:
+    """The shadow of each wall's segment, shape (n, 2, 2) with heights (n,), for targets at `target_m`. None where none falls."""
+    h = eye[2]
+    out: list[BaseGeometry] = []
+    for segment, wall_m in zip(segments, heights_m, strict=True):
+        if wall_m <= target_m + NEAR:
+            continue
+        factor = BEYOND if wall_m >= h - NEAR else min((h - target_m) / (h - wall_m), BEYOND)
+        away = segment - eye[:2]
+        if abs(away[0, 0] * away[1, 1] - away[0, 1] * away[1, 0]) < NEAR:  # seen edge-on it hides nothing
+            continue
+        far = eye[:2] + away * factor
+        out.append(shapely.Polygon([segment[0], segment[1], far[1], far[0]]))
+    return out
+
+
+def covered(mount: Mount, walls: Sequence[Wall], height_m: float, *, least_px_per_m: float = LEAST_PX_PER_M) -> Covered:
+    """What a camera sees of targets at a height above the ground, among walls."""
+    field = field_of(mount, height_m, least_px_per_m=least_px_per_m)
+    if field.is_empty:
+        return Covered(field, field, field)
+    eye = View(mount).eye
+    reach = shapely.union_all([field, shapely.Point(eye[:2])]).convex_hull
+    found = []
+    for wall in walls:
+        if shapely.intersects(reach, shapely.LineString(wall.points)) or (wall.closed and _over(wall, eye)):
+            segments = wall.segments
+            found += shadows(eye, segments, np.full(len(segments), wall.height_m), height_m)
+            if wall.closed and wall.height_m > height_m:
+                found.append(shapely.Polygon(wall.points))  # nobody stands inside
+    thrown = shapely.union_all(found) if found else shapely.Polygon()
+    # the shadows themselves are taken off, not their part in the field, whose rounded edge would leave slivers
+    return Covered(field, shapely.difference(field, thrown), shapely.intersection(field, thrown))
+
+
+def _over(wall: Wall, eye: Floats) -> bool:
+    return bool(shapely.Polygon(wall.points).contains(shapely.Point(eye[:2])))
+
+
+def banded(mount: Mount, area: BaseGeometry, height_m: float, levels_px_per_m: Sequence[float]) -> list[BaseGeometry]:
+    """The parts of an area with at least each of these px/m and less than the next, the levels rising; one more: beyond all of them
+    the densest.
+    """
+    view = View(mount)
+    out = []
+    for least, most in zip(levels_px_per_m, [*levels_px_per_m[1:], None], strict=True):
+        near_m = 0.0 if most is None else mount.f_px / most
+        out.append(_between(view, area, height_m, near_m, mount.f_px / least))
+    return out
+
+
+def _between(view: View, area: BaseGeometry, height_m: float, near_m: float, far_m: float) -> BaseGeometry:
+    """The part of an area at a height whose depth lies between two."""
+    if area.is_empty:
+        return area
+    x0, y0, x1, y1 = area.bounds
+    box = np.array([[x0 - 1, y0 - 1], [x1 + 1, y0 - 1], [x1 + 1, y1 + 1], [x0 - 1, y1 + 1]])
+    ahead, rise = view.axes[2], height_m - view.mount.height_m
+    base = ahead[:2] @ view.eye[:2] - ahead[2] * rise
+    box = _clipped(box, ahead[:2], near_m + base)
+    if len(box) >= 3:
+        box = _clipped(box, -ahead[:2], -(far_m + base))
+    return shapely.intersection(area, shapely.Polygon(box)) if len(box) >= 3 else shapely.Polygon()
+
+
+def contour(mount: Mount, height_m: float, px_per_m: float, area: BaseGeometry) -> BaseGeometry:
+    """The line of so many px/m at a height, as far as it lies in an area."""
+    view = View(mount)
+    ahead, rise = view.axes[2], height_m - mount.height_m
+    level = ahead[:2]
+    length = float(np.linalg.norm(level))
+    if length < NEAR or area.is_empty:
+        return shapely.LineString()
+    depth = mount.f_px / px_per_m
+    foot = view.eye[:2] + level / length**2 * (depth - ahead[2] * rise)
+    along = np.array([level[1], -level[0]]) / length * 1e4
+    return shapely.intersection(shapely.LineString([foot - along, foot + along]), area)
+
+
+def weakest(mount: Mount, zone: BaseGeometry, height_m: float) -> tuple[float, tuple[float, float]] | None:
+    """The least px/m in a zone at a height, and where: at its corner of the greatest depth. None where the zone is empty."""
+    if zone.is_empty:
+        return None
+    corners = shapely.get_coordinates(zone)
+    points = np.column_stack([corners, np.full(len(corners), height_m)])
+    density = View(mount).across_px_per_m(points)
+    if np.isnan(density).any():
+        return 0.0, tuple(float(v) for v in corners[int(np.argmax(np.isnan(density)))])  # type: ignore[return-value] # two
+    at = int(np.argmin(density))
+    return float(density[at]), (float(corners[at, 0]), float(corners[at, 1]))
+
+
+def overlap(areas: Sequence[BaseGeometry]) -> BaseGeometry:
+    """What at least two of these areas have in common."""
+    tree = shapely.STRtree(areas)
+    first, second = tree.query(areas, predicate="intersects")
+    pairs = [
+        shapely.intersection(areas[a], areas[b]) for a, b in zip(first.tolist(), second.tolist(), strict=True) if a < b
+    ]
+    return shapely.union_all(pairs) if pairs else shapely.Polygon()

@@ -1,0 +1,61 @@
+"""What a predicted figure is held against: a wish, and whether it is met, nearly met, or not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+Word = Literal["pass", "marginal", "fail"]
+NEAR_SHARE, NEAR_DEG, NEAR_DB = 0.10, 3.0, 3.0  # what still is marginal on the failing side; common practice, no source
+
+
+@dataclass(frozen=True)
+class Wish:
+    """`goal`: what the figure should be, at least or at most. `floor`: up to where it is marginal; None: by what is usual."""
+
+    name: str
+    goal: float
+    unit: str
+    at_least: bool
+    source: str
+    floor: float | None = None
+
+    @property
+    def edge(self) -> float:
+        """Beyond this it fails."""
+        if self.floor is not None:
+            return self.floor
+        slack = {"°": NEAR_DEG, "dB": NEAR_DB}.get(self.unit, abs(self.goal) * NEAR_SHARE)
+        return self.goal - slack if self.at_least else self.goal + slack
+
+    def word(self, value: float) -> Word:
+        sign = 1.0 if self.at_least else -1.0
+        if sign * (value - self.goal) >= -1e-9:
+            return "pass"
+        return "marginal" if sign * (value - self.edge) >= -1e-9 else "fail"
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A figure held against its wish; what nobody can say (a point behind the camera) fails."""
+
+    wish: Wish
+    value: float | None
+    cure: str | None = None
+
+    @property
+    def word(self) -> Word:
+        return "fail" if self.value is None else self.wish.word(self.value)
+
+    def as_dict(self) -> dict[str, Any]:
+        return {"value": self.value, "wish": self.wish.goal, "verdict": self.word, "cure": self.cure}
+
+
+CHAR = Wish("char_px", 20, "px", True, "common practice, no source", floor=16)
+STROKE = Wish("stroke_px", 2.5, "px", True, "common practice, no source")
+EYES = Wish("eyes_px", 60, "px", True, "common practice, no source", floor=30)
+FRAMES = Wish("frames", 5, "", True, "common practice, no source", floor=3)
+INCIDENCE_H = Wish("incidence_h_deg", 30, "°", False, "common practice, no source")
+INCIDENCE_V = Wish("incidence_v_deg", 30, "°", False, "common practice, no source")
+PLATE_BLUR = Wish("blur_px", 1, "px", False, "common practice, no source")
+PLATE_ROLL = Wish("plate_roll_deg", 5, "°", False, "common practice, no source")

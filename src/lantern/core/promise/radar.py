@@ -1,0 +1,148 @@
+"""How far a radar sees, through what, and where a path crosses it unseen."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import shapely
+from pydantic import Field
+from shapely.geometry.base import BaseGeometry
+
+from lantern.core.linking.links import Strict
+from lantern.core.optics.coverage import BEYOND
+from lantern.core.optics.mount import Floats
+from lantern.core.promise.plan import Occluder
+
+# radar cross-section in m² by class, relative to a person of 1: textbook and 24 GHz practice, from memory
+CLASSES = {"person": 1.0, "dog": 0.05, "bicycle": 2.0, "car": 10.0, "boat": 30.0}
+CHORD_M = 0.05  # the arc of a sector is drawn by chords that leave it by no more
+
+
+class Radar(Strict):
+    """Where a radar stands: its sector, how far it sees a person, the least radial speed that it tells from rest."""
+
+    x_m: float = Field(ge=-1e6, le=1e6)
+    y_m: float = Field(ge=-1e6, le=1e6)
+    height_m: float = Field(gt=0, le=1000)
+    azimuth_deg: float = Field(ge=-360, le=360)
+    sector_deg: float = Field(gt=0, le=360)
+    range_m: float = Field(gt=0, le=20_000, description="to a person of 1 m²")
+    min_speed_mps: float = Field(default=0.3, gt=0, le=50, description="radial; common practice, no source")
+
+    @property
+    def eye(self) -> Floats:
+        return np.array([self.x_m, self.y_m])
+
+
+def range_of(person_m: float, rcs_m2: float) -> float:
+    """Range goes with the fourth root of the cross-section (G06)."""
+    return float(person_m * rcs_m2**0.25)
+
+
+def through(range_m: float, loss_db: float) -> float:
+    """What is left of a range behind a one-way loss: 10^(-A/20) of it (G07)."""
+    return 0.0 if math.isinf(loss_db) else range_m * 10 ** (-loss_db / 20)
+
+
+def sector(radar: Radar, range_m: float) -> BaseGeometry:
+    """The sector as a polygon, its arc by chords (G10, G11)."""
+    width = math.radians(radar.sector_deg)
+    step = 2 * math.acos(max(1 - CHORD_M / range_m, 0.0))
+    count = max(math.ceil(width / step), 2)
+    angles = math.radians(radar.azimuth_deg) + np.linspace(-width / 2, width / 2, count + 1)
+    arc = radar.eye + range_m * np.column_stack([np.sin(angles), np.cos(angles)])
+    return shapely.Polygon(arc if radar.sector_deg >= 360 else [radar.eye, *arc])
+
+
+def reach(radar: Radar, occluders: Sequence[Occluder], rcs_m2: float = 1.0) -> BaseGeometry:
+    """Where a target of this cross-section is seen: the sector, and behind each wall only as far as its loss leaves. Walls that
+    end below the radar's own height are looked over.
+    """
+    far_m = range_of(radar.range_m, rcs_m2)
+    whole = sector(radar, far_m)
+    taken = []
+    for occluder in occluders:
+        if occluder.height_m < radar.height_m:
+            continue
+        left = shapely.Point(radar.eye).buffer(through(far_m, occluder.loss_db), quad_segs=64)
+        for segment in occluder.wall.segments:
+            away = segment - radar.eye
+            if abs(away[0, 0] * away[1, 1] - away[0, 1] * away[1, 0]) < 1e-9:
+                continue
+            behind = shapely.Polygon(
+                [segment[0], segment[1], radar.eye + away[1] * BEYOND, radar.eye + away[0] * BEYOND]
+            )
+            if shapely.intersects(behind, whole):
+                taken.append(shapely.difference(shapely.intersection(behind, whole), left))
+    return shapely.difference(whole, shapely.union_all(taken)) if taken else whole
+
+
+@dataclass(frozen=True)
+class Crossing:
+    """A path against a radar: how much of it lies in reach, and the stretches of that on which a walker is not told from rest."""
+
+    length_m: float
+    in_reach_m: float
+    blind: tuple[tuple[float, float], ...]  # (from, to) in m along the path
+
+    def longest_s(self, speed_mps: float) -> float:
+        """The longest time unseen within reach."""
+        return max((end - start for start, end in self.blind), default=0.0) / speed_mps
+
+
+def crossing(radar: Radar, path: Sequence[Sequence[float]], speed_mps: float, area: BaseGeometry) -> Crossing:
+    """Where along a path the radial part of the speed is too small: within p tan(asin(v_min / v)) of the closest approach p of
+    each straight piece (G08); all of it where the walker is no faster than v_min.
+    """
+    points = np.array([point[:2] for point in path], dtype=float)
+    blind: list[tuple[float, float]] = []
+    at, in_reach = 0.0, 0.0
+    for one, other in pairwise(points):
+        way = other - one
+        length = float(np.linalg.norm(way))
+        if length == 0:
+            continue
+        unit = way / length
+        foot = float((radar.eye - one) @ unit)
+        p = float(np.linalg.norm(one + unit * foot - radar.eye))
+        half = math.inf
+        if speed_mps > radar.min_speed_mps:
+            half = p * math.tan(math.asin(radar.min_speed_mps / speed_mps))
+        for start, end in _within(one, unit, length, area):
+            in_reach += end - start
+            low, high = max(start, foot - half), min(end, foot + half)
+            if high > low:
+                blind.append((at + low, at + high))
+        at += length
+    return Crossing(at, in_reach, tuple(_joined(blind)))
+
+
+def longest_anywhere_s(radar: Radar, path: Sequence[Sequence[float]], speed_mps: float) -> float:
+    """The longest time unseen if all of the path were in reach: no turn of the radar makes it shorter."""
+    far = shapely.box(-1e7, -1e7, 1e7, 1e7)
+    return crossing(radar, path, speed_mps, far).longest_s(speed_mps)
+
+
+def _within(one: Floats, unit: Floats, length: float, area: BaseGeometry) -> list[tuple[float, float]]:
+    """Which parts of a straight piece lie in an area, in m from its beginning."""
+    inside = shapely.intersection(shapely.LineString([one, one + unit * length]), area)
+    out = []
+    for part in shapely.get_parts(inside):
+        if part.geom_type == "LineString" and not part.is_empty:
+            along = (shapely.get_coordinates(part) - one) @ unit
+            out.append((float(along.min()), float(along.max())))
+    return sorted(out)
+
+
+def _joined(stretches: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    out: list[tuple[float, float]] = []
+    for start, end in sorted(stretches):
+        if out and start <= out[-1][1] + 1e-6:
+            out[-1] = (out[-1][0], max(out[-1][1], end))
+        else:
+            out.append((start, end))
+    return out
