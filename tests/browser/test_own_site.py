@@ -99,7 +99,7 @@ def new_module(page: Page, port: int) -> None:
     page.get_by_label("Name", exact=True).fill("Relays")
     page.get_by_label("Kind").select_option("io_module")
     page.get_by_label("Host").fill("127.0.0.1")
-    page.get_by_label("Port").fill(str(port))
+    page.get_by_label("Port", exact=True).fill(str(port))
     page.get_by_role("button", name="Add an output").click()
     page.get_by_label("Name of the output").fill("Kiln lamp")
     page.get_by_label("Coil").fill("0")

@@ -55,11 +55,10 @@ def there() -> tuple[int, int]:
         return devices, session.scalar(select(func.count(PlaceRow.id))) or 0
 
 
-@pytest.mark.parametrize("form", ["csv", "xlsx"])
 def test_three_hundred_with_four_faults_are_not_stored_until_they_are_mended(
-    client: TestClient, small: Small, form: str
+    client: TestClient,
 ) -> None:
-    rows = three_hundred()
+    form, rows = "csv", three_hundred()
     wrong = [list(row) for row in rows]
     wrong[9][4] = "fixed camra"  # no such type
     wrong[19][0] = "V018"  # twice
@@ -173,8 +172,8 @@ def test_what_is_no_table_is_refused(data: bytes, told: str) -> None:
 def test_a_workbook_that_unpacks_to_gigabytes_is_refused() -> None:
     book = Workbook(write_only=True)
     sheet = book.create_sheet()
-    for _ in range(30_000):
-        sheet.append(["x" * 1000])
+    for _ in range(21_000):
+        sheet.append(["x" * 900])
     held = io.BytesIO()
     book.save(held)
     with pytest.raises(Refused, match=r"times its size|more than"):

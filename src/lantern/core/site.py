@@ -15,6 +15,7 @@ from lantern.core.kinds import detector_of, kind_of
 from lantern.core.linking.inputs import Input
 from lantern.core.linking.links import LinkRule, Output, Strict, Watchdog
 from lantern.core.logic.timetable import Timetable, zone_of
+from lantern.core.promise.plan import Plan
 from lantern.core.register.device_type import DeviceType
 from lantern.core.register.firmware import Firmware
 from lantern.core.register.installed import Channel, HangsOn, SwitchedOn
@@ -89,7 +90,7 @@ class SiteDetector(Detector):
 
 
 class Site(Strict):
-    """`lists` are for the families whose detectors name them. `plan`, `compounds` and `expectations` are of subjects to come: checked for shape, kept, written again."""
+    """`lists` are for the families whose detectors name them. `compounds` and `expectations` are of subjects to come: checked for shape, kept, written again."""
 
     format: Literal["lantern-site/1"] = "lantern-site/1"
     name: str = Field(min_length=1, max_length=120)
@@ -101,7 +102,7 @@ class Site(Strict):
     types: tuple[DeviceType, ...] = Field(
         default=(), description="of its devices, where the register that ships has them not"
     )
-    plan: dict[str, Any] | None = None
+    plan: Plan | None = None
     lists: tuple[Named, ...] = ()
     compounds: tuple[Named, ...] = ()
     expectations: tuple[Named, ...] = ()

@@ -20,15 +20,25 @@ from lantern.lists.tables import ListRow, lists_of
 from lantern.live.late import LateRow
 from lantern.live.tables import DecisionRow, DeviceStateRow, EffectRow, EventRow, InputRow, OutputRow
 from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow
-from lantern.revisions import RevisionRow
+from lantern.revisions import RevisionRow, keep
 from lantern.survey.register import recheck, save_type
-from lantern.survey.tables import DeviceRow, DeviceTypeRow, PlaceRow, SiteRow, device_by_code, devices_of_site, types_of
+from lantern.survey.tables import (
+    DeviceRow,
+    DeviceTypeRow,
+    PlaceRow,
+    PlanRow,
+    SiteRow,
+    device_by_code,
+    devices_of_site,
+    plan_of,
+    types_of,
+)
 from lantern.takes.tables import ImportRow, MarkRow, TakeRow, takes_of_site
 from lantern.tune.actions import add_detector
 from lantern.tune.tables import DetectorRow, JudgementRow, StudyRow, detectors_of_site
 from lantern.walk.tables import WalkTestRow
 
-OF_SITE = ("plan", "compounds", "expectations")  # subjects to come, kept as they are
+OF_SITE = ("compounds", "expectations")  # subjects to come, kept as they are
 FROM_FILE = "From the site's file."
 OF_DEVICE = ("mount", "channels", "abilities", "inputs", "power")
 LEFT_OUT = "takes with their marks, revisions but the one in use, events and effects, people, passwords and tokens"
@@ -65,6 +75,9 @@ def add_site(session: Session, site: Site, *, user_id: int | None = None) -> Sit
         session.flush()
         for device in place.devices:
             session.add(device_row(device, site_id=row.id, place_id=place_row.id))
+    if site.plan is not None:
+        body = site.plan.model_dump(mode="json", exclude_none=True) | {"name": "plan"}
+        keep(session, PlanRow(site_id=row.id, revision=0), body, reason=FROM_FILE, user_id=user_id)
     recheck(session, row.id)
     return row
 
@@ -163,6 +176,7 @@ def site_document(session: Session, row: SiteRow) -> Site:
         zone=row.zone,
         places=tuple(places),
         types=tuple(each.model for each in types_of(session, row.id)),
+        plan=plan.model if (plan := plan_of(session, row.id)) is not None else None,
         detectors=tuple(detectors),
         timetables=tuple(found.model for found in timetables_of(session, row.id)),
         links=tuple(link.model for link in links),
@@ -242,6 +256,7 @@ def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
         delete(TimetableRow).where(TimetableRow.site_id == row.id),
         delete(ListRow).where(ListRow.site_id == row.id),
         delete(DeviceTypeRow).where(DeviceTypeRow.site_id == row.id),
+        delete(PlanRow).where(PlanRow.site_id == row.id),
         delete(JudgementRow).where(JudgementRow.revision_id.in_(revisions)),
         delete(StudyRow).where(StudyRow.detector_id.in_(detectors)),
         delete(WalkTestRow).where(WalkTestRow.detector_id.in_(detectors)),

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.core.linking.inputs import Input
 from lantern.core.linking.links import Output, Watchdog
+from lantern.core.promise.plan import Plan
 from lantern.core.register.device_type import DeviceType
 from lantern.db.base import Base
 from lantern.db.work import WorkRow
@@ -92,6 +93,18 @@ class DeviceTypeRow(Revised, Base):
         return DeviceType.model_validate(self.body)
 
 
+class PlanRow(Revised, Base):
+    """The plan of a site, one at most: its body is the `plan` of the site's file."""
+
+    __tablename__ = "plan"
+    __table_args__ = (UniqueConstraint("site_id"),)
+    WHAT = "plan"
+
+    @property
+    def model(self) -> Plan:
+        return Plan.model_validate({key: value for key, value in self.body.items() if key != "name"})
+
+
 class SiteJobRow(WorkRow, Base):
     """Work on a whole site that takes long, done by a worker: the demo, set up."""
 
@@ -155,3 +168,8 @@ def types_of(session: Session, site_id: int) -> list[DeviceTypeRow]:
     """The register's entries that the site has of its own, by name."""
     query = select(DeviceTypeRow).where(DeviceTypeRow.site_id == site_id).order_by(DeviceTypeRow.name)
     return list(session.scalars(query))
+
+
+def plan_of(session: Session, site_id: int) -> PlanRow | None:
+    """The site's plan, if it has one."""
+    return session.scalar(select(PlanRow).where(PlanRow.site_id == site_id))

@@ -5,9 +5,9 @@ Metres, x east and y north from the plan's own origin.
 
 from __future__ import annotations
 
-from typing import Literal, Self
+from typing import Any, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer, model_validator
 
 from lantern.core.linking.links import Strict
 from lantern.core.optics.coverage import Wall
@@ -132,6 +132,12 @@ class Plan(Loose):
             if twice := sorted({name for name in names if names.count(name) > 1}):
                 raise ValueError(f"two {what} are called {', '.join(twice)}: a name of its own for each")
         return self
+
+    @model_serializer(mode="wrap")
+    def _as_said(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """What was said of it, and no defaults: a plan comes back as it came."""
+        written: dict[str, Any] = write(self)
+        return {key: value for key, value in written.items() if key in self.model_fields_set}
 
     @property
     def walls(self) -> list[Wall]:

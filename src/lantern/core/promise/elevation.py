@@ -1,0 +1,84 @@
+"""A camera from the side, along its axis: what it sees of the ground and of who stands there, and what hides it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+
+from lantern.core.optics.grades import Edition
+from lantern.core.optics.mount import Mount, View
+from lantern.core.promise.plan import Occluder
+
+BEFORE_M, MARGIN = 2.0, 1.15
+LONGEST_M = 200.0
+
+
+@dataclass(frozen=True)
+class Elevation:
+    """Distances in m along the axis on the ground, heights above it."""
+
+    height_m: float
+    near_m: float | None
+    far_m: float | None
+    horizon: bool  # it is in the picture
+    grades: Sequence[tuple[str, float, float]]  # name, px/m, where on the ground it ends
+    walls: Sequence[tuple[str, float, float]]  # name, where, how high
+    hidden: Sequence[tuple[float, float]]  # of the ground
+    length_m: float  # worth showing
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "height": self.height_m,
+            "near": self.near_m,
+            "far": self.far_m,
+            "horizon": self.horizon,
+            "grades": [list(each) for each in self.grades],
+            "walls": [list(each) for each in self.walls],
+            "hidden": [list(each) for each in self.hidden],
+            "length": self.length_m,
+        }
+
+
+def elevation(mount: Mount, occluders: Sequence[Occluder], edition: Edition, *, reach_m: float = 0.0) -> Elevation:
+    """Return the side view; `reach_m`: how far it should show at least."""
+    view = View(mount)
+    tilt = math.radians(mount.tilt_deg)
+    grades = []
+    for name, px_per_m in edition.grades:
+        # Z = d cos(tilt) + h sin(tilt), so that d = (f/ppm - h sin(tilt)) / cos(tilt) (A13)
+        if math.cos(tilt) > 1e-9:
+            at_m = (mount.f_px / px_per_m - mount.height_m * math.sin(tilt)) / math.cos(tilt)
+            if at_m > 0:
+                grades.append((name, px_per_m, at_m))
+    far_m = view.far_m
+    shown = [reach_m * MARGIN, 10.0]
+    shown += [grades[-2][2] * MARGIN] if len(grades) > 1 else []
+    length_m = min(max(shown), LONGEST_M)
+    walls = _walls_on(mount, occluders, length_m)
+    hidden = [
+        (
+            at_m,
+            min(at_m * mount.height_m / (mount.height_m - high_m), length_m) if high_m < mount.height_m else length_m,
+        )
+        for _, at_m, high_m in walls
+    ]
+    return Elevation(mount.height_m, view.near_m, far_m, far_m is None, grades, walls, hidden, length_m)
+
+
+def _walls_on(mount: Mount, occluders: Sequence[Occluder], length_m: float) -> list[tuple[str, float, float]]:
+    """Where the axis, on the plan, meets what hides."""
+    azimuth = math.radians(mount.azimuth_deg)
+    eye = np.array([mount.x_m, mount.y_m])
+    axis = shapely.LineString([eye, eye + length_m * np.array([math.sin(azimuth), math.cos(azimuth)])])
+    out = []
+    for occluder in occluders:
+        for segment in occluder.wall.segments:
+            cut = axis.intersection(shapely.LineString(segment))
+            if not cut.is_empty:
+                out.append((occluder.name, float(axis.project(cut.centroid)), occluder.height_m))
+    return sorted(out, key=lambda each: each[1])

@@ -1,0 +1,132 @@
+"""What can be done with a site's plan: save it, mount devices on it, take a cure; and what it promises of each of them."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lantern.core.faults import Fault, Refused
+from lantern.core.optics.mount import Mount
+from lantern.core.promise.claims import Claim, Stood, claims
+from lantern.core.promise.mounts import mount_model, standing_of
+from lantern.core.promise.plan import Plan
+from lantern.formats.documents import read_model
+from lantern.revisions import check_reason, hold, keep
+from lantern.survey.devices import change_device
+from lantern.survey.tables import DeviceRow, PlanRow, devices_of_site, plan_of
+from lantern.tune.tables import DetectorRow
+
+MADE = "The first plan."
+
+
+def plan_model(session: Session, site_id: int) -> Plan:
+    """The site's plan; an empty one where it has none yet."""
+    row = plan_of(session, site_id)
+    return Plan() if row is None else row.model
+
+
+def save_plan(
+    session: Session, site_id: int, document: Mapping[str, Any], *, base: int, reason: str, user_id: int | None
+) -> PlanRow:
+    """Keep the plan's next state. `base`: the revision that was changed, 0 for the first.
+
+    Raises `StaleRevisionError` where that is not the one in use, `Refused` for what is wrong with it.
+    """
+    check_reason(reason)
+    model = read_model(Plan, {key: value for key, value in document.items() if key != "name"}, where="plan")
+    row = plan_of(session, site_id)
+    if row is None:
+        row = PlanRow(site_id=site_id)
+        row.revision = base
+    else:
+        hold(session, row, base)
+    body = model.model_dump(mode="json", exclude_none=True) | {"name": "plan"}
+    keep(session, row, body, reason=reason, user_id=user_id)
+    return row
+
+
+def mount_device(session: Session, row: DeviceRow, mount: Mapping[str, Any] | None, *, user_id: int | None) -> None:
+    """Where a device stands from now on; None: nowhere yet. Raises `Refused` with each key that is wrong."""
+    if mount is not None and mount_model(row.kind) is not None:
+        standing_of(row.kind, mount, pixels=pixels_of(row))
+    elif mount is not None and not {"x_m", "y_m"} <= mount.keys():
+        raise Refused([Fault("mount", "has no x_m and y_m", "a place on the plan")])
+    change_device(session, row, {"mount": None if mount is None else dict(mount)}, place=row.place, user_id=user_id)
+
+
+def pixels_of(row: DeviceRow) -> tuple[int, int] | None:
+    width, height = row.ability.get("width"), row.ability.get("height")
+    return (int(width), int(height)) if width and height else None
+
+
+def stood_of(row: DeviceRow, mount: Mapping[str, Any], detectors: list[DetectorRow]) -> Stood:
+    """A device on a mount, with the lines that its detectors watch. Raises `Refused`."""
+    lines = {
+        detector.name: region["points"]
+        for detector in detectors
+        if not detector.retired
+        for region in detector.body.get("regions", ())
+        if region["shape"] == "line" and region.get("role", "watch") == "watch"
+    }
+    overhead = row.kind == "counter"  # only there does a line's room go by who walks beneath
+    fps = row.ability.get("fps")
+    standing = standing_of(row.kind, mount, pixels=pixels_of(row), where=f"device {row.code}: mount")
+    return Stood(row.code, standing, lines if overhead else {}, float(fps) if fps else None)
+
+
+def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[str, str]]:
+    """Every device that is mounted, by code, and what is wrong with the mounts that cannot be read. Two queries."""
+    detectors: dict[int, list[DetectorRow]] = defaultdict(list)
+    for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == site_id).order_by(DetectorRow.id)):
+        detectors[detector.device_id].append(detector)
+    found: dict[str, Stood] = {}
+    wrong: dict[str, str] = {}
+    for row in devices_of_site(session, site_id):
+        mount = row.extras.get("mount")
+        if mount is None or mount_model(row.kind) is None:
+            continue
+        try:
+            found[row.code] = stood_of(row, mount, detectors[row.id])
+        except Refused as refused:
+            wrong[row.code] = str(refused)
+    return found, wrong
+
+
+def promised(session: Session, site_id: int, *, cured: bool = False) -> dict[str, list[Claim]]:
+    """What the plan promises of each mounted device, by code."""
+    plan = plan_model(session, site_id)
+    stood, _ = all_stood(session, site_id)
+    return {code: claims(each, plan, list(stood.values()), cured=cured) for code, each in stood.items()}
+
+
+def take_remedy(
+    session: Session, row: DeviceRow, *, name: str, aim: str | None, text: str, user_id: int | None
+) -> None:
+    """Change the mount, or the plan's aim, as a remedy says that the page has shown. Raises `Refused` if it holds no more."""
+    plan = plan_model(session, row.site_id)
+    stood, _ = all_stood(session, row.site_id)
+    found = claims(stood[row.code], plan, list(stood.values())) if row.code in stood else []
+    remedies = [
+        r for claim in found if (claim.name, claim.aim) == (name, aim) for r in claim.remedies if r.text == text
+    ]
+    if not remedies or not (remedies[0].mount or remedies[0].aim):
+        raise Refused(
+            [Fault("remedy", "is none any more: something has changed meanwhile", "one that the page shows now")]
+        )
+    [remedy, *_] = remedies
+    if remedy.mount:
+        mount_device(session, row, row.extras["mount"] | dict(remedy.mount), user_id=user_id)
+    if remedy.aim:
+        held = plan_of(session, row.site_id)
+        assert held is not None  # the claim is of one of its aims
+        aims = [each | dict(remedy.aim) if each["name"] == aim else each for each in held.body["aims"]]
+        reason = f"{aim}: {text}"[:400]
+        save_plan(session, row.site_id, held.body | {"aims": aims}, base=held.revision, reason=reason, user_id=user_id)
+
+
+def is_camera(stood: Stood) -> bool:
+    return isinstance(stood.mount, Mount)
