@@ -31,6 +31,7 @@ from lantern.revisions import StaleRevisionError
 from lantern.settings import settings
 from lantern.survey.device_routes import router as devices
 from lantern.survey.diff_routes import router as diff
+from lantern.survey.plan_routes import router as plan
 from lantern.survey.routes import router as survey
 from lantern.survey.site_routes import router as sites
 from lantern.survey.table_routes import router as device_table
@@ -64,6 +65,7 @@ def make_app() -> FastAPI:
         app.include_router(router)
     for router in (
         survey,
+        plan,
         device_table,
         devices,
         types,

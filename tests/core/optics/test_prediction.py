@@ -317,7 +317,7 @@ def test_frames_are_cured_by_rate_speed_or_depth_as_the_formula_says() -> None:
 def test_what_a_cure_costs_is_told() -> None:
     costs = [cost for cure in cures(beside(), at(4, 8, 0.5, plate=PlateAsked(180, speed_kmh=30, shutter_s=0.0016)), "char_px")
              for cost in cure.costs]  # fmt: skip
-    assert any(cost.startswith("blur_px") for cost in costs)  # a longer lens blurs more
+    assert any(cost.startswith("blur ") for cost in costs)  # a longer lens blurs more
 
 
 def test_a_wish_that_is_met_needs_no_cure_and_words_say_the_least() -> None:

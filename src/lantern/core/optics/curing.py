@@ -54,6 +54,10 @@ class Cure:
     @property
     def text(self) -> str:
         q = self.quantity
+        if q.moves:
+            ways = {"x_m": ("west", "east"), "y_m": ("south", "north")}[q.name]
+            said = f"move it {_said(abs(self.after - self.before), q.digits)} m {ways[self.after > self.before]}"
+            return f"{said}; costs: {', '.join(self.costs)}" if self.costs else said
         said = f"{q.label} {_said(self.after, q.digits)} {q.unit} instead of {_said(self.before, q.digits)} {q.unit}".replace(
             "  ", " "
         )
@@ -138,7 +142,7 @@ def _meets(scene: Scene, name: str) -> bool:
 def _costs(before: Prediction, after: Prediction) -> list[str]:
     order = ("pass", "marginal", "fail")
     return [
-        f"{name} {_worded(held)} instead of {_worded(before.judged[name])}"
+        f"{held.wish.label.lower()} {_worded(held)} instead of {_worded(before.judged[name])}"
         for name, held in after.judged.items()
         if order.index(held.word) > order.index(before.judged[name].word)
     ]

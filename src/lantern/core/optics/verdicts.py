@@ -19,6 +19,7 @@ class Wish:
     at_least: bool
     source: str
     floor: float | None = None
+    label: str = ""  # as a page says it
 
     @property
     def edge(self) -> float:
@@ -51,11 +52,12 @@ class Judged:
         return {"value": self.value, "wish": self.wish.goal, "verdict": self.word, "cure": self.cure}
 
 
-CHAR = Wish("char_px", 20, "px", True, "common practice, no source", floor=16)
-STROKE = Wish("stroke_px", 2.5, "px", True, "common practice, no source")
-EYES = Wish("eyes_px", 60, "px", True, "common practice, no source", floor=30)
-FRAMES = Wish("frames", 5, "", True, "common practice, no source", floor=3)
-INCIDENCE_H = Wish("incidence_h_deg", 30, "°", False, "common practice, no source")
-INCIDENCE_V = Wish("incidence_v_deg", 30, "°", False, "common practice, no source")
-PLATE_BLUR = Wish("blur_px", 1, "px", False, "common practice, no source")
-PLATE_ROLL = Wish("plate_roll_deg", 5, "°", False, "common practice, no source")
+OFTEN = "common practice, no source"
+CHAR = Wish("char_px", 20, "px", True, OFTEN, floor=16, label="Character height")
+STROKE = Wish("stroke_px", 2.5, "px", True, OFTEN, label="Stroke of a character")
+EYES = Wish("eyes_px", 60, "px", True, OFTEN, floor=30, label="Between the eyes")
+FRAMES = Wish("frames", 5, "", True, OFTEN, floor=3, label="Frames in the depth")
+INCIDENCE_H = Wish("incidence_h_deg", 30, "°", False, OFTEN, label="Horizontal incidence")
+INCIDENCE_V = Wish("incidence_v_deg", 30, "°", False, OFTEN, label="Vertical incidence")
+PLATE_BLUR = Wish("blur_px", 1, "px", False, OFTEN, label="Blur")
+PLATE_ROLL = Wish("plate_roll_deg", 5, "°", False, OFTEN, label="Roll in the picture")

@@ -19,7 +19,7 @@ from lantern.core.optics.coverage import Wall, covered
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Mount
 from lantern.core.optics.prediction import Asked, PlateAsked, predict
-from lantern.core.optics.verdicts import Wish, Word
+from lantern.core.optics.verdicts import OFTEN, Wish, Word
 from lantern.core.promise import overhead, radar, sound
 from lantern.core.promise.plan import Aim, Plan
 from lantern.core.promise.radar import Radar
@@ -27,17 +27,6 @@ from lantern.core.promise.sound import Speaker
 
 STEPS = 60
 MOST_MOVE_M = 40
-LABELS = {
-    "char_px": "Character height",
-    "stroke_px": "Stroke of a character",
-    "incidence_h_deg": "Horizontal incidence",
-    "incidence_v_deg": "Vertical incidence",
-    "plate_roll_deg": "Roll in the picture",
-    "blur_px": "Blur",
-    "frames": "Frames in the depth",
-    "eyes_px": "Between the eyes",
-}
-OFTEN = "common practice, no source"
 
 
 @dataclass(frozen=True)
@@ -147,7 +136,7 @@ def _of_capture(stood: Stood, mount: Mount, aim: Aim, plan: Plan, cured: bool) -
         verdict: Word = "fail" if hidden or prediction.figures["pixel"] is None else judged.word
         remedies = _camera_remedies(mount, asked, name) if cured and verdict != "pass" and not hidden else []
         out.append(
-            Claim(stood.code, name, LABELS[name], judged.value, judged.wish, verdict, reason, aim.name, remedies)
+            Claim(stood.code, name, judged.wish.label, judged.value, judged.wish, verdict, reason, aim.name, remedies)
         )
     return out
 

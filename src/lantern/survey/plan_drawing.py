@@ -1,0 +1,149 @@
+"""What of each mounted device is drawn on the plan, in metres: paths, contours and marks, for a page that only draws."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
+
+from lantern.core.optics.coverage import banded, contour, covered
+from lantern.core.optics.grades import EDITIONS
+from lantern.core.optics.mount import Mount
+from lantern.core.promise import overhead, radar, sound
+from lantern.core.promise.claims import Stood
+from lantern.core.promise.elevation import elevation
+from lantern.core.promise.plan import Plan
+from lantern.core.promise.radar import CLASSES, Radar
+from lantern.core.promise.sound import Speaker
+
+GROUND_M, RAY_DEG = 0.0, 6
+STRAIGHT_DOWN_DEG = 80.0
+
+
+def drawn(stood: Stood, plan: Plan) -> dict[str, Any]:
+    """The device's field on the plan; `from` is where it stands, `azimuth` where it looks."""
+    mount = stood.mount
+    base: dict[str, Any] = {"from": [mount.x_m, mount.y_m], "azimuth": mount.azimuth_deg}
+    if isinstance(mount, Mount):
+        if mount.tilt_deg >= STRAIGHT_DOWN_DEG:
+            return base | _footprint(mount)
+        return base | _camera(mount, plan)
+    if isinstance(mount, Radar):
+        return base | _radar(mount, plan)
+    return base | _speaker(mount, plan)
+
+
+def side_view(stood: Stood, plan: Plan) -> dict[str, Any] | None:
+    """A camera from the side; None for what is no camera, or looks straight down."""
+    mount = stood.mount
+    if not isinstance(mount, Mount) or mount.tilt_deg >= STRAIGHT_DOWN_DEG:
+        return None
+    aims = [aim for aim in plan.aims if aim.device == stood.code]
+    reach = max((math.dist(aim.points[0][:2], (mount.x_m, mount.y_m)) for aim in aims), default=0.0)
+    told = elevation(mount, plan.occluders, EDITIONS[plan.edition], reach_m=reach).as_dict()
+    azimuth = math.radians(mount.azimuth_deg)
+    marks = []
+    for aim in aims:
+        x, y, z = aim.point
+        along = (x - mount.x_m) * math.sin(azimuth) + (y - mount.y_m) * math.cos(azimuth)
+        marks.append([aim.name, along, z])
+    return told | {"aims": marks}
+
+
+def _camera(mount: Mount, plan: Plan) -> dict[str, Any]:
+    edition = EDITIONS[plan.edition]
+    levels = [least for _, least in edition.grades]
+    held = covered(mount, plan.walls, GROUND_M, least_px_per_m=levels[0])
+    bands = banded(mount, held.seen, GROUND_M, levels)
+    lines = []
+    for name, least in edition.grades[1:]:
+        line = contour(mount, GROUND_M, least, held.field)
+        if not line.is_empty and line.length > 1:
+            ends = shapely.get_coordinates(line)
+            lines.append({"px": least, "name": name, "from": ends[0].tolist(), "to": ends[-1].tolist()})
+    return {
+        "what": "camera",
+        "bands": [
+            {"grade": name, "px": least, "path": path(band)}
+            for (name, least), band in zip(edition.grades, bands, strict=True)
+            if not band.is_empty
+        ],
+        "shadow": path(held.shadow),
+        "contours": lines,
+    }
+
+
+def _footprint(mount: Mount) -> dict[str, Any]:
+    """Of what looks straight down: at the floor, and where shoulders are."""
+    out: list[dict[str, Any]] = []
+    for name, above in (("floor", 0.0), ("shoulder", overhead.SHOULDER_M)):
+        size = overhead.footprint_m(mount, above)
+        if size is not None:
+            half_w, half_h = size[0] / 2, size[1] / 2
+            box = shapely.box(mount.x_m - half_w, mount.y_m - half_h, mount.x_m + half_w, mount.y_m + half_h)
+            out.append({"grade": name, "px": 0, "path": path(box)})
+    return {"what": "footprint", "bands": out, "shadow": "", "contours": []}
+
+
+def _radar(mount: Radar, plan: Plan) -> dict[str, Any]:
+    far = radar.reach(mount, plan.occluders)
+    rings = []
+    for name, rcs in CLASSES.items():
+        range_m = radar.range_of(mount.range_m, rcs)
+        rings.append({"name": f"{name} {range_m:.0f} m", "path": path(radar.sector(mount, range_m)), "range": range_m})
+    blind = []
+    for aim in plan.aims:
+        if aim.what == "walk":
+            found = radar.crossing(mount, aim.points, (aim.speed_kmh or overhead.WALK_MPS * 3.6) / 3.6, far)
+            line = shapely.LineString([point[:2] for point in aim.points])
+            blind += [[list(line.interpolate(at).coords[0]) for at in stretch] for stretch in found.blind]
+    return {"what": "radar", "reach": path(far), "rings": rings, "blind": blind}
+
+
+def _speaker(mount: Speaker, plan: Plan) -> dict[str, Any]:
+    """As far as it is loud enough, by the loudest that is said of any place by night or day."""
+    levels = [each.level_db for each in plan.ambient]
+    wanted = sound.needed_db(max(levels, default=0.0))
+    corners = []
+    for degrees in range(0, 360, RAY_DEG):
+        way = np.array([math.sin(math.radians(degrees)), math.cos(math.radians(degrees))])
+        corners.append(_as_far_as(mount, way, wanted, plan))
+    return {"what": "speaker", "reach": path(shapely.Polygon(corners)), "level": wanted}
+
+
+def _as_far_as(mount: Speaker, way: Any, wanted_db: float, plan: Plan) -> list[float]:
+    near, far = 0.5, 600.0
+    for _ in range(24):
+        middle = (near + far) / 2
+        x, y = mount.x_m + way[0] * middle, mount.y_m + way[1] * middle
+        loud = sound.level_db(mount, (x, y, sound.EAR_M), plan.walls) >= wanted_db
+        near, far = (middle, far) if loud else (near, middle)
+    return [float(mount.x_m + way[0] * near), float(mount.y_m + way[1] * near)]
+
+
+def path(area: BaseGeometry) -> str:
+    """An area as an SVG path in metres, to the centimetre."""
+    out = []
+    for part in shapely.get_parts(area):
+        if part.geom_type != "Polygon" or part.is_empty:
+            continue
+        for ring in (part.exterior, *part.interiors):
+            corners = shapely.get_coordinates(ring)[:-1].tolist()
+            out.append("M" + "L".join(f"{x:.2f} {y:.2f}" for x, y in corners) + "Z")
+    return "".join(out)
+
+
+def blind_share(all_drawn: Sequence[Stood], plan: Plan) -> float:
+    """How much of the dry ground of the plan no camera sees, 0 to 1."""
+    ground = shapely.box(0, 0, plan.width_m, plan.height_m)
+    wet = [shapely.Polygon(each.points) for each in plan.outlines if each.what == "water" and len(each.points) > 2]
+    built = [shapely.Polygon(each.points) for each in plan.occluders if each.closed]
+    dry = shapely.difference(ground, shapely.union_all([*wet, *built])) if wet or built else ground
+    seen = [covered(each.mount, plan.walls, GROUND_M).seen for each in all_drawn if isinstance(each.mount, Mount)]
+    if dry.area == 0:
+        return 0.0
+    return float(shapely.difference(dry, shapely.union_all(seen)).area / dry.area) if seen else 1.0
