@@ -6,6 +6,7 @@ import sys
 
 from bench import (
     barrier,
+    coverage,
     evidence,
     fuzz,
     heat,
@@ -29,6 +30,7 @@ ALL = {
     "tracks": tracks.run,
     "plates": plates.run,
     "barrier": barrier.run,
+    "coverage": coverage.run,
     "scene": scene.run,
     "evidence": evidence.run,
     "imports": imports.run,

@@ -31,7 +31,7 @@ PLAN: dict[str, Any] = {
             "device": "T1",
             "what": "density",
             "points": [[9, 20], [11, 20], [11, 24], [9, 24]],
-            "px_per_m": 1.0,
+            "px_per_m": 0.4,
         },
         {"name": "bell", "device": "M1", "what": "hearing", "points": [[0, 0]]},
     ],
@@ -118,6 +118,7 @@ def test_an_aim_of_a_device_that_sees_nothing_is_told_on_the_page(client: TestCl
     page = client.get("/sites/1/plan", headers={"accept": "text/html"}).text
     data = orjson.loads(page.split('id="page-data">')[1].split("</script>")[0])
     claims = {device["code"]: device["claims"] for device in data["devices"]}
+    assert claims["T1"][0]["reason"] == "at its weakest corner", claims["T1"]
     assert [(c["aim"], c["verdict"]) for c in claims["T1"]] == [("gate", "pass")]
     assert claims["M1"] == []  # it stands nowhere, and could not be heard
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import shapely
@@ -29,7 +30,12 @@ class Wall:
     height_m: float
     closed: bool = False  # a building: its last corner is joined to its first
 
-    @property
+    @cached_property
+    def line(self) -> BaseGeometry:
+        """Its corners, as a line."""
+        return shapely.LineString(self.points)
+
+    @cached_property
     def segments(self) -> Floats:
         """Pairs of corners, shape (n, 2, 2)."""
         corners = np.array(self.points + ((self.points[0],) if self.closed else ()), dtype=float)
@@ -86,19 +92,17 @@ def _clipped(corners: Floats, normal: Floats, least: float) -> Floats:
 
 
 def shadows(eye: Floats, segments: Floats, heights_m: Floats, target_m: float) -> list[BaseGeometry]:
-    """The shadow of each wall's segment, shape (n, 2, 2) with heights (n,), for targets at `target_m`. None where none falls."""
+    """The shadows of walls' segments, shape (n, 2, 2) with heights (n,), for targets at `target_m`; of those that throw one."""
     h = eye[2]
-    out: list[BaseGeometry] = []
-    for segment, wall_m in zip(segments, heights_m, strict=True):
-        if wall_m <= target_m + NEAR:
-            continue
-        factor = BEYOND if wall_m >= h - NEAR else min((h - target_m) / (h - wall_m), BEYOND)
-        away = segment - eye[:2]
-        if abs(away[0, 0] * away[1, 1] - away[0, 1] * away[1, 0]) < NEAR:  # seen edge-on it hides nothing
-            continue
-        far = eye[:2] + away * factor
-        out.append(shapely.Polygon([segment[0], segment[1], far[1], far[0]]))
-    return out
+    away = segments - eye[:2]
+    edge_on = np.abs(away[:, 0, 0] * away[:, 1, 1] - away[:, 0, 1] * away[:, 1, 0]) < NEAR  # hides nothing
+    throws = (heights_m > target_m + NEAR) & ~edge_on
+    below = np.where(heights_m < h - NEAR, h - heights_m, np.nan)
+    factor = np.where(np.isnan(below), BEYOND, np.minimum((h - target_m) / below, BEYOND))[:, None, None]
+    far = eye[:2] + away * factor
+    corners = np.stack([segments[:, 0], segments[:, 1], far[:, 1], far[:, 0]], axis=1)[throws]
+    made: list[BaseGeometry] = np.asarray(shapely.polygons(corners)).ravel().tolist()
+    return made
 
 
 def covered(mount: Mount, walls: Sequence[Wall], height_m: float, *, least_px_per_m: float = LEAST_PX_PER_M) -> Covered:
@@ -108,13 +112,16 @@ def covered(mount: Mount, walls: Sequence[Wall], height_m: float, *, least_px_pe
         return Covered(field, field, field)
     eye = View(mount).eye
     reach = shapely.union_all([field, shapely.Point(eye[:2])]).convex_hull
-    found = []
-    for wall in walls:
-        if shapely.intersects(reach, shapely.LineString(wall.points)) or (wall.closed and _over(wall, eye)):
-            segments = wall.segments
-            found += shadows(eye, segments, np.full(len(segments), wall.height_m), height_m)
-            if wall.closed and wall.height_m > height_m:
-                found.append(shapely.Polygon(wall.points))  # nobody stands inside
+    found: list[BaseGeometry] = []
+    shapely.prepare(reach)
+    meet = shapely.intersects(reach, np.array([wall.line for wall in walls], dtype=object))
+    near = [wall for n, wall in enumerate(walls) if meet[n] or (wall.closed and _over(wall, eye))]
+    if near:
+        segments = np.concatenate([wall.segments for wall in near])
+        heights = np.repeat([wall.height_m for wall in near], [len(wall.segments) for wall in near])
+        found = shadows(eye, segments, heights, height_m)
+        # nobody stands inside
+        found += [shapely.Polygon(wall.points) for wall in near if wall.closed and wall.height_m > height_m]
     thrown = shapely.union_all(found) if found else shapely.Polygon()
     # the shadows themselves are taken off, not their part in the field, whose rounded edge would leave slivers
     return Covered(field, shapely.difference(field, thrown), shapely.intersection(field, thrown))
