@@ -204,6 +204,19 @@ def test_every_mounted_device_of_the_demo_is_drawn(demo: int) -> None:
     assert blind_share([], plan) == 1
 
 
+def test_the_coverage_goes_out_as_geojson(client: TestClient, small: Small) -> None:
+    refused = client.get("/sites/1/plan.geojson")
+    assert refused.status_code == 200 and refused.json()["features"] == []
+    client.put("/sites/1/plan?base=0", json=PLAN)
+    client.put(f"/sites/1/plan/devices/{small.camera}", json={"mount": MOUNT | {"pixels": [1280, 720]}})
+    assert "no latitude and longitude" in client.get("/sites/1/plan.geojson").text
+    client.put("/sites/1/plan?base=1", json=PLAN | {"latitude": 54.6, "longitude": 4.2})
+    answer = client.get("/sites/1/plan.geojson")
+    assert answer.headers["content-type"].startswith("application/geo+json")
+    grades = {f["properties"]["grade"] for f in answer.json()["features"]}
+    assert {"detect", "observe", "recognise"} <= grades
+
+
 def test_a_plan_without_anything_is_a_plan(client: TestClient) -> None:
     assert client.get("/sites/1/plan.json").json() == {}
     assert Plan().walls == []

@@ -105,14 +105,21 @@ def _radar(mount: Radar, plan: Plan) -> dict[str, Any]:
 
 
 def _speaker(mount: Speaker, plan: Plan) -> dict[str, Any]:
-    """As far as it is loud enough, by the loudest that is said of any place by night or day."""
-    levels = [each.level_db for each in plan.ambient]
-    wanted = sound.needed_db(max(levels, default=0.0))
+    return {"what": "speaker", "reach": path(_heard(mount, plan)), "level": _wanted(plan)}
+
+
+def _wanted(plan: Plan) -> float:
+    """Loud enough for the loudest that is said of any place, by day or night."""
+    return sound.needed_db(max((each.level_db for each in plan.ambient), default=0.0))
+
+
+def _heard(mount: Speaker, plan: Plan) -> BaseGeometry:
+    """Where it is that loud."""
     corners = []
     for degrees in range(0, 360, RAY_DEG):
         way = np.array([math.sin(math.radians(degrees)), math.cos(math.radians(degrees))])
-        corners.append(_as_far_as(mount, way, wanted, plan))
-    return {"what": "speaker", "reach": path(shapely.Polygon(corners)), "level": wanted}
+        corners.append(_as_far_as(mount, way, _wanted(plan), plan))
+    return shapely.Polygon(corners)
 
 
 def _as_far_as(mount: Speaker, way: Any, wanted_db: float, plan: Plan) -> list[float]:
@@ -123,6 +130,26 @@ def _as_far_as(mount: Speaker, way: Any, wanted_db: float, plan: Plan) -> list[f
         loud = sound.level_db(mount, (x, y, sound.EAR_M), plan.walls) >= wanted_db
         near, far = (middle, far) if loud else (near, middle)
     return [float(mount.x_m + way[0] * near), float(mount.y_m + way[1] * near)]
+
+
+def areas(stood: Stood, plan: Plan) -> list[tuple[dict[str, Any], BaseGeometry]]:
+    """What a device covers on the ground, by grade or class, as areas with what they are."""
+    mount = stood.mount
+    if isinstance(mount, Mount):
+        edition = EDITIONS[plan.edition]
+        levels = [least for _, least in edition.grades]
+        held = covered(mount, plan.walls, GROUND_M, least_px_per_m=levels[0])
+        bands = banded(mount, held.seen, GROUND_M, levels)
+        return [
+            ({"device": stood.code, "grade": name, "px_per_m": least, "edition": edition.name}, band)
+            for (name, least), band in zip(edition.grades, bands, strict=True)
+        ]
+    if isinstance(mount, Radar):
+        return [
+            ({"device": stood.code, "class": name, "rcs_m2": rcs}, radar.reach(mount, plan.occluders, rcs))
+            for name, rcs in CLASSES.items()
+        ]
+    return [({"device": stood.code, "level_db": _wanted(plan)}, _heard(mount, plan))]
 
 
 def path(area: BaseGeometry) -> str:

@@ -12,10 +12,11 @@ from sqlalchemy.orm import Session
 
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.promise.claims import claims
+from lantern.core.promise.earth import geojson
 from lantern.core.promise.mounts import mount_model
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
-from lantern.survey.plan_drawing import blind_share, drawn, side_view
+from lantern.survey.plan_drawing import areas, blind_share, drawn, side_view
 from lantern.survey.planning import (
     all_stood,
     mount_device,
@@ -170,6 +171,17 @@ def change(request: Request, base: Count, document: dict[str, Any] = Body(), rea
     with transaction() as session:
         row = save_plan(session, site_id_of(request), document, base=base, reason=reason, user_id=user_id(request))
         return json_answer({"revision": row.revision})
+
+
+@router.get("/plan.geojson", **may("viewer"))
+def coverage(request: Request) -> Response:
+    """What every mounted device covers, as GeoJSON; refused where the plan does not say where on the earth it lies."""
+    with transaction() as session:
+        site_id = site_id_of(request)
+        plan, (stood, _) = plan_model(session, site_id), all_stood(session, site_id)
+        found = [area for each in stood.values() for area in areas(each, plan)]
+        headers = attachment("coverage.geojson") | {"Content-Type": "application/geo+json"}
+        return json_answer(geojson(plan, found), headers=headers)
 
 
 @router.get("/plan.json", **may("viewer"))

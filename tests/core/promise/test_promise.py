@@ -17,6 +17,7 @@ from lantern.core.optics.coverage import Wall
 from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead, radar, sound
 from lantern.core.promise.claims import Claim, Stood, claims
+from lantern.core.promise.earth import geojson, lon_lat
 from lantern.core.promise.plan import Ambient, Occluder, Plan
 from lantern.core.promise.radar import Radar
 from lantern.core.promise.sound import Speaker
@@ -159,6 +160,32 @@ def test_what_a_counter_covers_at_the_floor_and_at_the_shoulder() -> None:
 )
 def test_how_far_a_line_lies_from_the_edge(line: list[list[float]], room: float) -> None:
     assert overhead.room_of_line_px(line, (640, 480)) == pytest.approx(room)
+
+
+# ---- on the earth ----------------------------------------------------------------------------------------------------
+
+
+def test_metres_on_the_earth() -> None:
+    """At 54.6° N on WGS 84 a degree of latitude is 111.338 km and one of longitude 64.621 km (from the ellipsoid's series, from
+    memory: 111132.95 - 559.82 cos 2φ + 1.175 cos 4φ, and 111412.88 cos φ - 93.5 cos 3φ + 0.118 cos 5φ).
+    """
+    plan, phi = Plan(latitude=54.6, longitude=4.2), math.radians(54.6)
+    per_lat = 111132.954 - 559.822 * math.cos(2 * phi) + 1.175 * math.cos(4 * phi)
+    per_lon = 111412.84 * math.cos(phi) - 93.5 * math.cos(3 * phi) + 0.118 * math.cos(5 * phi)
+    lon, lat = lon_lat(plan, 420, 260)
+    assert ((lat - 54.6) * per_lat, (lon - 4.2) * per_lon) == pytest.approx((260, 420), abs=0.02)
+
+
+def test_areas_as_geojson_run_counter_clockwise_and_want_an_origin() -> None:
+    ring = shapely.box(0, 0, 10, 10).difference(shapely.box(4, 4, 6, 6))
+    made = geojson(Plan(latitude=0, longitude=0), [({"device": "V1"}, ring), ({}, shapely.Polygon())])
+    [feature] = made["features"]
+    outer, inner = feature["geometry"]["coordinates"]
+    assert (feature["properties"], outer[0] == outer[-1], len(outer), len(inner)) == ({"device": "V1"}, True, 5, 5)
+    assert shapely.Polygon(outer).exterior.is_ccw
+    assert not shapely.Polygon(inner).exterior.is_ccw
+    with pytest.raises(Refused, match="no latitude and longitude"):
+        geojson(Plan(), [({}, ring)])
 
 
 # ---- claims and cures ------------------------------------------------------------------------------------------------

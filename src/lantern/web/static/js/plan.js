@@ -30,6 +30,7 @@ const flipped = `translate(0 ${HEIGHT}) scale(1 -1)`;
 // ---- the chart ----
 
 chart.setAttribute("viewBox", `0 0 ${WIDTH} ${HEIGHT}`);
+chart.style.aspectRatio = `${WIDTH} / ${HEIGHT}`;
 
 function ground() {
   const parts = [el("defs", {}), el("rect", { class: "land", width: WIDTH, height: HEIGHT })];
