@@ -59,7 +59,7 @@ def test_a_point_of_the_ground(tmp_path: Path) -> None:
 
 def test_a_plate_and_a_face_with_their_verdicts(tmp_path: Path) -> None:
     asked = ["--plate-heading", 180, "--speed-kmh", 30, "--shutter-s", 0.004, "--fps", 10, "--depth-m", 3, "--face"]
-    told = json.loads(ran("--mount", written(tmp_path), "--at", "-1,10,0.5", *asked).stdout)
+    told = json.loads(ran("--mount", written(tmp_path), "--at", "0,8,0.27", *asked).stdout)
     assert set(told) >= KEYS | OF_PLATE | {"eyes_px"}
     assert told["frames"] == 3  # 3 m x 10 Hz / 8.33 m/s = 3.6
     assert told["max_kmh"] == pytest.approx(36)

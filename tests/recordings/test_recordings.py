@@ -222,7 +222,11 @@ def test_a_part_that_cannot_be_stored_ends_it_where_it_is(small: Small, monkeypa
     in_a_loop(play(tape, 40))
     assert tape.full == "an error of the program: the log says more"
     assert tape.waiting == 0
-    [row] = all_recordings()
+    for _ in range(600):  # a thread makes an end of it
+        [row] = all_recordings()
+        if row.state == "done":
+            break
+        time.sleep(0.1)
     assert (row.samples, row.ended, row.state) == (8, "an error of the program: the log says more", "done")
 
 

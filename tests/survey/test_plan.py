@@ -181,10 +181,10 @@ def test_a_cure_that_is_taken_works(demo: int, code: str, name: str) -> None:
     with transaction() as session:
         row = device_by_code(session, demo, code)
         assert row is not None
-        [claim] = [c for c in promised(session, demo, cured=True)[code] if c.name == name]
+        [claim] = [c for c in promised(session, demo, only=code, cured=True)[code] if c.name == name]
         assert claim.remedies
         take_remedy(session, row, name=name, aim=claim.aim, text=claim.remedies[0].text, user_id=None)
-        [after] = [c for c in promised(session, demo)[code] if c.name == name]
+        [after] = [c for c in promised(session, demo, only=code)[code] if c.name == name]
         assert after.verdict == "pass"
         with pytest.raises(Refused, match="is none any more"):
             take_remedy(session, row, name=name, aim=claim.aim, text=claim.remedies[0].text, user_id=None)

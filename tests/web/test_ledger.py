@@ -12,10 +12,10 @@ from fastapi.testclient import TestClient
 from openpyxl import load_workbook
 
 from lantern.application.app import make_app
+from lantern.core.site import Device
 from lantern.db.base import transaction
 from lantern.live.tables import EventRow
-from lantern.survey.devices import add_device
-from lantern.survey.tables import PlaceRow
+from lantern.survey.actions import device_row
 from seeded import Small
 from web.client import words_of
 from web.test_access import log_in
@@ -33,10 +33,9 @@ LISTS = {  # with a column that is sorted by and two to choose from
 def client(small: Small) -> TestClient:
     at = datetime(2026, 3, 4, 5, 12, tzinfo=UTC)
     with transaction() as session:
-        place = session.get_one(PlaceRow, 1)
         for n in range(120):
-            document = {"code": f"V{n:03}", "name": f"Camera {n} 100 %", "kind": "camera"}
-            add_device(session, place, document, checked=False)
+            device = Device(code=f"V{n:03}", name=f"Camera {n} 100 %", kind="camera")
+            session.add(device_row(device, site_id=small.site, place_id=1))
             event = EventRow(
                 detector_id=small.detector,
                 revision=1,

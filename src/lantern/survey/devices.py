@@ -151,8 +151,8 @@ def copy_device(session: Session, row: DeviceRow, *, code: str, name: str) -> De
     return add_device(session, row.place, document)
 
 
-def set_retired(session: Session, row: DeviceRow, *, retired: bool) -> None:
-    """It is no longer there, or there again: the engine lets go of it. Raises `Refused` for a module whose outputs links use."""
+def set_retired(session: Session, row: DeviceRow, *, retired: bool, checked: bool = True) -> None:
+    """It is no longer there, or there again: the engine lets go of it. `checked`: see `change_device`. Raises `Refused` for a module whose outputs links use."""
     if retired:
         used = used_outputs(session, row.site_id, {output.name for output in row.output_models})
         if used:
@@ -165,7 +165,8 @@ def set_retired(session: Session, row: DeviceRow, *, retired: bool) -> None:
         faults = FaultList()
         _check_port(session, row.site_id, HangsOn(switch=row.switch, port=row.port), row, faults)
         faults.refuse_if_any()
-    recheck(session, row.site_id)
+    if checked:
+        recheck(session, row.site_id)
 
 
 def renew_token(row: DeviceRow) -> str:

@@ -10,7 +10,6 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.optics.mount import Mount
 from lantern.core.promise.claims import Claim, Stood, claims
 from lantern.core.promise.mounts import mount_model, standing_of
 from lantern.core.promise.plan import Plan
@@ -96,20 +95,19 @@ def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[st
     return found, wrong
 
 
-def promised(session: Session, site_id: int, *, cured: bool = False) -> dict[str, list[Claim]]:
-    """What the plan promises of each mounted device, by code."""
+def promised(session: Session, site_id: int, *, only: str | None = None, cured: bool = False) -> dict[str, list[Claim]]:
+    """What the plan promises of each mounted device (or of one), by code."""
     plan = plan_model(session, site_id)
     stood, _ = all_stood(session, site_id)
-    return {code: claims(each, plan, list(stood.values()), cured=cured) for code, each in stood.items()}
+    asked = {code: each for code, each in stood.items() if only in (None, code)}
+    return {code: claims(each, plan, list(stood.values()), cured=cured) for code, each in asked.items()}
 
 
 def take_remedy(
     session: Session, row: DeviceRow, *, name: str, aim: str | None, text: str, user_id: int | None
 ) -> None:
     """Change the mount, or the plan's aim, as a remedy says that the page has shown. Raises `Refused` if it holds no more."""
-    plan = plan_model(session, row.site_id)
-    stood, _ = all_stood(session, row.site_id)
-    found = claims(stood[row.code], plan, list(stood.values())) if row.code in stood else []
+    found = promised(session, row.site_id, only=row.code, cured=True).get(row.code, [])
     remedies = [
         r for claim in found if (claim.name, claim.aim) == (name, aim) for r in claim.remedies if r.text == text
     ]
@@ -126,7 +124,3 @@ def take_remedy(
         aims = [each | dict(remedy.aim) if each["name"] == aim else each for each in held.body["aims"]]
         reason = f"{aim}: {text}"[:400]
         save_plan(session, row.site_id, held.body | {"aims": aims}, base=held.revision, reason=reason, user_id=user_id)
-
-
-def is_camera(stood: Stood) -> bool:
-    return isinstance(stood.mount, Mount)

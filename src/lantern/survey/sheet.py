@@ -145,7 +145,7 @@ def _row(
     was, was_in = document_of(row), row.place_id
     change_device(session, row, document, place=place, user_id=user_id, checked=False)
     if wanted and (wanted == "yes") != row.retired:
-        set_retired(session, row, retired=wanted == "yes")
+        set_retired(session, row, retired=wanted == "yes", checked=False)
     return "same" if document_of(row) == was and row.place_id == was_in else "changed"
 
 

@@ -10,7 +10,6 @@ const SHAPES = { pass: "hit", marginal: "caution", fail: "false" };
 const WORDS = { pass: "as wished", marginal: "just short", fail: "falls short" };
 const devices = new Map(data.devices.map((device) => [device.id, device]));
 let chosen = null;
-let before = null; // the mount that is saved, of the device that is chosen
 
 const html = (tag, name = "", ...inner) => {
   const made = document.createElement(tag);
@@ -57,7 +56,7 @@ function ground() {
     if (!each.closed) continue;
     const [xs, ys] = [0, 1].map((n) => each.points.map((point) => point[n]));
     const [left, right] = [Math.min(...xs), Math.max(...xs)];
-    if (right - left > 18) over.push(el("text", { class: "place-name", x: (left + right) / 2,
+    if (right - left > 25) over.push(el("text", { class: "place-name", x: (left + right) / 2,
       y: HEIGHT - (Math.min(...ys) + Math.max(...ys)) / 2 + 1.6 }, each.name));
   }
   return [...parts, el("g", { "data-fields": "" }), ...over, el("g", { "data-marks": "" })];
@@ -125,8 +124,8 @@ function mark(device) {
   const group = el("g", { class: `mount ${word} ${device.id === chosen ? "chosen" : ""}`, "data-device": device.id, tabindex: 0,
     role: "button", "aria-label": `${device.code} ${device.name}`, transform: `translate(${x} ${y})` });
   group.append(el("circle", { class: "catch", r: 8 }), el("path", { transform: `rotate(${turn})`,
-    d: device.drawn?.what === "footprint" ? "M-3.2-3.2H3.2V3.2H-3.2Z" : "M0-5.4 3.8 3.6H-3.8Z" }), el("text", { x: 5,
-    y: -4.2 }, device.code));
+    d: device.drawn?.what === "footprint" ? "M-4-4H4V4H-4Z" : "M0-7 5 4.8H-5Z" }), el("text", { x: 6,
+    y: -5 }, device.code));
   return group;
 }
 
@@ -287,7 +286,7 @@ function sideView(device) {
 
 function all() { draw(); list(); shortList(); panel(); sideView(devices.get(chosen)); }
 
-const attempt = latest(async (device, dragged = false) => {
+const newest = latest(async (device, dragged) => {
   try {
     const told = await ask("POST", `/plan/devices/${device.id}/try`, { mount: device.mount });
     Object.assign(device, { drawn: told.drawn, claims: told.claims, side: told.side, trouble: "" });
@@ -297,16 +296,18 @@ const attempt = latest(async (device, dragged = false) => {
   if (dragged) { draw(); sideView(device); } else all();
 });
 
+const attempt = (device, dragged = false) => newest(device, dragged);
+
 async function look(device) {
   if (!device.mount || device.dirty) return;
   const told = await ask("GET", `/plan/devices/${device.id}`);
+  if (device.dirty) return; // it was moved meanwhile
   Object.assign(device, { claims: told.claims ?? [], side: told.side ?? null });
   if (chosen === device.id) { panel(); sideView(device); }
 }
 
 function choose(id) {
   chosen = id;
-  before = devices.get(id)?.mount;
   history.replaceState(null, "", `#${devices.get(id)?.code ?? ""}`);
   all();
   if (devices.has(id)) look(devices.get(id));

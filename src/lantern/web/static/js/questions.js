@@ -31,7 +31,7 @@ document.addEventListener("alpine:init", () => {
       const known = NUMBERS.map((key) => [key, guess[key] === undefined ? "" : String(guess[key])]);
       this.info = { ...Object.fromEntries(known), name: guess.name ?? "", times: guess.times ?? "", units: {
         ...guess.units }, classes: { ...guess.classes }, still: guess.still };
-      const wanted = new URLSearchParams(location.search).get("device");
+      const wanted = new URLSearchParams(location.search).get("import");
       const byCode = choices.codes[guess.device];
       this.device = choices.devices.some(([id]) => id === wanted) ? wanted : byCode
         ? String(byCode) : choices.devices.length ? "" : "new";
