@@ -144,6 +144,21 @@ def test_all_of_it_is_in_the_sites_file(small: Small) -> None:
     assert again.plan == document.plan
 
 
+def test_aims_follow_a_devices_new_code_and_lead_somewhere_in_a_file(client: TestClient, small: Small) -> None:
+    client.put("/sites/1/plan?base=0", json=PLAN)
+    renamed = {"code": "T9", "name": "Camera", "place_id": 1, "ability": {"width": 8, "height": 6}}
+    assert client.put(f"/sites/1/devices/{small.camera}", json=renamed).status_code == 200
+    assert [aim["device"] for aim in client.get("/sites/1/plan.json").json()["aims"]] == ["T9", "M1"]
+    with transaction() as session:
+        document = site_document(session, only_site(session, "Test site"))
+    document.check()
+    lost = [aim.model_copy(update={"device": "X"}) for aim in document.plan.aims] if document.plan else []
+    assert document.plan is not None
+    astray = document.model_copy(update={"plan": document.plan.model_copy(update={"aims": tuple(lost)})})
+    with pytest.raises(Refused, match=r"plan.aims.0.device: 'X' is not in the file"):
+        astray.check()
+
+
 # ---- the demo's four weak spots --------------------------------------------------------------------------------------
 
 

@@ -136,6 +136,8 @@ class Site(Strict):
                 for fault in error.faults:
                     faults.add(f"{where}.{fault.where.removeprefix('detector: ')}", fault.what, fault.expected)
         _check_cables(self, faults)
+        for n, aim in enumerate(self.plan.aims if self.plan is not None else ()):
+            _check_leads(faults, f"plan.aims.{n}.device", aim.device, devices)
         inputs = {each.name for device in self.devices for each in device.inputs}
         for n, link in enumerate(self.links):
             where = f"links.{n}"

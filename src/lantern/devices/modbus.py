@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Sequence
+from functools import partial
 from typing import Any
 
 from pymodbus.client import AsyncModbusTcpClient
@@ -44,26 +45,35 @@ class RelayModule:
 
     async def read_discrete_inputs(self, addresses: Sequence[int]) -> dict[int, bool]:
         """Whether current flows in each, by address."""
-        out: dict[int, bool] = {}
-        for first, count in _stretches(addresses, MOST_BITS):
 
-            def ask(client: AsyncModbusTcpClient, first: int = first, count: int = count) -> Awaitable[Any]:
-                return client.read_discrete_inputs(first, count=count, device_id=self.device_id)
+        def ask(client: AsyncModbusTcpClient, first: int, count: int) -> Awaitable[Any]:
+            return client.read_discrete_inputs(first, count=count, device_id=self.device_id)
 
-            answer = await self._asked(f"inputs from {first}", ask)
-            out |= {first + n: bool(answer.bits[n]) for n in range(count)}
-        return {address: out[address] for address in addresses}
+        found = await self._read_all(addresses, MOST_BITS, "inputs", ask, lambda answer: answer.bits)
+        return {address: bool(value) for address, value in found.items()}
 
     async def read_input_registers(self, addresses: Sequence[int]) -> dict[int, int]:
         """What each input register says, by address."""
-        out: dict[int, int] = {}
-        for first, count in _stretches(addresses, MOST_REGISTERS):
 
-            def ask(client: AsyncModbusTcpClient, first: int = first, count: int = count) -> Awaitable[Any]:
-                return client.read_input_registers(first, count=count, device_id=self.device_id)
+        def ask(client: AsyncModbusTcpClient, first: int, count: int) -> Awaitable[Any]:
+            return client.read_input_registers(first, count=count, device_id=self.device_id)
 
-            answer = await self._asked(f"input registers from {first}", ask)
-            out |= {first + n: int(answer.registers[n]) for n in range(count)}
+        found = await self._read_all(addresses, MOST_REGISTERS, "input registers", ask, lambda answer: answer.registers)
+        return {address: int(value) for address, value in found.items()}
+
+    async def _read_all(
+        self,
+        addresses: Sequence[int],
+        most: int,
+        what: str,
+        ask: Callable[[AsyncModbusTcpClient, int, int], Awaitable[Any]],
+        held: Callable[[Any], Sequence[Any]],
+    ) -> dict[int, Any]:
+        """Near addresses together, none of the requests larger than `most`."""
+        out: dict[int, Any] = {}
+        for first, count in _stretches(addresses, most):
+            answer = await self._asked(f"{what} from {first}", partial(_asking, ask, first, count))
+            out |= dict(enumerate(held(answer)[:count], first))
         return {address: out[address] for address in addresses}
 
     async def write_register(self, register: int, value: int) -> None:
@@ -97,6 +107,16 @@ class RelayModule:
                 raise DeviceUnreachableError(f"{self.host}:{self.port} refuses the connection or does not answer")
             self._client = client
         return self._client
+
+
+def _asking(
+    ask: Callable[[AsyncModbusTcpClient, int, int], Awaitable[Any]],
+    first: int,
+    count: int,
+    client: AsyncModbusTcpClient,
+) -> Awaitable[Any]:
+    """The client last, as whoever holds it gives it."""
+    return ask(client, first, count)
 
 
 def _stretches(addresses: Sequence[int], most: int) -> list[tuple[int, int]]:

@@ -144,7 +144,9 @@ def add_detectors(
         device = device_by_code(session, row.id, str(detector.device))
         assert device is not None  # the document was checked
         reason = reasons.get(detector.name, FROM_FILE)
-        made = add_detector(session, device_id=device.id, detector=detector.plain, reason=reason, user_id=user_id)
+        made = add_detector(
+            session, device_id=device.id, detector=detector.plain, reason=reason, user_id=user_id, checked=False
+        )
         made.enabled, made.retired = detector.enabled, detector.retired
         detectors[detector.name] = made
     for link in site.links:

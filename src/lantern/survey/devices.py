@@ -13,9 +13,10 @@ from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.register.installed import HangsOn
 from lantern.core.site import Device
 from lantern.formats.documents import read_model
+from lantern.revisions import keep
 from lantern.survey.actions import device_row, new_token
 from lantern.survey.register import recheck, register_of
-from lantern.survey.tables import DeviceRow, PlaceRow, device_by_code, devices_of_site
+from lantern.survey.tables import DeviceRow, PlaceRow, device_by_code, devices_of_site, plan_of
 from lantern.survey.wiring import (
     check_inputs,
     check_outputs,
@@ -101,7 +102,7 @@ def change_device(
     if "inputs" in document:
         follow_inputs(session, row, model, inputs_were, user_id)
     if model.code != row.code:
-        _follow_code(session, row, model.code)
+        _follow_code(session, row, model.code, user_id)
     _take_over(row, device_row(model, site_id=row.site_id, place_id=place.id))
     if checked:
         recheck(session, row.site_id)
@@ -115,8 +116,12 @@ def _take_over(row: DeviceRow, fresh: DeviceRow) -> None:
         setattr(row, key, getattr(fresh, key))
 
 
-def _follow_code(session: Session, row: DeviceRow, code: str) -> None:
-    """Detectors, what hangs on it and the boxes that work on its pictures go along."""
+def _follow_code(session: Session, row: DeviceRow, code: str, user_id: int | None) -> None:
+    """Detectors, what hangs on it, the boxes that work on its pictures and the plan's aims go along."""
+    plan = plan_of(session, row.site_id)
+    if plan is not None and any(aim["device"] == row.code for aim in plan.body.get("aims", ())):
+        aims = [aim | {"device": code} if aim["device"] == row.code else aim for aim in plan.body["aims"]]
+        keep(session, plan, plan.body | {"aims": aims}, reason=f"{row.code} is called {code} now.", user_id=user_id)
     for detector in session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.id)):
         detector.body = detector.body | {"device": code}
     for other in devices_of_site(session, row.site_id, retired=True):

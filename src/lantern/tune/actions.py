@@ -24,9 +24,9 @@ from lantern.tune.tables import DetectorRow
 
 
 def add_detector(
-    session: Session, *, device_id: int, detector: Detector, reason: str, user_id: int | None
+    session: Session, *, device_id: int, detector: Detector, reason: str, user_id: int | None, checked: bool = True
 ) -> DetectorRow:
-    """A new detector with its first revision."""
+    """A new detector with its first revision. Not `checked`: whoever adds many calls `recheck` after the last."""
     kind_of(detector.kind).read_dials(detector)
     site_id = session.get_one(DeviceRow, device_id).site_id
     hours_of(session, site_id, detector)
@@ -35,7 +35,7 @@ def add_detector(
     session.add(row)
     session.flush()
     _take_over_marks(session, row)
-    save_revision(session, row, detector, reason=reason, user_id=user_id, base=0)
+    save_revision(session, row, detector, reason=reason, user_id=user_id, base=0, checked=checked)
     return row
 
 
@@ -65,9 +65,18 @@ def _take_over_marks(session: Session, row: DetectorRow) -> None:
 
 
 def save_revision(
-    session: Session, row: DetectorRow, detector: Detector, *, reason: str, user_id: int | None, base: int
+    session: Session,
+    row: DetectorRow,
+    detector: Detector,
+    *,
+    reason: str,
+    user_id: int | None,
+    base: int,
+    checked: bool = True,
 ) -> RevisionRow:
-    """Save a state with its reason and how it scores on every take of the device. Refused if `base` is not the latest."""
+    """Save a state with its reason and how it scores on every take of the device. `checked`: see `add_detector`. Refused if
+    `base` is not the latest.
+    """
     check_reason(reason)
     hold(session, row, base)
     hours_of(session, row.site_id, detector)
@@ -81,7 +90,8 @@ def save_revision(
     row.verdict = verdict(session, row, scores)
     body = detector.model_dump(mode="json")
     saved = keep(session, row, body, reason=reason, user_id=user_id, facts={"scores": scores})
-    recheck(session, row.site_id)
+    if checked:
+        recheck(session, row.site_id)
     return saved
 
 

@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from lantern.core.devices import DeviceKindName
 from lantern.core.linking.links import Strict
 from lantern.core.register.firmware import Firmware
-from lantern.core.register.power import PoeClass, Power, class_of
+from lantern.core.register.power import Power, class_of
 
 RESERVE_PERCENT = 20.0  # common practice, no source: a processor that is full drops frames when the scene gets busy
 
@@ -63,18 +63,10 @@ class TypeChannel(Strict):
     fps: float | None = Field(default=None, gt=0, le=1000)
 
 
-class PortGroup(Strict):
-    """Ports of a switch that are alike: by class, or by the watts that each gives."""
+class PortGroup(Power):
+    """Ports of a switch that are alike: by class, or by the W that each gives at the port (0: it feeds nothing)."""
 
     count: int = Field(ge=1, le=128)
-    poe_class: PoeClass | None = None
-    watts: float | None = Field(default=None, ge=0, le=1000, description="at the port; 0: it feeds nothing")
-
-    @model_validator(mode="after")
-    def _one_way(self) -> Self:
-        if (self.poe_class is None) == (self.watts is None):
-            raise ValueError("give poe_class, or watts, and not both")
-        return self
 
     @property
     def gives(self) -> Power:

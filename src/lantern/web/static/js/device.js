@@ -106,7 +106,9 @@ section?.querySelector("[data-renew]")?.addEventListener("click", async () => {
 const [type, kind] = ["type", "kind"].map((id) => document.getElementById(id));
 if (kind?.tagName === "SELECT") {
   const offer = () => {
-    for (const option of type.options) option.hidden = Boolean(option.dataset.kind) && option.dataset.kind !== kind.value;
+    for (const option of type.options) {
+      option.hidden = Boolean(option.dataset.kind) && option.dataset.kind !== kind.value;
+    }
     if (type.selectedOptions[0].hidden) type.value = "";
   };
   kind.addEventListener("change", offer);

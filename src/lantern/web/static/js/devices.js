@@ -29,7 +29,8 @@ function show(told) {
   const table = made("table", "", { className: "ledger" });
   table.append(made("thead", ""), made("tbody", ""));
   table.tHead.append(made("tr", ""));
-  for (const name of ["line", "code", "where", "what is wrong", "expected"]) table.tHead.rows[0].append(made("th", name));
+  const heads = ["line", "code", "where", "what is wrong", "expected"];
+  table.tHead.rows[0].append(...heads.map((name) => made("th", name)));
   for (const fault of told.faults) {
     const row = made("tr", "");
     for (const key of ["line", "code", "where", "what", "expected"]) row.append(made("td", fault[key]));
@@ -54,5 +55,10 @@ file.addEventListener("click", () => { file.value = ""; });
 
 store.addEventListener("click", async () => {
   store.disabled = true;
-  try { await send(true); location.reload(); } catch (error) { error.body?.faults?.[0]?.line ? show(error.body) : refused(error); }
+  try {
+    await send(true);
+    location.reload();
+  } catch (error) {
+    if (error.body?.faults?.[0]?.line) show(error.body); else refused(error);
+  }
 });

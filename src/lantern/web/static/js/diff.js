@@ -3,7 +3,8 @@ import { ask } from "./http.js";
 
 const result = document.querySelector("[data-result]");
 const trouble = document.querySelector("[data-trouble]");
-const made = (tag, text, name = "") => Object.assign(document.createElement(tag), { textContent: text, className: name });
+const made = (tag, text, name = "") => Object.assign(document.createElement(tag),
+  { textContent: text, className: name });
 
 function section(each, name) {
   const out = made("section", "", "sheet mb-2");

@@ -1,4 +1,5 @@
-// The plan as a chart: draws what the server worked out, drags devices, asks what a place would give. It knows no rule of the job.
+// The plan as a chart: draws what the server worked out, drags devices, asks what a place would give. It knows no rule
+// of the job.
 import { ask, latest, pageData } from "./http.js";
 import { el } from "./svg.js";
 
@@ -36,11 +37,9 @@ function ground() {
   const { outlines = [], occluders = [] } = data.plan;
   outlines.filter((each) => each.what === "water").forEach((each, n) => {
     parts[0].append(el("clipPath", { id: `water-${n}` }, el("polygon", { points: points(each.points) })));
-    const water = el("g", { "clip-path": `url(#water-${n})` }, el("polygon", { class: "water", points: points(each.points) }));
-    for (const width of [44, 32, 21, 11]) water.append(el("polygon", { class: "shoal", points: points(each.points),
-      "stroke-width": width }), el("polygon", { class: "shoal-line", points: points(each.points), "stroke-width": width },));
-    water.append(el("polygon", { class: "shore", points: points(each.points) }));
-    parts.push(water);
+    const layer = (name, width) => el("polygon", { class: name, points: points(each.points), "stroke-width": width });
+    const shoals = [44, 32, 21, 11].map((width) => layer("shoal", width));
+    parts.push(el("g", { "clip-path": `url(#water-${n})` }, layer("water"), ...shoals, layer("shore", 1.6)));
   });
   for (const each of outlines) {
     if (each.what === "road") parts.push(el("polyline", { class: "road-edge", points: points(each.points) }),
@@ -67,10 +66,12 @@ function frame() {
   const y = HEIGHT - 7;
   const parts = [el("text", { class: "scale-word", x: 8, y: y - 4 }, "0"), el("text", { class: "scale-word", x: 8 + bar,
     y: y - 4 }, `${bar} m`)];
-  for (let n = 0; n < 5; n += 1) parts.push(el("rect", { class: n % 2 ? "scale-pale" : "scale-dark", x: 8 + (n * bar) / 5,
-    y: y - 2.4, width: bar / 5, height: 2.4 }));
-  parts.push(el("path", { class: "north", d: "M15 12 L19 27 L15 23.5 L11 27 Z" }), el("text", { class: "scale-word", x: 15,
-    y: 10.5, "text-anchor": "middle" }, "N"));
+  for (let n = 0; n < 5; n += 1) {
+    const at = { x: 8 + (n * bar) / 5, y: y - 2.4, width: bar / 5, height: 2.4 };
+    parts.push(el("rect", { class: n % 2 ? "scale-pale" : "scale-dark", ...at }));
+  }
+  parts.push(el("path", { class: "north", d: "M15 12 L19 27 L15 23.5 L11 27 Z" }));
+  parts.push(el("text", { class: "scale-word", x: 15, y: 10.5, "text-anchor": "middle" }, "N"));
   return parts;
 }
 
@@ -93,9 +94,10 @@ function field(device) {
   }
   if (drawn.what === "radar") {
     inside.append(el("path", { class: "reach radar", d: drawn.reach }));
-    for (const [one, other] of drawn.blind) inside.append(el("line", { class: "blind", x1: one[0], y1: one[1], x2: other[0],
-      y2: other[1] }));
-    if (device.id === chosen) for (const ring of drawn.rings) inside.append(el("path", { class: "ring", d: ring.path }));
+    for (const [one, other] of drawn.blind) {
+      inside.append(el("line", { class: "blind", x1: one[0], y1: one[1], x2: other[0], y2: other[1] }));
+    }
+    if (device.id === chosen) inside.append(...drawn.rings.map((ring) => el("path", { class: "ring", d: ring.path })));
   }
   if (drawn.what === "speaker") inside.append(el("path", { class: "reach speaker", d: drawn.reach }));
   return group;
@@ -121,8 +123,10 @@ function mark(device) {
   const [x, y] = [device.mount.x_m, HEIGHT - device.mount.y_m];
   const turn = device.mount.azimuth_deg ?? 0;
   const word = worst(device.claims) ?? "none";
-  const group = el("g", { class: `mount ${word} ${device.id === chosen ? "chosen" : ""}`, "data-device": device.id, tabindex: 0,
-    role: "button", "aria-label": `${device.code} ${device.name}`, transform: `translate(${x} ${y})` });
+  const group = el("g", {
+    class: `mount ${word} ${device.id === chosen ? "chosen" : ""}`, transform: `translate(${x} ${y})`,
+    "data-device": device.id, tabindex: 0, role: "button", "aria-label": `${device.code} ${device.name}`,
+  });
   group.append(el("circle", { class: "catch", r: 8 }), el("path", { transform: `rotate(${turn})`,
     d: device.drawn?.what === "footprint" ? "M-4-4H4V4H-4Z" : "M0-7 5 4.8H-5Z" }), el("text", { x: 6,
     y: -5 }, device.code));
@@ -141,9 +145,10 @@ function list() {
   const line = (device) => {
     const word = device.wrong ? "fail" : worst(device.claims);
     const falls = device.claims.filter((claim) => claim.verdict === "fail").map((claim) => claim.label.toLowerCase());
-    const row = html("button", "plan-line-button", shape(word ? SHAPES[word] : "none"), html("span", "code", device.code),
-      html("span", "", device.name), html("small", "", device.wrong || (falls.length ? falls.slice(0, 2).join(", ")
-        : device.mount ? WORDS[word] ?? "stands" : "not on the plan")));
+    const stands = device.mount ? WORDS[word] ?? "stands" : "not on the plan";
+    const told = device.wrong || falls.slice(0, 2).join(", ") || stands;
+    const row = html("button", "plan-line-button", shape(word ? SHAPES[word] : "none"),
+      html("span", "code", device.code), html("span", "", device.name), html("small", "", told));
     row.type = "button";
     if (device.id === chosen) row.setAttribute("aria-current", "true");
     row.addEventListener("click", () => choose(device.id));
@@ -159,7 +164,8 @@ function shortList() {
   const rows = data.devices.flatMap((device) => device.claims.filter((claim) => claim.verdict === "fail").map((claim) =>
     html("p", "", html("b", "code-word", device.code), ` ${claim.label}: ${withUnit(claim.value, claim.unit)}, wished
       ${claim.wish}; ${claim.reason}`)));
-  find("short").replaceChildren(...(rows.length ? rows : [html("p", "quiet", "Nothing: every wish of the plan is met.")]));
+  const nothing = html("p", "quiet", "Nothing: every wish of the plan is met.");
+  find("short").replaceChildren(...(rows.length ? rows : [nothing]));
 }
 
 function legend() {
@@ -171,9 +177,11 @@ function legend() {
 
 function claimRows(device) {
   return device.claims.flatMap((claim) => {
-    const row = html("tr", "", html("td", "", shape(SHAPES[claim.verdict])), html("td", "", claim.label, html("div", "quiet",
-      claim.reason)), html("td", "num", html("b", "", withUnit(claim.value, claim.unit))), html("td", "num quiet",
-      claim.wish));
+    const row = html("tr", "",
+      html("td", "", shape(SHAPES[claim.verdict])),
+      html("td", "", claim.label, html("div", "quiet", claim.reason)),
+      html("td", "num", html("b", "", withUnit(claim.value, claim.unit))),
+      html("td", "num quiet", claim.wish));
     const cures = claim.remedies.map((remedy) => {
       const button = html("button", "btn btn-small", "Take it");
       button.type = "button";
@@ -205,8 +213,8 @@ function panel() {
     side.replaceChildren(...parts);
     return;
   }
-  const fields = device.fields.length ? device.fields : [{ key: "x_m", label: "X", unit: "m" }, { key: "y_m", label: "Y",
-    unit: "m" }];
+  const only = [["x_m", "X"], ["y_m", "Y"]].map(([key, label]) => ({ key, label, unit: "m" }));
+  const fields = device.fields.length ? device.fields : only;
   for (const each of fields) {
     const input = html("input", "form-control num-input");
     Object.assign(input, { value: typed(device.mount[each.key] ?? 0), inputMode: "decimal", disabled: !data.edits });
@@ -236,7 +244,8 @@ function panel() {
   if (device.claims.length) parts.push(html("h2", "mt-3", "Promised"), html("table", "ledger claims", html("thead", "",
     html("tr", "", html("th"), html("th"), html("th", "num", "here"), html("th", "num", "wish"))), html("tbody", "",
     ...claimRows(device))));
-  else parts.push(html("p", "quiet mt-3", "The plan wishes nothing of it: an aim says what it must see, read or be heard at."));
+  else parts.push(html("p", "quiet mt-3",
+    "The plan wishes nothing of it: an aim says what it must see, read or be heard at."));
   side.replaceChildren(...parts);
 }
 
@@ -265,17 +274,21 @@ function sideView(device) {
     ${x(0)},${y(0)}` }));
   for (const [from, to] of told.hidden) parts.push(el("rect", { class: "hidden-ground", x: x(from), y: y(0) - 4,
     width: Math.max(x(Math.min(to, told.length)) - x(from), 0), height: 4 }));
-  for (const [name, at, high] of told.walls) parts.push(el("rect", { class: "wall-side", x: x(at) - 1.5, y: y(high), width: 3,
-    height: y(0) - y(high) }, el("title", {}, name)));
+  for (const [name, at, high] of told.walls) {
+    const box = { x: x(at) - 1.5, y: y(high), width: 3, height: y(0) - y(high) };
+    parts.push(el("rect", { class: "wall-side", ...box }, el("title", {}, name)));
+  }
   for (const [name, px, at] of told.grades) if (at < told.length) parts.push(el("line", { class: "contour", x1: x(at),
     x2: x(at), y1: SIDE.top, y2: y(0) }), el("text", { class: "side-word grade", x: x(at) + 3, y: SIDE.top + 9 },
     `${short(px)} ${name}`));
   parts.push(el("line", { class: "pole", x1: x(0), x2: x(0), y1: y(told.height), y2: y(0) }), el("rect", { class: "eye",
     x: x(0) - 4, y: y(told.height) - 4, width: 10, height: 7 }), el("line", { class: "ground-line", x1: 0,
     x2: SIDE.width, y1: y(0), y2: y(0) }));
-  for (const [name, at, high] of told.aims) if (at > 0 && at < told.length) parts.push(el("line", { class: "sight", x1: x(0),
-    y1: y(told.height), x2: x(at), y2: y(high) }), el("rect", { class: "target", x: x(at) - 2.5, y: y(high) - 6, width: 5,
-    height: 6 }), el("text", { class: "side-word", x: x(at) + 5, y: y(high) - 7 }, name));
+  for (const [name, at, high] of told.aims.filter((aim) => aim[1] > 0 && aim[1] < told.length)) {
+    parts.push(el("line", { class: "sight", x1: x(0), y1: y(told.height), x2: x(at), y2: y(high) }));
+    parts.push(el("rect", { class: "target", x: x(at) - 2.5, y: y(high) - 6, width: 5, height: 6 }));
+    parts.push(el("text", { class: "side-word", x: x(at) + 5, y: y(high) - 7 }, name));
+  }
   const step = [1, 2, 5, 10, 20, 50].find((each) => told.length / each <= 9) ?? 100;
   for (let at = 0; at <= told.length; at += step) parts.push(el("text", { class: "side-word tick", x: x(at),
     y: SIDE.height - 6 }, at), el("line", { class: "ground-line", x1: x(at), x2: x(at), y1: y(0), y2: y(0) + 4 }));
@@ -335,11 +348,12 @@ const place = (event) => {
     HEIGHT - (event.clientY - box.top - (box.height - HEIGHT * scale) / 2) / scale];
 };
 
+const deviceUnder = ({ target }) => devices.get(Number(target.closest("[data-device]")?.dataset.device));
+
 let drag = null;
 chart.addEventListener("pointerdown", (event) => {
-  const target = event.target.closest("[data-device]");
-  if (!target) { choose(null); return; }
-  const device = devices.get(Number(target.dataset.device));
+  const device = deviceUnder(event);
+  if (!device) { choose(null); return; }
   choose(device.id);
   if (!data.edits) return;
   chart.setPointerCapture(event.pointerId);
@@ -362,9 +376,8 @@ chart.addEventListener("pointerup", () => {
   drag = null;
 });
 chart.addEventListener("keydown", (event) => {
-  const target = event.target.closest("[data-device]");
-  if (!target) return;
-  const device = devices.get(Number(target.dataset.device));
+  const device = deviceUnder(event);
+  if (!device) return;
   const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
   if (event.key === "Enter" || event.key === " ") { event.preventDefault(); choose(device.id); }
   if (!step || !data.edits) return;
@@ -399,6 +412,6 @@ find("blind").textContent = `${(100 * data.blind).toFixed(1)} %`;
 chart.replaceChildren(...ground(), ...frame());
 legend();
 const wanted = data.devices.find((device) => `#${device.code}` === location.hash)
-  ?? data.devices.find((device) => device.claims.some((claim) => claim.verdict === "fail")) ?? data.devices.find((d) => d.mount);
+  ?? data.devices.find((device) => worst(device.claims) === "fail") ?? data.devices.find((d) => d.mount);
 choose(wanted?.id ?? null);
 chart.dataset.ready = "yes";

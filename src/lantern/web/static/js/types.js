@@ -52,8 +52,12 @@ document.addEventListener("click", async ({ target }) => {
   }
   if (target.closest("[data-save-type]")) {
     let body;
-    try { body = JSON.parse(text.value); } catch (error) { say(faults, { message: `This is no JSON: ${error.message}` });
-      return; }
+    try {
+      body = JSON.parse(text.value);
+    } catch (error) {
+      say(faults, { message: `This is no JSON: ${error.message}` });
+      return;
+    }
     try { await save(editing, body, why.value); } catch (error) { say(faults, error); }
   }
 });
