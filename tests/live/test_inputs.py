@@ -127,13 +127,16 @@ def test_a_loop_that_is_cut_is_a_fault_and_one_that_is_active_is_not(wired: Smal
 
 
 def test_a_bounce_fires_nothing(wired: Small) -> None:
+    """Of an input that must hold for 2 s, longer than this machine ever sleeps between two bounces."""
+    changed(wired, [{"was": each["name"], **each, "debounce_ms": 2000} for each in INPUTS])
+
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         await settled(engine, wired, "gate", "idle")
         for _ in range(15):
             relay.contacts[2] = not relay.contacts[2]
             await asyncio.sleep(0.02)
         relay.contacts[2] = False
-        await asyncio.sleep(0.3)
+        await asyncio.sleep(2.5)
         assert states(engine, wired)["gate"] == "idle"
 
     play(wired, body)
