@@ -30,15 +30,10 @@ START_S = 600
 
 
 class BrowserTestsTogether(LoadScopeScheduling):
-    """The tests of the browser on two workers, for those of a worker share the one program that is running there; every other
-    test by itself.
-    """
+    """All tests of the browser on one worker, for they share the one program that is running; every other test by itself."""
 
     def _split_scope(self, nodeid: str) -> str:
-        if not nodeid.startswith("tests/browser/"):
-            return nodeid
-        name = nodeid.removeprefix("tests/browser/test_")
-        return "browser, until o" if name < "o" else "browser, from o on"
+        return "browser" if nodeid.startswith("tests/browser/") else nodeid
 
     def remove_node(self, node: WorkerController) -> str | None:
         """When a worker has died: the test it died at, which is not tried again; what it had before it goes to others.

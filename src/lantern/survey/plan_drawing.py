@@ -14,7 +14,7 @@ from lantern.core.optics.coverage import banded, contour, covered
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead, radar, sound
-from lantern.core.promise.claims import Stood
+from lantern.core.promise.claim import Stood
 from lantern.core.promise.elevation import elevation
 from lantern.core.promise.plan import Plan
 from lantern.core.promise.radar import CLASSES, Radar

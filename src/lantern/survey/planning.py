@@ -10,7 +10,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.promise.claims import Claim, Stood, claims
+from lantern.core.promise.claim import Claim, Stood
+from lantern.core.promise.claims import claims
 from lantern.core.promise.mounts import mount_model, standing_of
 from lantern.core.promise.plan import Plan
 from lantern.formats.documents import read_model

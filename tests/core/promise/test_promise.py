@@ -16,7 +16,8 @@ from lantern.core.modelled import read_model
 from lantern.core.optics.coverage import Wall
 from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead, radar, sound
-from lantern.core.promise.claims import Claim, Stood, claims
+from lantern.core.promise.claim import Claim, Stood
+from lantern.core.promise.claims import claims
 from lantern.core.promise.earth import geojson, lon_lat
 from lantern.core.promise.plan import Ambient, Occluder, Plan
 from lantern.core.promise.radar import Radar

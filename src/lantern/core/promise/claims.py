@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -21,65 +20,12 @@ from lantern.core.optics.mount import Mount
 from lantern.core.optics.prediction import Asked, PlateAsked, predict
 from lantern.core.optics.verdicts import OFTEN, Wish, Word
 from lantern.core.promise import overhead, radar, sound
+from lantern.core.promise.claim import Claim, Remedy, Stood, least
 from lantern.core.promise.plan import Aim, Plan
 from lantern.core.promise.radar import Radar
 from lantern.core.promise.sound import Speaker
 
-STEPS = 60
 MOST_MOVE_M = 40
-
-
-@dataclass(frozen=True)
-class Remedy:
-    """What to change: `mount` keys of the device's mount, or `aim` keys of the plan's aim; `lines`: of a detector, by hand."""
-
-    text: str
-    mount: Mapping[str, float] = field(default_factory=dict)
-    aim: Mapping[str, float] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class Claim:
-    """One figure of one device. `value` None: geometry gives none, which fails."""
-
-    device: str
-    name: str
-    label: str
-    value: float | None
-    wish: Wish
-    verdict: Word
-    reason: str
-    aim: str | None = None
-    remedies: Sequence[Remedy] = ()
-
-    def as_dict(self) -> dict[str, Any]:
-        sign = "≥" if self.wish.at_least else "≤"
-        return {
-            "device": self.device,
-            "name": self.name,
-            "label": self.label,
-            "value": self.value,
-            "unit": self.wish.unit,
-            "wish": f"{sign} {self.wish.goal:g}{' ' + self.wish.unit if self.wish.unit else ''}",
-            "source": self.wish.source,
-            "verdict": self.verdict,
-            "reason": self.reason,
-            "aim": self.aim,
-            "remedies": [{"text": r.text, "mount": dict(r.mount), "aim": dict(r.aim)} for r in self.remedies],
-        }
-
-
-Standing = Mount | Radar | Speaker
-
-
-@dataclass(frozen=True)
-class Stood:
-    """A device with its mount, and the lines that detectors have in its picture, by name of the detector."""
-
-    code: str
-    mount: Standing
-    lines: Mapping[str, Sequence[Sequence[float]]] = field(default_factory=dict)
-    fps: float | None = None
 
 
 def claims(stood: Stood, plan: Plan, others: Sequence[Stood] = (), *, cured: bool = True) -> list[Claim]:
@@ -193,7 +139,7 @@ def _of_density(stood: Stood, mount: Mount, aim: Aim, plan: Plan, cured: bool) -
     )
     remedies: list[Remedy] = []
     if cured and verdict != "pass" and not hidden:
-        found = _least(mount.focal_mm, 1.0, 200.0, lambda f: weakest(mount.model_copy(update={"focal_mm": f})), wish, 1)
+        found = least(mount.focal_mm, 1.0, 200.0, lambda f: weakest(mount.model_copy(update={"focal_mm": f})), wish, 1)
         if found is not None:
             remedies.append(Remedy(f"focal length {found:g} mm instead of {mount.focal_mm:g} mm", {"focal_mm": found}))
     return Claim(stood.code, "density", aim.name, value, wish, verdict, reason, aim.name, remedies)
@@ -211,7 +157,7 @@ def _of_line(stood: Stood, mount: Mount, name: str, line: Sequence[Sequence[floa
         width, height = mount.pixels
         if needed * 2 <= min(width, height):
             remedies.append(Remedy(f"move the line of {name} {needed - room:.0f} px away from the edge, on its bench"))
-        mounted = _least(
+        mounted = least(
             mount.height_m, 2.0, 12.0,
             lambda h: room / overhead.needed_for_walkers_px(mount.model_copy(update={"height_m": h}), fps),
             Wish("share", 1, "", True, OFTEN), 2,
@@ -297,7 +243,7 @@ def _of_hearing(stood: Stood, mount: Speaker, aim: Aim, plan: Plan, others: Sequ
     verdict = wish.word(value)
     remedies = []
     if cured and verdict != "pass":
-        watts = _least(mount.watts, 0.1, 500.0, level, wish, 1)
+        watts = least(mount.watts, 0.1, 500.0, level, wish, 1)
         if watts is not None:
             remedies.append(Remedy(f"{watts:g} W instead of {mount.watts:g} W", {"watts": watts}))
         closer = _closer(mount, point, lambda held: sound.level_db(held, point, plan.walls), goal)
@@ -316,38 +262,3 @@ def _closer(mount: Speaker, point: Sequence[float], level: Callable[[Speaker], f
         if level(held) >= goal:
             return held
     return None
-
-
-# ---- searching -------------------------------------------------------------------------------------------------------
-
-
-def _least(
-    now: float, low: float, high: float, figure: Callable[[float], float | None], wish: Wish, digits: int
-) -> float | None:
-    """The value nearest to the present one at which a figure meets its wish, rounded so that it still does."""
-    best: float | None = None
-    for end in (low, high):
-        for share in np.linspace(0, 1, STEPS + 1)[1:]:
-            value = float(now * (end / now) ** share)
-            said = figure(value)
-            if said is not None and wish.word(said) == "pass":
-                if best is None or abs(value - now) < abs(best - now):
-                    best = _edge(now + (value - now) * 1e-9, value, now, figure, wish)
-                break
-    if best is None:
-        return None
-    scale = 10.0**digits
-    rounded = (math.ceil(best * scale) if best > now else math.floor(best * scale)) / scale
-    said = figure(rounded)
-    return rounded if said is not None and wish.word(said) == "pass" else best
-
-
-def _edge(missed: float, met: float, now: float, figure: Callable[[float], float | None], wish: Wish) -> float:
-    for _ in range(40):
-        middle = (missed + met) / 2
-        said = figure(middle)
-        if said is not None and wish.word(said) == "pass":
-            met = middle
-        else:
-            missed = middle
-    return met

@@ -11,7 +11,7 @@ from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
 from lantern.core.optics.mount import Mount
-from lantern.core.promise.claims import Standing
+from lantern.core.promise.claim import Standing
 from lantern.core.promise.radar import Radar
 from lantern.core.promise.sound import Speaker
 

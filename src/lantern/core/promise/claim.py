@@ -1,0 +1,105 @@
+"""One claim of geometry: a figure of a device, held against a wish, with what would cure it; and the search for the least change."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from lantern.core.optics.mount import Mount
+from lantern.core.optics.verdicts import Wish, Word
+from lantern.core.promise.radar import Radar
+from lantern.core.promise.sound import Speaker
+
+STEPS = 60
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What to change: `mount` keys of the device's mount, or `aim` keys of the plan's aim; `lines`: of a detector, by hand."""
+
+    text: str
+    mount: Mapping[str, float] = field(default_factory=dict)
+    aim: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Claim:
+    """One figure of one device. `value` None: geometry gives none, which fails."""
+
+    device: str
+    name: str
+    label: str
+    value: float | None
+    wish: Wish
+    verdict: Word
+    reason: str
+    aim: str | None = None
+    remedies: Sequence[Remedy] = ()
+
+    def as_dict(self) -> dict[str, Any]:
+        sign = "≥" if self.wish.at_least else "≤"
+        return {
+            "device": self.device,
+            "name": self.name,
+            "label": self.label,
+            "value": self.value,
+            "unit": self.wish.unit,
+            "wish": f"{sign} {self.wish.goal:g}{' ' + self.wish.unit if self.wish.unit else ''}",
+            "source": self.wish.source,
+            "verdict": self.verdict,
+            "reason": self.reason,
+            "aim": self.aim,
+            "remedies": [{"text": r.text, "mount": dict(r.mount), "aim": dict(r.aim)} for r in self.remedies],
+        }
+
+
+Standing = Mount | Radar | Speaker
+
+
+@dataclass(frozen=True)
+class Stood:
+    """A device with its mount, and the lines that detectors have in its picture, by name of the detector."""
+
+    code: str
+    mount: Standing
+    lines: Mapping[str, Sequence[Sequence[float]]] = field(default_factory=dict)
+    fps: float | None = None
+
+
+# ---- searching -------------------------------------------------------------------------------------------------------
+
+
+def least(
+    now: float, low: float, high: float, figure: Callable[[float], float | None], wish: Wish, digits: int
+) -> float | None:
+    """The value nearest to the present one at which a figure meets its wish, rounded so that it still does."""
+    best: float | None = None
+    for end in (low, high):
+        for share in np.linspace(0, 1, STEPS + 1)[1:]:
+            value = float(now * (end / now) ** share)
+            said = figure(value)
+            if said is not None and wish.word(said) == "pass":
+                if best is None or abs(value - now) < abs(best - now):
+                    best = _edge(now + (value - now) * 1e-9, value, now, figure, wish)
+                break
+    if best is None:
+        return None
+    scale = 10.0**digits
+    rounded = (math.ceil(best * scale) if best > now else math.floor(best * scale)) / scale
+    said = figure(rounded)
+    return rounded if said is not None and wish.word(said) == "pass" else best
+
+
+def _edge(missed: float, met: float, now: float, figure: Callable[[float], float | None], wish: Wish) -> float:
+    for _ in range(40):
+        middle = (missed + met) / 2
+        said = figure(middle)
+        if said is not None and wish.word(said) == "pass":
+            met = middle
+        else:
+            missed = middle
+    return met
