@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.devices import DEVICE_KINDS
@@ -96,9 +95,3 @@ def _replaced(unit: Unit, new: DeviceType) -> Unit:
     channels = {channel.name for channel in new.channels}
     kept = [each for each in unit.channels if each.name in channels]
     return replace(unit, kind=new.kind, type_name=new.name, type=new, on=on, channels=kept, power=None)
-
-
-def used_by(session: Session, site_id: int, type_name: str) -> list[str]:
-    """Codes of the site's devices of a type."""
-    query = select(DeviceRow.code).where(DeviceRow.site_id == site_id, DeviceRow.type == type_name)
-    return list(session.scalars(query.order_by(DeviceRow.code)))

@@ -16,7 +16,7 @@ from lantern.core.register.installed import switched_on
 from lantern.formats.sheets import Row, read_sheet
 from lantern.survey.devices import add_device, add_place, change_device, document_of, set_retired
 from lantern.survey.register import recheck, register_of
-from lantern.survey.tables import DeviceRow, PlaceRow, device_by_code
+from lantern.survey.tables import DeviceRow, PlaceRow
 
 ABILITY = ("width", "height", "fps")
 ADDRESS = {"url": "url", "host": "host", "modbus_port": "port", "unit": "unit"}  # column: key of the address
@@ -207,8 +207,3 @@ def _abilities(cell: str, row: DeviceRow | None) -> list[dict[str, Any]]:
         entry = {"name": key[0], "channel": key[1], "of": key[2]}
         out.append(entry if known is None else known.model_dump(mode="json"))
     return [{key: value for key, value in entry.items() if value is not None} for entry in out]
-
-
-def sheet_of_codes(session: Session, site_id: int, codes: Sequence[str]) -> list[DeviceRow]:
-    """The devices of these codes, in this order."""
-    return [row for code in codes if (row := device_by_code(session, site_id, code)) is not None]

@@ -1,4 +1,5 @@
-// Forms that are sent as JSON: a field's name is its key ("address.host"), its `data-as` what it is; faults come back beside it.
+// Forms that are sent as JSON: a field's name is its key ("address.host"), its `data-as` what it is; faults come back
+// beside it.
 import { address, ask } from "./http.js";
 
 const READ = {

@@ -4,7 +4,8 @@ import { PLAIN, show } from "./units.js";
 
 const RIGHT = 66;
 
-// `lanes`: names from top to bottom out of marks, reading, events, armed, effects:NAME. `on`: cursor, level, levelDone, mark, markDone, pick.
+// `lanes`: names from top to bottom out of marks, reading, events, armed, effects:NAME. `on`: cursor, level,
+// levelDone, mark, markDone, pick.
 export class TimeAxis {
   constructor(svg, take, { lanes, readingHeight = 104, left = 214, quantity = PLAIN, on = {} }) {
     Object.assign(this, { svg, take, lanes, readingHeight, left, quantity, on });
