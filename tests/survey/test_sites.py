@@ -15,7 +15,8 @@ from lantern.application.app import make_app
 from lantern.core.faults import Refused
 from lantern.core.site import differences
 from lantern.db.base import Base, transaction
-from lantern.formats.documents import read_site, site_of
+from lantern.formats.documents import site_of
+from lantern.formats.site_files import read_site
 from lantern.live.plans import load_plans
 from lantern.survey.actions import import_site, only_site, remove_site, site_document, site_file, what_goes
 from lantern.survey.tables import DeviceRow, SiteRow

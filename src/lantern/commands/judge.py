@@ -155,7 +155,8 @@ def _detector(given: str, site: Path | None) -> Any:
     """The detector of a file, or of that name in a site's file."""
     from lantern.core.faults import Fault
     from lantern.core.kinds import kind_of
-    from lantern.formats.documents import read_detector, read_site
+    from lantern.formats.documents import read_detector
+    from lantern.formats.site_files import read_site
 
     if site is None:
         return read_detector(Path(given))

@@ -82,7 +82,7 @@ def export_take_command(
 @site.command("check")
 def check_site(file: SitePath) -> None:
     """Say what is wrong with a site's file; exit code 2 if anything is. Nothing is stored."""
-    from lantern.formats.documents import read_site
+    from lantern.formats.site_files import read_site
 
     with told():
         read = read_site(file)
@@ -95,15 +95,16 @@ def import_site(
     file: SitePath, name: Annotated[str, typer.Option("--name", help="Another name than the file's")] = ""
 ) -> None:
     """Make a site of a file, in the running program. An existing name is refused."""
-    from lantern.formats.documents import read_site
+    from lantern.formats.site_files import read_site_file
 
     with told():
-        read = read_site(file)
+        read, pictures = read_site_file(file)
         with running_store() as session:
             from lantern.people.roles import note_change
             from lantern.survey.actions import import_site as make
 
-            row = make(session, read.model_copy(update={"name": name.strip() or read.name}), user_id=None)
+            read = read.model_copy(update={"name": name.strip() or read.name})
+            row = make(session, read, user_id=None, pictures=pictures)
             note_change(session, user_id=None, site_id=row.id, what=f"imported the site {row.name} on the console")
             print(f"Site {row.id}: {row.name}. Takes come on their own; devices have new tokens.")
 
@@ -113,7 +114,7 @@ def export_site(
     file: Annotated[Path, typer.Argument(help="Where to write it; - for standard output")],
     name: Annotated[str, typer.Option("--name", help="The site's name, where there are several")] = "",
 ) -> None:
-    """Write a site of the running program to a file."""
+    """Write a site of the running program to a file: a JSON document, or a zip where the plan has a ground picture."""
     with told():
         document = _running(name)
         if str(file) == "-":
@@ -122,6 +123,9 @@ def export_site(
         file.write_bytes(document)
     from lantern.survey.actions import LEFT_OUT
 
+    zipped = document.startswith(b"PK") and file.suffix.lower() != ".zip"
+    if zipped:
+        print(f"{file} is a zip: the plan's ground picture is in it.", file=sys.stderr)
     print(f"{file}: {len(document)} bytes. Not in it: {LEFT_OUT}.", file=sys.stderr)
 
 
@@ -132,12 +136,12 @@ def differ(
 ) -> None:
     """Print a JSON line for each difference of two sites; exit code 1 if there are any."""
     from lantern.core.site import differences
-    from lantern.formats.documents import read_json, read_site, site_of
+    from lantern.formats.site_files import read_site, site_in
 
     with told():
         one = read_site(first)
         if second is None:
-            other = site_of(read_json(_running(one.name), where="the running site"), where="the running site")
+            other, _ = site_in(_running(one.name), where="the running site")
         else:
             other = read_site(second)
         found = differences(one, other)
@@ -147,9 +151,9 @@ def differ(
 
 def _running(name: str) -> bytes:
     with running_store() as session:
-        from lantern.survey.actions import only_site, site_document, site_file
+        from lantern.survey.actions import only_site, site_package
 
-        return site_file(site_document(session, only_site(session, name)))
+        return site_package(session, only_site(session, name))
 
 
 # ---- people ----------------------------------------------------------------------------------------------------------

@@ -9,7 +9,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from lantern.core.site import Site
-from lantern.formats.documents import read_site
+from lantern.formats.site_files import read_site
 
 FILE = Path(__file__).with_name("skerrow.site.json")
 LOGIN, PASSWORD, PERSON = "mira", "harbour-light", "Mira V."

@@ -51,11 +51,6 @@ def detector_in(document: Mapping[str, Any], *, where: str = "detector") -> Dete
         return detector_of(document, where=where)
 
 
-def read_site(path: Path) -> Site:
-    """A `lantern-site/1` file."""
-    return site_of(read_json(read_bytes(path), where=path.name), where=path.name)
-
-
 def site_of(document: Mapping[str, Any], *, where: str) -> Site:
     """A site's document, checked whole. Raises `Refused`."""
     site = read_model(Site, document, where=where)

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from lantern.core.faults import Fault, Refused
 from lantern.core.register.installed import HangsOn
 from lantern.core.site import Device, Named, Place, Site, SiteDetector
+from lantern.formats.site_files import Pictures, packed
 from lantern.links.actions import save_link, save_timetable
 from lantern.links.tables import Cause, InputCause, LinkRow, TimetableRow, timetables_of
 from lantern.lists.actions import save_list
@@ -21,11 +22,13 @@ from lantern.live.late import LateRow
 from lantern.live.tables import DecisionRow, DeviceStateRow, EffectRow, EventRow, InputRow, OutputRow
 from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow
 from lantern.revisions import RevisionRow, keep
+from lantern.survey.grounds import keep_pictures, pictures_of
 from lantern.survey.register import recheck, save_type
 from lantern.survey.tables import (
     DeviceRow,
     DeviceTypeRow,
     PlaceRow,
+    PlanPictureRow,
     PlanRow,
     SiteRow,
     device_by_code,
@@ -57,8 +60,10 @@ def only_site(session: Session, name: str = "") -> SiteRow:
 # ---- made, and from a file -------------------------------------------------------------------------------------------
 
 
-def add_site(session: Session, site: Site, *, user_id: int | None = None) -> SiteRow:
-    """Site, types, places and devices. Raises `Refused` where the name is taken, or its names lead nowhere."""
+def add_site(
+    session: Session, site: Site, *, user_id: int | None = None, pictures: Pictures = MappingProxyType({})
+) -> SiteRow:
+    """Site, types, plan with its picture, places and devices. Raises `Refused` where the name is taken, or its names lead nowhere."""
     site.check()
     check_site_name(session, site.name)
     extras = {key: value for key, value in site.model_dump(mode="json", include=set(OF_SITE)).items() if value}
@@ -78,6 +83,7 @@ def add_site(session: Session, site: Site, *, user_id: int | None = None) -> Sit
     if site.plan is not None:
         body = site.plan.model_dump(mode="json", exclude_none=True) | {"name": "plan"}
         keep(session, PlanRow(site_id=row.id, revision=0), body, reason=FROM_FILE, user_id=user_id)
+        keep_pictures(session, row.id, site.plan, pictures)
     recheck(session, row.id)
     return row
 
@@ -117,9 +123,11 @@ def new_token() -> str:
     return secrets.token_urlsafe(16)
 
 
-def import_site(session: Session, site: Site, *, user_id: int | None) -> SiteRow:
-    """All of a site's file: types, places, devices, timetables, detectors, links."""
-    row = add_site(session, site, user_id=user_id)
+def import_site(
+    session: Session, site: Site, *, user_id: int | None, pictures: Pictures = MappingProxyType({})
+) -> SiteRow:
+    """All of a site's file: types, plan, places, devices, timetables, detectors, links."""
+    row = add_site(session, site, user_id=user_id, pictures=pictures)
     add_detectors(session, row, site, user_id=user_id)
     return row
 
@@ -210,6 +218,12 @@ def site_file(site: Site) -> bytes:
     return orjson.dumps(document, option=orjson.OPT_INDENT_2 | orjson.OPT_SORT_KEYS | orjson.OPT_APPEND_NEWLINE)
 
 
+def site_package(session: Session, row: SiteRow) -> bytes:
+    """The site's file: the document alone, or a zip with the plan's ground picture beside it."""
+    site = site_document(session, row)
+    return packed(site_file(site), pictures_of(session, row.id, site.plan))
+
+
 # ---- paused, removed -------------------------------------------------------------------------------------------------
 
 
@@ -259,6 +273,7 @@ def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
         delete(ListRow).where(ListRow.site_id == row.id),
         delete(DeviceTypeRow).where(DeviceTypeRow.site_id == row.id),
         delete(PlanRow).where(PlanRow.site_id == row.id),
+        delete(PlanPictureRow).where(PlanPictureRow.site_id == row.id),
         delete(JudgementRow).where(JudgementRow.revision_id.in_(revisions)),
         delete(StudyRow).where(StudyRow.detector_id.in_(detectors)),
         delete(WalkTestRow).where(WalkTestRow.detector_id.in_(detectors)),

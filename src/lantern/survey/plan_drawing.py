@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -16,12 +15,13 @@ from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead, radar, sound
 from lantern.core.promise.claim import Stood
 from lantern.core.promise.elevation import elevation
+from lantern.core.promise.following import Turning, reach_m
 from lantern.core.promise.plan import Plan
 from lantern.core.promise.radar import CLASSES, Radar
 from lantern.core.promise.sound import Speaker
 
-GROUND_M, RAY_DEG = 0.0, 6
-STRAIGHT_DOWN_DEG = 80.0
+GROUND_M, RAY_DEG, HALVINGS = 0.0, 6, 16
+STRAIGHT_DOWN_DEG = overhead.STRAIGHT_DOWN_DEG
 
 
 def drawn(stood: Stood, plan: Plan) -> dict[str, Any]:
@@ -34,7 +34,8 @@ def drawn(stood: Stood, plan: Plan) -> dict[str, Any]:
         return base | _camera(mount, plan)
     if isinstance(mount, Radar):
         return base | _radar(mount, plan)
-    return base | _speaker(mount, plan)
+    wanted = _wanted(stood, plan)
+    return base | {"what": "speaker", "reach": path(_heard(mount, wanted, plan)), "level": wanted}
 
 
 def side_view(stood: Stood, plan: Plan) -> dict[str, Any] | None:
@@ -74,7 +75,20 @@ def _camera(mount: Mount, plan: Plan) -> dict[str, Any]:
         ],
         "shadow": path(held.shadow),
         "contours": lines,
+        "rings": _turning(mount, plan) if isinstance(mount, Turning) else [],
     }
+
+
+def _turning(mount: Turning, plan: Plan) -> list[dict[str, Any]]:
+    """How far each grade reaches at wide and at full zoom, wherever it is turned to; as far as the plan goes."""
+    out = []
+    across = math.hypot(plan.width_m, plan.height_m)
+    for words, focal_mm in (("wide", mount.wide_mm), ("full zoom", mount.tele_mm)):
+        reached = [(name, reach_m(mount, focal_mm, least)) for name, least in EDITIONS[plan.edition].grades]
+        for name, far_m in [each for each in reached if 1 < each[1] < across][-2:]:
+            ring = shapely.Point(mount.x_m, mount.y_m).buffer(far_m, quad_segs=32)
+            out.append({"name": f"{name}, {words} {far_m:.0f} m", "path": path(ring), "range": far_m})
+    return out
 
 
 def _footprint(mount: Mount) -> dict[str, Any]:
@@ -104,32 +118,28 @@ def _radar(mount: Radar, plan: Plan) -> dict[str, Any]:
     return {"what": "radar", "reach": path(far), "rings": rings, "blind": blind}
 
 
-def _speaker(mount: Speaker, plan: Plan) -> dict[str, Any]:
-    return {"what": "speaker", "reach": path(_heard(mount, plan)), "level": _wanted(plan)}
+def _wanted(stood: Stood, plan: Plan) -> float:
+    """Loud enough for its aims; where it has none, for the loudest that is said of any place, by day or night."""
+    goals = [
+        sound.MARGINS[aim.margin].needed_db(plan.ambient_db(aim.place, aim.hour) or 0.0)
+        for aim in plan.aims
+        if aim.device == stood.code and aim.what == "hearing"
+    ]
+    loudest = max((each.level_db for each in plan.ambient), default=0.0)
+    return max(goals, default=sound.MARGINS["ISO 7731"].needed_db(loudest))
 
 
-def _wanted(plan: Plan) -> float:
-    """Loud enough for the loudest that is said of any place, by day or night."""
-    return sound.needed_db(max((each.level_db for each in plan.ambient), default=0.0))
-
-
-def _heard(mount: Speaker, plan: Plan) -> BaseGeometry:
-    """Where it is that loud."""
-    corners = []
-    for degrees in range(0, 360, RAY_DEG):
-        way = np.array([math.sin(math.radians(degrees)), math.cos(math.radians(degrees))])
-        corners.append(_as_far_as(mount, way, _wanted(plan), plan))
-    return shapely.Polygon(corners)
-
-
-def _as_far_as(mount: Speaker, way: Any, wanted_db: float, plan: Plan) -> list[float]:
-    near, far = 0.5, 600.0
-    for _ in range(24):
+def _heard(mount: Speaker, wanted_db: float, plan: Plan) -> BaseGeometry:
+    """Where it is that loud, by halving along rays."""
+    turns = np.radians(np.arange(0, 360, RAY_DEG))
+    ways = np.column_stack([np.sin(turns), np.cos(turns), np.zeros(len(turns))])
+    start = np.array([mount.x_m, mount.y_m, sound.EAR_M])
+    near, far = np.full(len(turns), 0.5), np.full(len(turns), 600.0)
+    for _ in range(HALVINGS):
         middle = (near + far) / 2
-        x, y = mount.x_m + way[0] * middle, mount.y_m + way[1] * middle
-        loud = sound.level_db(mount, (x, y, sound.EAR_M), plan.walls) >= wanted_db
-        near, far = (middle, far) if loud else (near, middle)
-    return [float(mount.x_m + way[0] * near), float(mount.y_m + way[1] * near)]
+        loud = sound.levels_db(mount, start + ways * middle[:, None], plan.walls) >= wanted_db
+        near, far = np.where(loud, middle, near), np.where(loud, far, middle)
+    return shapely.Polygon((start + ways * near[:, None])[:, :2])
 
 
 def areas(stood: Stood, plan: Plan) -> list[tuple[dict[str, Any], BaseGeometry]]:
@@ -149,7 +159,8 @@ def areas(stood: Stood, plan: Plan) -> list[tuple[dict[str, Any], BaseGeometry]]
             ({"device": stood.code, "class": name, "rcs_m2": rcs}, radar.reach(mount, plan.occluders, rcs))
             for name, rcs in CLASSES.items()
         ]
-    return [({"device": stood.code, "level_db": _wanted(plan)}, _heard(mount, plan))]
+    wanted = _wanted(stood, plan)
+    return [({"device": stood.code, "level_db": wanted}, _heard(mount, wanted, plan))]
 
 
 def path(area: BaseGeometry) -> str:
@@ -162,15 +173,3 @@ def path(area: BaseGeometry) -> str:
             corners = shapely.get_coordinates(ring)[:-1].tolist()
             out.append("M" + "L".join(f"{x:.2f} {y:.2f}" for x, y in corners) + "Z")
     return "".join(out)
-
-
-def blind_share(all_drawn: Sequence[Stood], plan: Plan) -> float:
-    """How much of the dry ground of the plan no camera sees, 0 to 1."""
-    ground = shapely.box(0, 0, plan.width_m, plan.height_m)
-    wet = [shapely.Polygon(each.points) for each in plan.outlines if each.what == "water" and len(each.points) > 2]
-    built = [shapely.Polygon(each.points) for each in plan.occluders if each.closed]
-    dry = shapely.difference(ground, shapely.union_all([*wet, *built])) if wet or built else ground
-    seen = [covered(each.mount, plan.walls, GROUND_M).seen for each in all_drawn if isinstance(each.mount, Mount)]
-    if dry.area == 0:
-        return 0.0
-    return float(shapely.difference(dry, shapely.union_all(seen)).area / dry.area) if seen else 1.0

@@ -2,31 +2,41 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
+from zoneinfo import ZoneInfo
 
-from fastapi import APIRouter, Body, Query, Request
+from fastapi import APIRouter, Body, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
+from starlette.concurrency import run_in_threadpool
 
-from lantern.core.optics.grades import EDITIONS
+from lantern.core.faults import Fault, Refused
 from lantern.core.promise.claims import claims
 from lantern.core.promise.earth import geojson
 from lantern.core.promise.mounts import mount_model
-from lantern.db.base import transaction
+from lantern.core.promise.plan import Point
+from lantern.db.base import now, transaction
 from lantern.db.numbers import Count, Id
-from lantern.survey.plan_drawing import areas, blind_share, drawn, side_view
+from lantern.formats.paper.sheet import MEDIA, Format
+from lantern.settings import settings
+from lantern.survey.grounds import bring_picture, picture_of
+from lantern.survey.plan_drawing import areas, drawn, side_view
+from lantern.survey.plan_page import plan_page, tried
+from lantern.survey.plan_print import PlanPrint
 from lantern.survey.planning import (
     all_stood,
+    around_of,
     mount_device,
-    pixels_of,
+    outline_places,
     plan_model,
+    read_plan,
     save_plan,
     stood_of,
     take_remedy,
 )
-from lantern.survey.tables import DeviceRow, devices_of_site, plan_of, site_of
+from lantern.survey.tables import DeviceRow, SiteRow, plan_of
 from lantern.tune.tables import DetectorRow
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
@@ -36,10 +46,6 @@ from lantern.web.pages import render
 router = APIRouter()
 CHANGED = "Changed."
 Reason = Annotated[str, Query(max_length=400)]
-AS_FIRST: dict[str, Any] = {
-    "height_m": 4.0, "azimuth_deg": 0.0, "tilt_deg": 20.0, "focal_mm": 6.0, "sensor_width_mm": 5.37, "sector_deg": 100.0,
-    "range_m": 30.0, "sensitivity_db": 100.0, "watts": 10.0, "angle_deg": 90.0, "pixels": [1280, 720],
-}  # fmt: skip
 
 
 class Mounted(BaseModel):
@@ -56,66 +62,28 @@ class Remedied(BaseModel):
     text: str = Field(max_length=1000)
 
 
+class Drawing(BaseModel):
+    """The plan with what is drawn beside it: outlines of places, by the places' numbers; None takes an outline away."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    plan: dict[str, Any]
+    places: dict[int, list[Point] | None] = Field(default_factory=dict)
+
+
 @router.get("/plan", **may("viewer"))
 def page(request: Request) -> HTMLResponse:
     with transaction() as session:
-        site = site_of(session, site_id_of(request))
-        plan, row = plan_model(session, site.id), plan_of(session, site.id)
-        stood, wrong = all_stood(session, site.id)
-        everyone = list(stood.values())
-        devices = []
-        for device in devices_of_site(session, site.id):
-            model = mount_model(device.kind)
-            found = stood.get(device.code)
-            devices.append(
-                {
-                    "id": device.id,
-                    "code": device.code,
-                    "name": device.name,
-                    "kind": device.kind,
-                    "placed": "mount" in device.extras,
-                    "mount": device.extras.get("mount"),
-                    "fields": _fields(model),
-                    "first": _first(device, model),
-                    "wrong": wrong.get(device.code, ""),
-                    "drawn": drawn(found, plan) if found else None,
-                    "claims": [c.as_dict() for c in claims(found, plan, everyone, cured=False)] if found else [],
-                }
-            )
-        data = {
-            "plan": plan.model_dump(mode="json", exclude_none=True),
-            "size": [plan.width_m, plan.height_m],
-            "revision": row.revision if row else 0,
-            "grades": EDITIONS[plan.edition].grades,
-            "edition": plan.edition,
-            "devices": devices,
-            "blind": blind_share(everyone, plan),
-            "edits": request.state.role in ("engineer", "lead"),
-        }
-        return render(request, session, "plan.html", stage="survey", data=data, plan=row)
+        site_id = site_id_of(request)
+        data = plan_page(session, site_id, edits=request.state.role in ("engineer", "lead"))
+        return render(request, session, "plan.html", stage="survey", data=data)
 
 
-def _fields(model: type[BaseModel] | None) -> list[dict[str, Any]]:
-    """The numbers of a mount that a page offers, with their units."""
-    if model is None:
-        return []
-    units = {"m": "m", "deg": "°", "mm": "mm", "db": "dB", "watts": "W", "mps": "m/s"}
-    return [
-        {"key": key, "label": key.rsplit("_", 1)[0].replace("_", " ").capitalize() if "_" in key else key.capitalize(),
-         "unit": units.get(key.rsplit("_", 1)[-1], "")}
-        for key in model.model_fields
-        if key not in ("pixels", "min_speed_mps")
-    ]  # fmt: skip
-
-
-def _first(device: DeviceRow, model: type[BaseModel] | None) -> dict[str, Any]:
-    """What a device that is put on the plan for the first time begins with."""
-    if model is None:
-        return {}
-    document = {key: AS_FIRST[key] for key in model.model_fields if key in AS_FIRST}
-    if "pixels" in document and pixels_of(device) is not None:
-        del document["pixels"]
-    return document
+@router.post("/plan/try", **may("viewer"))
+def attempt_plan(request: Request, document: dict[str, Any] = Body()) -> Response:
+    """What the mounted devices would give on another plan, while it is drawn."""
+    with transaction() as session:
+        return json_answer(tried(session, site_id_of(request), read_plan(document)))
 
 
 @router.post("/plan/devices/{device_id}/try", **may("viewer"))
@@ -142,7 +110,7 @@ def _told(session: Session, row: DeviceRow, mount: dict[str, Any], *, cured: boo
     detectors = list(session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.id)))
     stood = stood_of(row, mount, detectors)
     others, _ = all_stood(session, row.site_id)
-    found = claims(stood, plan, list(others.values()), cured=cured)
+    found = claims(stood, around_of(session, row.site_id, plan, others), cured=cured)
     return {"drawn": drawn(stood, plan), "claims": [c.as_dict() for c in found], "side": side_view(stood, plan)}
 
 
@@ -166,11 +134,67 @@ def remedy(request: Request, device_id: Id, asked: Remedied) -> Response:
 
 
 @router.put("/plan", **may("engineer", "changed the plan"))
-def change(request: Request, base: Count, document: dict[str, Any] = Body(), reason: Reason = CHANGED) -> Response:
+def change(request: Request, base: Count, drawing: Drawing, reason: Reason = CHANGED) -> Response:
     """`base`: the revision that was changed; refused where somebody else has changed it meanwhile."""
     with transaction() as session:
-        row = save_plan(session, site_id_of(request), document, base=base, reason=reason, user_id=user_id(request))
+        site_id = site_id_of(request)
+        row = save_plan(session, site_id, drawing.plan, base=base, reason=reason, user_id=user_id(request))
+        outline_places(session, site_id, drawing.places)
         return json_answer({"revision": row.revision})
+
+
+@router.post("/plan/pictures", **may("engineer", "brought a ground picture"))
+async def bring(request: Request, name: str = "ground", page: int = 1) -> Response:
+    """The body is the file. It lies on the plan once the plan names it."""
+    return await run_in_threadpool(_bring, request, await request.body(), name[:200], page)
+
+
+def _bring(request: Request, data: bytes, name: str, page: int) -> Response:
+    with transaction() as session:
+        site_id = site_id_of(request)
+        row, ground = bring_picture(session, site_id, data, name=name, page=page, limits=settings().limits)
+        tell(request, f"brought the ground picture {row.name}")
+        return json_answer(row.as_dict() | {"pages": ground.pages, "said": list(ground.said)})
+
+
+@router.get("/plan/pictures/{name}", **may("viewer"))
+def picture(request: Request, name: str) -> Response:
+    """A ground picture. Its name goes by what it holds, so that it never changes; as a page of its own it may run nothing."""
+    with transaction() as session:
+        row = picture_of(session, site_id_of(request), name)
+        if row is None:
+            raise HTTPException(404, f"There is no ground picture {name!r}.")
+        headers = {
+            "Cache-Control": "private, max-age=31536000, immutable",
+            "Content-Security-Policy": "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox",
+            "X-Content-Type-Options": "nosniff",
+        }
+        return Response(row.data, 200, headers, row.media)
+
+
+@router.get("/plan/print", **may("viewer"))
+def paper(
+    request: Request,
+    paper: Literal["A4", "A3", "A2", "A1"] = "A3",
+    scale: Annotated[int | Literal[""], Query()] = "",
+    format: Format = "pdf",
+    device: str = "",
+) -> Response:
+    """The plan to scale on a sheet of paper, with all its devices or one. `scale`: 1 to so many; empty: the largest that fits."""
+    with transaction() as session:
+        site = session.get_one(SiteRow, site_id_of(request))
+        plan, row, (stood, _) = plan_model(session, site.id), plan_of(session, site.id), all_stood(session, site.id)
+        around = around_of(session, site.id, plan, stood)
+        if device and device not in stood:
+            raise Refused([Fault("device", f"{device!r} does not stand on the plan", "one that does, or none for all")])
+        shown = [each for code, each in stood.items() if device in ("", code)]
+        under = f"state {row.revision if row else 0}, printed {now().astimezone(ZoneInfo(site.zone)):%d.%m.%Y %H:%M}"
+        promised = {each.code: claims(each, around, cured=False) for each in shown}
+        sheet = PlanPrint(
+            plan, site.name, under, shown, promised, picture_of(session, site.id, plan.picture), paper, scale or None
+        ).drawn()
+        name = f"{site.name}{f' {device}' if device else ''} plan.{format}"
+        return Response(sheet.as_file(format), 200, attachment(name), MEDIA[format])
 
 
 @router.get("/plan.geojson", **may("viewer"))

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+import shapely
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lantern.core.faults import Fault, Refused
-from lantern.core.promise.claim import Claim, Stood
+from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.promise.claim import Around, Claim, Stood
 from lantern.core.promise.claims import claims
 from lantern.core.promise.mounts import mount_model, standing_of
-from lantern.core.promise.plan import Plan
+from lantern.core.promise.plan import Plan, Point
 from lantern.formats.documents import read_model
 from lantern.revisions import check_reason, hold, keep
 from lantern.survey.devices import change_device
-from lantern.survey.tables import DeviceRow, PlanRow, devices_of_site, plan_of
+from lantern.survey.grounds import check_picture
+from lantern.survey.tables import DeviceRow, PlaceRow, PlanRow, devices_of_site, plan_of, site_of
 from lantern.tune.tables import DetectorRow
 
 MADE = "The first plan."
@@ -37,8 +39,9 @@ def save_plan(
     Raises `StaleRevisionError` where that is not the one in use, `Refused` for what is wrong with it.
     """
     check_reason(reason)
-    model = read_model(Plan, {key: value for key, value in document.items() if key != "name"}, where="plan")
+    model = read_plan(document)
     row = plan_of(session, site_id)
+    check_picture(session, site_id, model, before=Plan() if row is None else row.model)
     if row is None:
         row = PlanRow(site_id=site_id)
         row.revision = base
@@ -47,6 +50,27 @@ def save_plan(
     body = model.model_dump(mode="json", exclude_none=True) | {"name": "plan"}
     keep(session, row, body, reason=reason, user_id=user_id)
     return row
+
+
+def read_plan(document: Mapping[str, Any]) -> Plan:
+    """A plan's document as a model. Raises `Refused` with each key that is wrong."""
+    return read_model(Plan, {key: value for key, value in document.items() if key != "name"}, where="plan")
+
+
+def outline_places(session: Session, site_id: int, outlines: Mapping[int, Sequence[Point] | None]) -> None:
+    """Draw places on the plan, by their numbers; None takes an outline away. Raises `Refused` for what is no outline."""
+    rows = {row.id: row for row in session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id))}
+    faults = FaultList()
+    for number, points in outlines.items():
+        if number not in rows:
+            faults.add("places", f"there is none with number {number}", "places of this site")
+        elif points is not None and (len(points) < 3 or not shapely.is_valid(shapely.Polygon(points))):
+            what = "its outline crosses itself, or has less than three corners"
+            faults.add(f"places: {rows[number].name}", what, "corners in their order round it")
+    faults.refuse_if_any()
+    for number, points in outlines.items():
+        kept = {key: value for key, value in rows[number].extras.items() if key != "polygon"}
+        rows[number].extras = kept if points is None else kept | {"polygon": [list(point) for point in points]}
 
 
 def mount_device(session: Session, row: DeviceRow, mount: Mapping[str, Any] | None, *, user_id: int | None) -> None:
@@ -72,10 +96,9 @@ def stood_of(row: DeviceRow, mount: Mapping[str, Any], detectors: list[DetectorR
         for region in detector.body.get("regions", ())
         if region["shape"] == "line" and region.get("role", "watch") == "watch"
     }
-    overhead = row.kind == "counter"  # only there does a line's room go by who walks beneath
     fps = row.ability.get("fps")
     standing = standing_of(row.kind, mount, pixels=pixels_of(row), where=f"device {row.code}: mount")
-    return Stood(row.code, standing, lines if overhead else {}, float(fps) if fps else None)
+    return Stood(row.code, standing, lines, float(fps) if fps else None)
 
 
 def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[str, str]]:
@@ -98,10 +121,15 @@ def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[st
 
 def promised(session: Session, site_id: int, *, only: str | None = None, cured: bool = False) -> dict[str, list[Claim]]:
     """What the plan promises of each mounted device (or of one), by code."""
-    plan = plan_model(session, site_id)
     stood, _ = all_stood(session, site_id)
+    around = around_of(session, site_id, plan_model(session, site_id), stood)
     asked = {code: each for code, each in stood.items() if only in (None, code)}
-    return {code: claims(each, plan, list(stood.values()), cured=cured) for code, each in asked.items()}
+    return {code: claims(each, around, cured=cured) for code, each in asked.items()}
+
+
+def around_of(session: Session, site_id: int, plan: Plan, stood: Mapping[str, Stood]) -> Around:
+    """What the site's devices stand among, on this plan."""
+    return Around(plan, list(stood.values()), site_of(session, site_id).zone)
 
 
 def take_remedy(

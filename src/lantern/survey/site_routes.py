@@ -16,10 +16,12 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.site import Site
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
-from lantern.formats.documents import read_json, read_model, site_of
+from lantern.formats.documents import read_model
+from lantern.formats.site_files import ZIP, site_in
 from lantern.jobs import defer_demo
 from lantern.people.roles import role_on, sites_of
 from lantern.people.tables import User
+from lantern.settings import settings
 from lantern.survey import actions
 from lantern.survey.tables import SiteJobRow, SiteRow
 from lantern.web.access import SITE, may, site_id_of, tell
@@ -82,21 +84,22 @@ async def bring_in(request: Request, name: str = "") -> Response:
 
 
 def _bring_in(request: Request, data: bytes, name: str) -> Response:
-    document = read_json(data, where="site file")
     with transaction() as session:
-        site = site_of({**document, "name": name} if name else document, where="site file")
-        row = actions.import_site(session, site, user_id=user_id(request))
+        site, pictures = site_in(data, settings().limits, where="site file", name=name)
+        row = actions.import_site(session, site, user_id=user_id(request), pictures=pictures)
         tell(request, f"brought the site {row.name} in from a file")
         return json_answer({"id": row.id})
 
 
 @router.get(f"{SITE}/site.json", **may("viewer"))
 def file(request: Request) -> Response:
-    """The site as one file."""
+    """The site as one file: a document, or a zip where the plan has a ground picture."""
     with transaction() as session:
         row = session.get_one(SiteRow, site_id_of(request))
-        data = actions.site_file(actions.site_document(session, row))
-        return Response(data, 200, attachment(f"{row.name}.site.json"), "application/json")
+        data = actions.site_package(session, row)
+        zipped = data.startswith(ZIP)
+        media = "application/zip" if zipped else "application/json"
+        return Response(data, 200, attachment(f"{row.name}.site.{'zip' if zipped else 'json'}"), media)
 
 
 @router.put(SITE, **may("lead", "renamed the site, or set its zone"))

@@ -105,6 +105,28 @@ class PlanRow(Revised, Base):
         return Plan.model_validate({key: value for key, value in self.body.items() if key != "name"})
 
 
+class PlanPictureRow(Base):
+    """A ground picture that was brought for a plan. Its name has a few letters of what it holds; earlier states of the plan lead to it."""
+
+    __tablename__ = "plan_picture"
+    __table_args__ = (UniqueConstraint("site_id", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
+    name: Mapped[str]
+    media: Mapped[str]
+    width_px: Mapped[float]
+    height_px: Mapped[float]
+    metres_per_px: Mapped[float | None]  # where the file says its scale by itself
+    paper_mm_per_px: Mapped[float | None]
+    data: Mapped[bytes] = mapped_column(deferred=True)
+
+    def as_dict(self) -> dict[str, Any]:
+        """As the pages have it."""
+        keys = ("name", "media", "width_px", "height_px", "metres_per_px", "paper_mm_per_px")
+        return {key: getattr(self, key) for key in keys}
+
+
 class SiteJobRow(WorkRow, Base):
     """Work on a whole site that takes long, done by a worker: the demo, set up."""
 

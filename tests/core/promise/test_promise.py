@@ -16,7 +16,7 @@ from lantern.core.modelled import read_model
 from lantern.core.optics.coverage import Wall
 from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead, radar, sound
-from lantern.core.promise.claim import Claim, Stood
+from lantern.core.promise.claim import Around, Claim, Stood
 from lantern.core.promise.claims import claims
 from lantern.core.promise.earth import geojson, lon_lat
 from lantern.core.promise.plan import Ambient, Occluder, Plan
@@ -82,9 +82,9 @@ def test_levels_by_distance_and_together() -> None:
     inputs, expected = check("I15")
     assert sound.together_db(inputs["L_dB"]) == expected
     inputs, expected = check("I14")
-    needed = sound.needed_db(inputs["ambient_dBA"])
+    needed = sound.MARGINS["ISO 7731"].needed_db(inputs["ambient_dBA"])
     assert needed + 20 * math.log10(inputs["r_m"]) == expected
-    assert sound.needed_db(20) == 65
+    assert sound.MARGINS["ISO 7731"].needed_db(20) == 65
 
 
 @pytest.mark.parametrize(
@@ -101,13 +101,12 @@ def test_air_absorbs_as_the_standard_says(hz: float, db_per_km: float) -> None:
 
 def test_a_horn_loses_six_decibels_at_half_its_angle() -> None:
     def at(degrees: float) -> float:
-        return sound.aside_db(
-            HORN, np.array([10 * math.sin(math.radians(degrees)), 10 * math.cos(math.radians(degrees)), 1.6])
-        )
+        turn = math.radians(degrees)
+        return float(sound.aside_db(HORN, np.array([[10 * math.sin(turn), 10 * math.cos(turn), 1.6]]))[0])
 
     assert [at(0), at(45)] == pytest.approx([0, 6])
     assert at(180) == 24
-    assert sound.aside_db(HORN.model_copy(update={"angle_deg": 360.0}), np.array([0.0, -9.0, 1.6])) == 0
+    assert sound.aside_db(HORN.model_copy(update={"angle_deg": 360.0}), np.array([[0.0, -9.0, 1.6]])) == 0
 
 
 def test_a_level_is_the_sum_of_its_parts() -> None:
@@ -119,7 +118,8 @@ def test_a_wall_takes_what_the_way_over_it_is_longer() -> None:
     """Maekawa: grazing, d = 0, takes 10 lg 3 = 4.8 dB; one that ends below the sight line nothing; at most 24 dB."""
     eye, ear = np.array([0.0, 0.0, 1.6]), np.array([0.0, 20.0, 1.6])
     for high, loss in ((1.5, 0.0), (1.6001, 10 * math.log10(3)), (30.0, 24.0)):
-        assert sound.barrier_db(eye, ear, [Wall(((-5.0, 10.0), (5.0, 10.0)), high)]) == pytest.approx(loss, abs=0.02)
+        wall = Wall(((-5.0, 10.0), (5.0, 10.0)), high)
+        assert sound.barrier_db(eye, ear[None], [wall]) == pytest.approx([loss], abs=0.02)
 
 
 @pytest.mark.parametrize(("hour", "level"), [(12, 55), (23, 62), (3, 62), (5.5, 55)])
@@ -215,36 +215,36 @@ def by_name(found: list[Claim]) -> dict[str, Claim]:
 
 def test_a_plates_claims_are_those_of_the_prediction_and_the_cures_work() -> None:
     stood = Stood("P1", CAMERA)
-    found = by_name(claims(stood, PLAN))
+    found = by_name(claims(stood, Around(PLAN)))
     assert {name for name, claim in found.items() if claim.verdict != "pass"} >= {"frames", "blur_px"}
     for name, claim in found.items():
         for remedy in claim.remedies:
             mount = CAMERA.model_copy(update=dict(remedy.mount))
             [aim] = [a.model_copy(update=dict(remedy.aim)) for a in PLAN.aims if a.name == "bar"]
-            after = claims(Stood("P1", mount), PLAN.model_copy(update={"aims": (aim,)}), cured=False)
+            after = claims(Stood("P1", mount), Around(PLAN.model_copy(update={"aims": (aim,)})), cured=False)
             assert by_name(after)[name].verdict == "pass", remedy.text
 
 
 def test_a_speaker_that_is_too_quiet_by_night_is_cured_by_power_or_by_coming_nearer() -> None:
     horn = HORN.model_copy(update={"height_m": 4.0})
-    [claim] = claims(Stood("L1", horn), PLAN)
+    [claim] = claims(Stood("L1", horn), Around(PLAN))
     assert (claim.verdict, claim.wish.goal) == ("fail", 77)  # 62 dB(A) by night and 15 more
     assert len(claim.remedies) == 2
     for remedy in claim.remedies:
-        [after] = claims(Stood("L1", horn.model_copy(update=dict(remedy.mount))), PLAN)
+        [after] = claims(Stood("L1", horn.model_copy(update=dict(remedy.mount))), Around(PLAN))
         assert after.verdict == "pass", remedy.text
     loud = Stood("L2", horn.model_copy(update={"y_m": 90.0}))
-    [helped] = claims(Stood("L1", horn), PLAN, [loud])
+    [helped] = claims(Stood("L1", horn), Around(PLAN, [loud]))
     assert helped.value is not None and helped.value > (claim.value or 0)
 
 
 def test_a_path_across_the_beam_is_cured_by_the_least_move_and_not_by_looking_away() -> None:
     stood = Stood("R1", RADAR)
-    [claim] = claims(stood, PLAN)
+    [claim] = claims(stood, Around(PLAN))
     assert (claim.verdict, claim.name) == ("fail", "blind_s")
     [remedy] = claim.remedies
     moved = RADAR.model_copy(update=dict(remedy.mount))
-    [after] = claims(Stood("R1", moved), PLAN, cured=False)
+    [after] = claims(Stood("R1", moved), Around(PLAN), cured=False)
     assert after.verdict == "pass"
     path = [(-12, 12), (12, 12)]
     before, now = (radar.crossing(held, path, 4.3 / 3.6, radar.reach(held, PLAN.occluders)) for held in (RADAR, moved))
@@ -262,7 +262,7 @@ def test_a_path_across_the_beam_is_cured_by_the_least_move_and_not_by_looking_aw
 def test_a_zones_density_at_its_weakest_corner() -> None:
     """f 4 mm of 5.37 on 1280: 953 px; 125 px/m end at 7.6 m of depth, the far corners lie at 20: f must be some 10.5 mm."""
     held = CAMERA.model_copy(update={"azimuth_deg": 0.0, "tilt_deg": 15.0, "focal_mm": 4.0, "pixels": (1280, 720)})
-    [claim] = claims(Stood("V2", held), PLAN)
+    [claim] = claims(Stood("V2", held), Around(PLAN))
     depth = 20 * math.cos(math.radians(15)) + 4.2 * math.sin(math.radians(15))
     assert claim.value == pytest.approx(1280 * 4 / 5.37 / depth)
     assert claim.verdict == "fail"
@@ -273,27 +273,27 @@ def test_a_zones_density_at_its_weakest_corner() -> None:
 
 def test_a_wall_in_the_way_fails_whatever_the_lens() -> None:
     plan = PLAN.model_copy(update={"occluders": (Occluder(name="w", points=((0, 4), (6, 4)), height_m=6),)})
-    found = by_name(claims(Stood("P1", CAMERA), plan))
+    found = by_name(claims(Stood("P1", CAMERA), Around(plan)))
     assert {claim.verdict for claim in found.values()} == {"fail"}
-    assert found["char_px"].reason == "a wall stands in the way"
+    assert found["char_px"].reason == "w stands in the way"
 
 
 def test_a_line_without_room_says_by_how_much_and_where_it_would_have_it() -> None:
     lines = {"Boarding": [[0, 20], [640, 20]]}
-    [claim] = claims(Stood("C1", counter(), lines, 10), Plan())
+    [claim] = claims(Stood("C1", counter(), lines, 10), Around(Plan()))
     scale = 320 / (3.2 - 1.45)
     needed = 0.25 * scale + 1.4 * scale * 0.3 + 5
     assert claim.wish.goal == round(needed)
     assert (claim.verdict, claim.value) == ("fail", 20)
     assert f"move the line of Boarding {needed - 20:.0f} px" in claim.remedies[0].text
     [moved] = claims(
-        Stood("C1", counter(), {"Boarding": [[0, math.ceil(needed)], [640, math.ceil(needed)]]}, 10), Plan()
+        Stood("C1", counter(), {"Boarding": [[0, math.ceil(needed)], [640, math.ceil(needed)]]}, 10), Around(Plan())
     )
     assert moved.verdict == "pass"
 
 
 def test_an_aim_of_another_sort_of_device_is_told() -> None:
-    [claim] = claims(Stood("L1", RADAR), PLAN)
+    [claim] = claims(Stood("L1", RADAR), Around(PLAN))
     assert (claim.verdict, claim.value) == ("fail", None)
     assert replace(claim, reason="").as_dict()["wish"] == "≥ 1"
 
@@ -304,7 +304,7 @@ def test_an_aim_of_another_sort_of_device_is_told() -> None:
         ({"occluders": [{"name": "w", "points": [[0, 0], [1, 1]], "height_m": 2, "material": "cheese"}]}, "no known material"),
         ({"occluders": [{"name": "w", "points": [[0, 0], [1, 1]], "height_m": 2, "closed": True}]}, "three corners"),
         ({"occluders": [{"name": "w", "points": [[0, 0], [1, 1]], "height_m": 2}] * 2}, "two occluders are called w"),
-        ({"aims": [{"name": "a", "device": "R1", "what": "walk", "points": [[0, 0]]}]}, "two points at least"),
+        ({"aims": [{"name": "a", "device": "R1", "what": "walk", "points": [[0, 0]]}]}, "2 points at least"),
         ({"aims": [{"name": "a", "device": "R1", "what": "reading", "points": [[0]]}]}, "x, y or x, y, z"),
         ({"metres_per_px": 0}, "greater than 0"),
         ({"latitude": 91}, "less than or equal to 90"),

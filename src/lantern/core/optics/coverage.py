@@ -13,6 +13,7 @@ from functools import cached_property
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from lantern.core.optics.mount import Floats, Mount, View
@@ -120,8 +121,9 @@ def covered(mount: Mount, walls: Sequence[Wall], height_m: float, *, least_px_pe
         segments = np.concatenate([wall.segments for wall in near])
         heights = np.repeat([wall.height_m for wall in near], [len(wall.segments) for wall in near])
         found = shadows(eye, segments, heights, height_m)
-        # nobody stands inside
-        found += [shapely.Polygon(wall.points) for wall in near if wall.closed and wall.height_m > height_m]
+        # nobody stands inside, but for a camera that hangs inside itself: it sees that far
+        solid = [wall for wall in near if wall.closed and wall.height_m > height_m and not _inside(wall, eye)]
+        found += [shapely.Polygon(wall.points) for wall in solid]
     thrown = shapely.union_all(found) if found else shapely.Polygon()
     # the shadows themselves are taken off, not their part in the field, whose rounded edge would leave slivers
     return Covered(field, shapely.difference(field, thrown), shapely.intersection(field, thrown))
@@ -129,6 +131,31 @@ def covered(mount: Mount, walls: Sequence[Wall], height_m: float, *, least_px_pe
 
 def _over(wall: Wall, eye: Floats) -> bool:
     return bool(shapely.Polygon(wall.points).contains(shapely.Point(eye[:2])))
+
+
+def _inside(wall: Wall, eye: Floats) -> bool:
+    return bool(eye[2] < wall.height_m) and _over(wall, eye)
+
+
+def crossed(eye: Floats, ways: Floats, segments: Floats) -> tuple[Floats, NDArray[np.bool_]]:
+    """Where ways from a point on the plan cross walls' segments, shape (..., 2, 2) against ways (..., 2): at which share of the way,
+    and whether that lies ahead and on the segment; both of the common shape.
+    """
+    to, along = segments[..., 0, :] - eye, segments[..., 1, :] - segments[..., 0, :]
+    cross = ways[..., 0] * along[..., 1] - ways[..., 1] * along[..., 0]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = (to[..., 0] * along[..., 1] - to[..., 1] * along[..., 0]) / cross
+        at = (to[..., 0] * ways[..., 1] - to[..., 1] * ways[..., 0]) / cross
+    return share, (np.abs(cross) > NEAR) & (share > NEAR) & (at >= 0) & (at <= 1)
+
+
+def hides(wall: Wall, eye: Floats, point: Floats) -> bool:
+    """Does a wall stand between a camera and a point, both of shape (3,), or the point in a building that the camera is not in?"""
+    share, hit = crossed(eye[:2], (point - eye)[:2], wall.segments)
+    sight_m = eye[2] + np.where(hit, share, 0.0) * (point[2] - eye[2])
+    if bool(np.any(hit & (share < 1 - NEAR) & (sight_m < wall.height_m - NEAR))):
+        return True
+    return wall.closed and bool(point[2] < wall.height_m - NEAR) and _over(wall, point) and not _inside(wall, eye)
 
 
 def banded(mount: Mount, area: BaseGeometry, height_m: float, levels_px_per_m: Sequence[float]) -> list[BaseGeometry]:

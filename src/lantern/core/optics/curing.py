@@ -53,15 +53,17 @@ class Cure:
 
     @property
     def text(self) -> str:
+        """With what it costs the other wishes of the same point."""
+        return f"{self.said}; costs: {', '.join(self.costs)}" if self.costs else self.said
+
+    @property
+    def said(self) -> str:
         q = self.quantity
         if q.moves:
             ways = {"x_m": ("west", "east"), "y_m": ("south", "north")}[q.name]
-            said = f"move it {_said(abs(self.after - self.before), q.digits)} m {ways[self.after > self.before]}"
-            return f"{said}; costs: {', '.join(self.costs)}" if self.costs else said
-        said = f"{q.label} {_said(self.after, q.digits)} {q.unit} instead of {_said(self.before, q.digits)} {q.unit}".replace(
-            "  ", " "
-        )
-        return f"{said}; costs: {', '.join(self.costs)}" if self.costs else said
+            return f"move it {_said(abs(self.after - self.before), q.digits)} m {ways[self.after > self.before]}"
+        after, before = (_said(value, q.digits) for value in (self.after, self.before))
+        return f"{q.label} {after} {q.unit} instead of {before} {q.unit}".replace("  ", " ")
 
 
 def cures(mount: Mount, asked: Asked, name: str) -> list[Cure]:

@@ -30,6 +30,10 @@ class Mount(Strict):
     roll_deg: float = Field(default=0.0, ge=-180, le=180, description="turned clockwise, seen from behind")
     focal_mm: float = Field(gt=0, le=2000)
     sensor_width_mm: float = Field(gt=0, le=100, description="of the pixels that are used")
+    focal_min_mm: float | None = Field(default=None, gt=0, le=2000, description="of a lens that zooms")
+    focal_max_mm: float | None = Field(default=None, gt=0, le=2000)
+    f_number: float | None = Field(default=None, ge=0.5, le=64)
+    focus_m: float | None = Field(default=None, gt=0, le=10_000, description="at which it is focused")
     pixels: tuple[int, int] = Field(description="width and height of the picture")
 
     @property
@@ -46,6 +50,11 @@ class Mount(Strict):
     def vfov_deg(self) -> float:
         return math.degrees(2 * math.atan(self.pixels[1] / (2 * self.f_px)))
 
+    @property
+    def zoom_mm(self) -> tuple[float, float]:
+        """The shortest and the longest focal length; of a lens that says nothing of a zoom, what another lens could have."""
+        return self.focal_min_mm or 1.0, self.focal_max_mm or 200.0
+
     def check(self) -> list[str]:
         """What must not be, in words; empty: all is well."""
         out = []
@@ -53,6 +62,9 @@ class Mount(Strict):
             out.append(f"a picture of {self.pixels[0]} x {self.pixels[1]} pixels: 1 to 20000 each way")
         elif self.hfov_deg > WIDEST_DEG:
             out.append(f"a field of {self.hfov_deg:.1f}°: at most {WIDEST_DEG:g}°, a fisheye has another model")
+        low_mm, high_mm = (self.focal_min_mm or self.focal_mm, self.focal_max_mm or self.focal_mm)
+        if not low_mm <= self.focal_mm <= high_mm:
+            out.append(f"a focal length of {self.focal_mm:g} mm, where its zoom has {low_mm:g} to {high_mm:g} mm")
         return out
 
 

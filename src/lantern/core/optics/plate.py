@@ -104,6 +104,14 @@ def depth_of_field_m(focal_mm: float, f_number: float, circle_mm: float, focus_m
     return near / 1000, far
 
 
+def focus_blur_m(focal_mm: float, f_number: float, focus_m: float, depth_m: float) -> float:
+    """The circle on the sensor, in m, as which a point at a depth is drawn: f² |z - s| / (N z (s - f)). It is one circle of confusion
+    wide at both ends of the depth of field (A33). Textbook thin lens, without a source.
+    """
+    f = focal_mm / 1000
+    return f * f * abs(depth_m - focus_m) / (f_number * depth_m * (focus_m - f))
+
+
 def _angle_deg(one: Floats, other: Floats) -> float | None:
     """By the half-angle, which is exact for small angles too; None where one of the two has no direction."""
     lengths = float(np.linalg.norm(one)), float(np.linalg.norm(other))

@@ -11,6 +11,7 @@ import numpy as np
 
 from lantern.core.optics.mount import Mount
 from lantern.core.optics.verdicts import Wish, Word
+from lantern.core.promise.plan import Plan
 from lantern.core.promise.radar import Radar
 from lantern.core.promise.sound import Speaker
 
@@ -39,6 +40,7 @@ class Claim:
     reason: str
     aim: str | None = None
     remedies: Sequence[Remedy] = ()
+    at: tuple[float, float] | None = None  # where on the plan it is worst
 
     def as_dict(self) -> dict[str, Any]:
         sign = "≥" if self.wish.at_least else "≤"
@@ -53,6 +55,7 @@ class Claim:
             "verdict": self.verdict,
             "reason": self.reason,
             "aim": self.aim,
+            "at": self.at,
             "remedies": [{"text": r.text, "mount": dict(r.mount), "aim": dict(r.aim)} for r in self.remedies],
         }
 
@@ -70,6 +73,15 @@ class Stood:
     fps: float | None = None
 
 
+@dataclass(frozen=True)
+class Around:
+    """What a device stands among: the plan, the other devices on it, and the zone by which the clocks there go."""
+
+    plan: Plan
+    others: Sequence[Stood] = ()
+    zone: str = "UTC"
+
+
 # ---- searching -------------------------------------------------------------------------------------------------------
 
 
@@ -80,7 +92,8 @@ def least(
     best: float | None = None
     for end in (low, high):
         for share in np.linspace(0, 1, STEPS + 1)[1:]:
-            value = float(now * (end / now) ** share)
+            # in equal ratios where both are above 0, as lenses and watts go; else in equal steps
+            value = float(now * (end / now) ** share if min(now, end) > 0 else now + (end - now) * share)
             said = figure(value)
             if said is not None and wish.word(said) == "pass":
                 if best is None or abs(value - now) < abs(best - now):

@@ -12,10 +12,12 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
 from lantern.core.optics.mount import Mount
 from lantern.core.promise.claim import Standing
+from lantern.core.promise.following import Turning
 from lantern.core.promise.radar import Radar
 from lantern.core.promise.sound import Speaker
 
 OTHERS: dict[str, type[BaseModel]] = {
+    "ptz": Turning,
     "radar": Radar,
     "speaker": Speaker,
 }  # by kind of device; what has a picture is a camera
@@ -38,7 +40,7 @@ def standing_of(
         what = f"a {DEVICE_KINDS[kind].title} sees and sounds nothing"
         raise Refused([Fault(where, what, "a mount of x_m and y_m alone, or none")])
     document = dict(mount)
-    if model is Mount and pixels is not None:
+    if issubclass(model, Mount) and pixels is not None:
         document.setdefault("pixels", list(pixels))
     held = read_model(model, document, where=where)
     if isinstance(held, Mount) and (wrong := held.check()):

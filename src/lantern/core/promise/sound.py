@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
-import shapely
 from pydantic import Field
 
 from lantern.core.linking.links import Strict
-from lantern.core.optics.coverage import Wall
+from lantern.core.optics.coverage import Wall, crossed
 from lantern.core.optics.mount import Floats
 
 TONE_HZ, AIR_C, AIR_PERCENT = 1000.0, 10.0, 70.0
@@ -18,7 +19,7 @@ SOUND_MPS = 340.0
 EAR_M = 1.6
 MOST_ASIDE_DB = 24.0  # behind a horn; common practice, no source
 MOST_BARRIER_DB = 24.0  # Maekawa's chart ends there; from memory
-OVER_AMBIENT_DB, LEAST_DB = 15.0, 65.0  # ISO 7731:2003, A-weighted overall, from memory
+MOST_AT_AN_EAR_DB = 118.0  # ISO 7731:2003, from memory, less sure
 NEAREST_M = 1.0
 
 
@@ -48,9 +49,9 @@ def at_distance_db(at_1_m_db: float, range_m: float) -> float:
     return at_1_m_db - 20 * math.log10(max(range_m, NEAREST_M))
 
 
-def together_db(levels_db: Sequence[float]) -> float:
-    """10 log10 of the sum of 10^(L/10), of sources that are not in step (I15)."""
-    return 10 * math.log10(sum(10 ** (level / 10) for level in levels_db))
+def together_db(levels_db: Sequence[Any]) -> Any:
+    """10 log10 of the sum of 10^(L/10), of sources that are not in step (I15): numbers, or arrays of one shape."""
+    return 10 * np.log10(np.sum([10 ** (np.asarray(level) / 10) for level in levels_db], axis=0))
 
 
 def air_db_per_m(frequency_hz: float, air_c: float = AIR_C, humidity_percent: float = AIR_PERCENT) -> float:
@@ -66,46 +67,81 @@ def air_db_per_m(frequency_hz: float, air_c: float = AIR_C, humidity_percent: fl
     return float(8.686 * f2 * (1.84e-11 * (t / t0) ** 0.5 + (t / t0) ** -2.5 * (slow + fast)))
 
 
-def aside_db(speaker: Speaker, point: Floats) -> float:
-    """What is lost beside the axis: 6 dB at half the angle, growing with its square (common practice, no source)."""
-    way = point - speaker.eye
+def aside_db(speaker: Speaker, points: Floats) -> Floats:
+    """What is lost beside the axis at points of shape (n, 3): 6 dB at half the angle, growing with its square (common practice, no
+    source). Shape (n,).
+    """
+    way = points - speaker.eye
     a, t = math.radians(speaker.azimuth_deg), math.radians(speaker.tilt_deg)
     axis = np.array([math.sin(a) * math.cos(t), math.cos(a) * math.cos(t), -math.sin(t)])
-    length = float(np.linalg.norm(way))
-    if speaker.angle_deg >= 360 or length == 0:
-        return 0.0
-    off_deg = math.degrees(math.acos(min(max(float(way @ axis) / length, -1.0), 1.0)))
-    return min(6 * (off_deg / (speaker.angle_deg / 2)) ** 2, MOST_ASIDE_DB)
+    length = np.linalg.norm(way, axis=1)
+    if speaker.angle_deg >= 360:
+        return np.zeros(len(points))
+    cosine = np.divide(way @ axis, length, out=np.ones(len(points)), where=length > 0)
+    off_deg = np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0)))
+    return np.asarray(np.minimum(6 * (off_deg / (speaker.angle_deg / 2)) ** 2, MOST_ASIDE_DB))
 
 
-def barrier_db(eye: Floats, point: Floats, walls: Sequence[Wall]) -> float:
-    """What the worst wall in the way takes, over its top: 10 log10(3 + 20 N), N = 2 d / wavelength (Maekawa 1968, from memory)."""
-    line = shapely.LineString([eye[:2], point[:2]])
-    worst = 0.0
-    for wall in walls:
-        for segment in wall.segments:
-            cut = line.intersection(shapely.LineString(segment))
-            if cut.is_empty or cut.geom_type != "Point":
-                continue
-            top = np.array([*cut.coords[0][:2], wall.height_m])
-            share = float(np.linalg.norm(top[:2] - eye[:2])) / max(line.length, 1e-9)
-            sight_m = eye[2] + share * (point[2] - eye[2])
-            if sight_m >= wall.height_m:
-                continue
-            detour = float(np.linalg.norm(top - eye) + np.linalg.norm(point - top) - np.linalg.norm(point - eye))
-            n = 2 * detour * TONE_HZ / SOUND_MPS
-            worst = max(worst, min(10 * math.log10(3 + 20 * n), MOST_BARRIER_DB))
+def barrier_db(eye: Floats, points: Floats, walls: Sequence[Wall]) -> Floats:
+    """What the worst wall in the way takes, over its top, at points of shape (n, 3): 10 log10(3 + 20 N), N = 2 d / wavelength
+    (Maekawa 1968, from memory). Shape (n,).
+    """
+    worst = np.zeros(len(points))
+    if not walls:
+        return worst
+    segments = np.concatenate([wall.segments for wall in walls])
+    tops = np.repeat([wall.height_m for wall in walls], [len(wall.segments) for wall in walls])
+    way = points - eye
+    for segment, top_m in zip(segments, tops, strict=True):
+        share, hit = crossed(eye[:2], way[:, :2], segment)
+        cut = hit & (share < 1)
+        cut &= eye[2] + np.where(cut, share, 0.0) * way[:, 2] < top_m
+        if not cut.any():
+            continue
+        over = eye + share[cut, None] * way[cut]
+        over[:, 2] = top_m
+        detour = (
+            np.linalg.norm(over - eye, axis=1)
+            + np.linalg.norm(points[cut] - over, axis=1)
+            - np.linalg.norm(way[cut], axis=1)
+        )
+        loss = 10 * np.log10(3 + 40 * detour * TONE_HZ / SOUND_MPS)
+        worst[cut] = np.maximum(worst[cut], np.minimum(loss, MOST_BARRIER_DB))
     return worst
 
 
+def levels_db(speaker: Speaker, points: Floats, walls: Sequence[Wall] = ()) -> Floats:
+    """How loud one speaker is at points of shape (n, 3). Shape (n,)."""
+    range_m = np.linalg.norm(points - speaker.eye, axis=1)
+    level = speaker.at_1_m_db - 20 * np.log10(np.maximum(range_m, NEAREST_M))
+    lost = aside_db(speaker, points) + air_db_per_m(TONE_HZ) * range_m + barrier_db(speaker.eye, points, walls)
+    return np.asarray(level - lost)
+
+
 def level_db(speaker: Speaker, point: Sequence[float], walls: Sequence[Wall] = ()) -> float:
-    """How loud one speaker is at a point."""
-    to = np.array([*point, EAR_M][:3])
-    range_m = float(np.linalg.norm(to - speaker.eye))
-    level = at_distance_db(speaker.at_1_m_db, range_m)
-    return level - aside_db(speaker, to) - air_db_per_m(TONE_HZ) * range_m - barrier_db(speaker.eye, to, walls)
+    """How loud one speaker is at a point, at an ear's height where it has none of its own."""
+    return float(levels_db(speaker, np.array([[*point, EAR_M][:3]], dtype=float), walls)[0])
 
 
-def needed_db(ambient_db: float) -> float:
-    """More than 15 dB over the ambient level, and 65 dB(A) at least: ISO 7731:2003, from memory (I14)."""
-    return max(LEAST_DB, ambient_db + OVER_AMBIENT_DB)
+def together_at_db(speakers: Sequence[Speaker], points: Floats, walls: Sequence[Wall] = ()) -> Floats:
+    """How loud several are together at points of shape (n, 3). Shape (n,)."""
+    return np.asarray(together_db([levels_db(each, points, walls) for each in speakers]))
+
+
+@dataclass(frozen=True)
+class Margin:
+    """A published rule of how loud is loud enough: over the ambient level, and at least so loud in any case. A-weighted overall."""
+
+    over_db: float
+    least_db: float
+    source: str
+
+    def needed_db(self, ambient_db: float) -> float:
+        return max(self.least_db, ambient_db + self.over_db)
+
+
+MARGINS = {
+    "ISO 7731": Margin(15.0, 65.0, "ISO 7731:2003, from memory"),  # I14
+    "BS 5839-1": Margin(5.0, 65.0, "BS 5839-1, from memory"),
+    "EN 60849": Margin(6.0, 0.0, "EN 60849, from memory, less sure"),
+}

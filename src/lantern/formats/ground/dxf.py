@@ -1,0 +1,78 @@
+"""The model space of a DXF drawing as an SVG, with the scale that its header says."""
+
+from __future__ import annotations
+
+import io
+
+import ezdxf.recover
+from defusedxml.ElementTree import fromstring
+from ezdxf import units
+from ezdxf.addons.drawing import config, layout
+from ezdxf.addons.drawing.frontend import Frontend
+from ezdxf.addons.drawing.properties import RenderContext
+from ezdxf.addons.drawing.svg import SVGBackend
+from ezdxf.document import Drawing
+from ezdxf.enums import InsertUnits
+from ezdxf.lldxf.const import DXFStructureError
+
+from lantern.core.faults import Fault, Refused
+from lantern.formats.ground.picture import Ground
+from lantern.formats.ground.svg import plain, written
+
+STROKE = 0.0008  # of the longer side
+MOST_ENTITIES = 200_000
+PLAIN = config.Configuration(
+    background_policy=config.BackgroundPolicy.OFF,
+    color_policy=config.ColorPolicy.BLACK,
+    lineweight_policy=config.LineweightPolicy.RELATIVE_FIXED,
+)
+
+
+def drawing_of(data: bytes, name: str) -> Ground:
+    """Raises `Refused` where nothing is drawn in its model space."""
+    document, said = _opened(data, name)
+    space = document.modelspace()
+    if len(space) > MOST_ENTITIES:
+        raise Refused(
+            [Fault(name, f"{len(space)} entities", f"at most {MOST_ENTITIES}: leave out layers that nobody needs")]
+        )
+    backend = SVGBackend()
+    Frontend(RenderContext(document), backend, config=PLAIN).draw_layout(space)
+    box = backend.player().bbox()
+    if not box.has_data or box.size.x <= 0 or box.size.y <= 0:
+        raise Refused(
+            [Fault(name, "nothing with a width and a height is drawn in its model space", "a drawing of the ground")]
+        )
+    page = layout.Page(0, 0, layout.Units.mm, layout.Margins.all(0))
+    root = fromstring(
+        backend.get_string(page, settings=layout.Settings(max_stroke_width=STROKE, fixed_stroke_width=1.0))
+    )
+    _, _, width, height = (float(part) for part in root.attrib["viewBox"].split())
+    root.set("width", plain(width))
+    root.set("height", plain(height))
+    metres = _metres_a_unit(document)
+    if metres is None:
+        said.append("its header names no unit ($INSUNITS): say the scale by two points")
+    else:
+        said.append(
+            f"in {units.decode(document.units)} ($INSUNITS): {box.size.x * metres:.1f} by {box.size.y * metres:.1f} m"
+        )
+    scale = None if metres is None else box.size.x * metres / width
+    return Ground(name, "image/svg+xml", written(root), width, height, metres_per_px=scale, said=said)
+
+
+def _opened(data: bytes, name: str) -> tuple[Drawing, list[str]]:
+    """The document; one with faults is mended as far as it goes, and that is said."""
+    try:
+        document, auditor = ezdxf.recover.read(io.BytesIO(data))
+    except DXFStructureError as error:
+        raise Refused([Fault(name, f"has no structure of a DXF: {error}", "a whole DXF file, R12 or later")]) from error
+    lost = len(auditor.errors)
+    return document, [f"{lost} faults in it could not be mended"] if lost else []
+
+
+def _metres_a_unit(document: Drawing) -> float | None:
+    """None: the drawing says no unit."""
+    return (
+        None if document.units == 0 else float(units.conversion_factor(InsertUnits(document.units), InsertUnits.Meters))
+    )

@@ -1,0 +1,141 @@
+"""What the page of the plan has to draw and to offer: devices with their promises, layers, fields; and what a drawing would give."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from pydantic import BaseModel
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lantern.core.optics.grades import EDITIONS
+from lantern.core.promise.claim import Around, Stood
+from lantern.core.promise.claims import claims
+from lantern.core.promise.mounts import mount_model
+from lantern.core.promise.plan import AIM_SORTS, MATERIALS, Aim, Plan
+from lantern.core.promise.sight import sight
+from lantern.core.promise.sound import MARGINS, Speaker
+from lantern.core.promise.sound_field import louder
+from lantern.formats.paper.sheet import PAPERS
+from lantern.survey.grounds import picture_of
+from lantern.survey.plan_drawing import drawn, path
+from lantern.survey.plan_print import SCALES
+from lantern.survey.planning import all_stood, around_of, pixels_of, plan_model
+from lantern.survey.tables import DeviceRow, PlaceRow, devices_of_site, plan_of
+
+UNITS = {
+    "m": "m", "deg": "°", "mm": "mm", "db": "dB", "watts": "W", "mps": "m/s", "kmh": "km/h", "s": "s", "fps": "Hz", "hour": "h",
+}  # fmt: skip
+UNOFFERED = ("pixels", "min_speed_mps")  # of a mount: from the device, and rarely changed
+AS_FIRST: dict[str, Any] = {
+    "height_m": 4.0, "azimuth_deg": 0.0, "tilt_deg": 20.0, "focal_mm": 6.0, "sensor_width_mm": 5.37, "sector_deg": 100.0,
+    "range_m": 30.0, "sensitivity_db": 100.0, "watts": 10.0, "angle_deg": 90.0, "pixels": [1280, 720],
+}  # fmt: skip
+
+
+def plan_page(session: Session, site_id: int, *, edits: bool) -> dict[str, Any]:
+    """All of it, as the site stands."""
+    plan, row = plan_model(session, site_id), plan_of(session, site_id)
+    stood, wrong = all_stood(session, site_id)
+    around = around_of(session, site_id, plan, stood)
+    picture = picture_of(session, site_id, plan.picture)
+    places = session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id).order_by(PlaceRow.position))
+    return {
+        "plan": plan.model_dump(mode="json", exclude_none=True),
+        "revision": row.revision if row else 0,
+        "picture": None if picture is None else picture.as_dict(),
+        "places": [{"id": place.id, "name": place.name, "polygon": place.extras.get("polygon")} for place in places],
+        "offers": _offers(),
+        "devices": [
+            _device(device, stood.get(device.code), wrong, around) for device in devices_of_site(session, site_id)
+        ],
+        "edits": edits,
+        "papers": list(PAPERS),
+        "scales": list(SCALES),
+        **layers(around),
+    }
+
+
+def tried(session: Session, site_id: int, plan: Plan) -> dict[str, Any]:
+    """What the mounted devices would give on another plan; nothing is kept, and no cure is looked for."""
+    stood, _ = all_stood(session, site_id)
+    around = around_of(session, site_id, plan, stood)
+    devices = {
+        device.id: {"drawn": drawn(found, plan), "claims": [c.as_dict() for c in claims(found, around, cured=False)]}
+        for device in devices_of_site(session, site_id)
+        if (found := stood.get(device.code)) is not None
+    }
+    return {"devices": devices, **layers(around)}
+
+
+def layers(around: Around) -> dict[str, Any]:
+    """What is of no one device: sizes, grades, what nobody sees and what several do, how loud it is."""
+    plan, everyone = around.plan, around.others
+    seen = sight(everyone, plan)
+    speakers = [each.mount for each in everyone if isinstance(each.mount, Speaker)]
+    return {
+        "size": [plan.width_m, plan.height_m],
+        "grades": EDITIONS[plan.edition].grades,
+        "edition": plan.edition,
+        "unseen": {"share": seen.unseen_share, "path": path(seen.unseen)},
+        "twice": {"share": seen.twice_share, "path": path(seen.twice)},
+        "loud": [{"level": level, "path": path(area)} for level, area in louder(speakers, plan)],
+    }
+
+
+def _device(device: DeviceRow, found: Stood | None, wrong: Mapping[str, str], around: Around) -> dict[str, Any]:
+    model = mount_model(device.kind)
+    return {
+        "id": device.id,
+        "code": device.code,
+        "name": device.name,
+        "kind": device.kind,
+        "placed": "mount" in device.extras,
+        "mount": device.extras.get("mount"),
+        "fields": [] if model is None else _fields(model, [key for key in model.model_fields if key not in UNOFFERED]),
+        "first": _first(device, model),
+        "wrong": wrong.get(device.code, ""),
+        "drawn": drawn(found, around.plan) if found else None,
+        "claims": [c.as_dict() for c in claims(found, around, cured=False)] if found else [],
+    }
+
+
+def _offers() -> dict[str, Any]:
+    """What can be drawn and said, with the fields of each sort."""
+    return {
+        "materials": list(MATERIALS),
+        "margins": list(MARGINS),
+        "editions": list(EDITIONS),
+        "aims": {
+            what: {"title": title, "shape": shape, "fields": _fields(Aim, fields)}
+            for what, (title, shape, fields) in AIM_SORTS.items()
+        },
+    }
+
+
+def _fields(model: type[BaseModel], keys: Sequence[str]) -> list[dict[str, Any]]:
+    """Fields with their labels and units. `optional`: it may be left empty."""
+    out = []
+    for key in keys:
+        words, _, last = key.rpartition("_")
+        if key.endswith("_per_m") or not words:
+            words = {"fps": "rate", "px_per_m": "wished"}.get(key, key)
+        label = words.replace("_", " ").removesuffix(" deg").removesuffix(" per")
+        unit = {"px_per_m": "px/m", "pan_deg_s": "°/s"}.get(key, UNITS.get(last, ""))
+        field = model.model_fields[key]
+        out.append(
+            {"key": key, "label": label[:1].upper() + label[1:], "unit": unit, "optional": not field.is_required(),
+             "default": None if field.is_required() else field.default}
+        )  # fmt: skip
+    return out
+
+
+def _first(device: DeviceRow, model: type[BaseModel] | None) -> dict[str, Any]:
+    """What a device that is put on the plan for the first time begins with."""
+    if model is None:
+        return {}
+    document = {key: AS_FIRST[key] for key in model.model_fields if key in AS_FIRST}
+    if "pixels" in document and pixels_of(device) is not None:
+        del document["pixels"]
+    return document

@@ -1,0 +1,95 @@
+// Devices put, dragged and moved by keys on the chart; what a place would give is asked of the server meanwhile.
+import { ask, latest } from "../http.js";
+import { deviceUnder, drawAims, drawField, drawMoved } from "./chart.js";
+import { data, devices, state } from "./state.js";
+import { metres, pixels, shift } from "./view.js";
+
+const rounded = (value, by = 10) => Math.round(value * by) / by;
+
+export function mounts({ choose, all, side }) {
+  const newest = latest(async (device, dragged) => {
+    try {
+      const told = await ask("POST", `/plan/devices/${device.id}/try`, { mount: device.mount });
+      Object.assign(device, { drawn: told.drawn, claims: told.claims, side: told.side, trouble: "" });
+    } catch (error) {
+      device.trouble = error.message;
+    }
+    if (!dragged) { all(); return; }
+    drawField(device);
+    drawAims();
+    side(device);
+  });
+  const attempt = (device, dragged = false) => newest(device, dragged);
+
+  const change = (device, keys) => {
+    device.mount = { ...device.mount, ...keys };
+    for (const [key, value] of Object.entries(keys)) if (value === null) delete device.mount[key];
+    device.dirty = true;
+    return attempt(device);
+  };
+
+  let drag = null;
+  const down = (event, chart) => {
+    const device = deviceUnder(event);
+    chart.setPointerCapture(event.pointerId);
+    drag = { device, at: metres(event), moved: false };
+    if (!device) return;
+    choose(device.id);
+    drag.from = [device.mount.x_m, device.mount.y_m];
+  };
+  const move = (event) => {
+    if (!drag) return;
+    const [x, y] = metres(event);
+    const [dx, dy] = [x - drag.at[0], y - drag.at[1]];
+    if (!drag.moved && Math.hypot(dx, dy) < pixels(3)) return;
+    drag.moved = true;
+    if (!drag.device) { shift(-dx, -dy); all(); return; }
+    if (!data.edits) return;
+    drag.device.mount = { ...drag.device.mount, x_m: rounded(drag.from[0] + dx), y_m: rounded(drag.from[1] + dy) };
+    drag.device.dirty = true;
+    drawMoved(drag.device);
+    attempt(drag.device, true);
+  };
+  const up = () => {
+    if (drag?.device && drag.moved && data.edits) attempt(drag.device);
+    if (drag && !drag.device && !drag.moved) choose(null);
+    drag = null;
+  };
+  const key = (event, chart) => {
+    const device = deviceUnder(event);
+    if (!device) return;
+    const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
+    if (event.key === "Enter" || event.key === " ") { event.preventDefault(); choose(device.id); }
+    if (!step || !data.edits) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const by = event.shiftKey ? 1 : 0.1;
+    state.chosen = device.id;
+    change(device, { x_m: rounded(device.mount.x_m + step[0] * by, 100),
+      y_m: rounded(device.mount.y_m + step[1] * by, 100) }).then(() => chart.querySelector(
+      `[data-device="${device.id}"]`)?.focus());
+  };
+  const putOn = (device) => {
+    const { width_m: width, height_m: height } = data.plan;
+    change(device, { ...device.first, x_m: (width ?? data.size[0]) / 2, y_m: (height ?? data.size[1]) / 2 });
+  };
+  const look = async (device) => {
+    if (!device.mount || device.dirty) return;
+    const told = await ask("GET", `/plan/devices/${device.id}`);
+    if (device.dirty) return; // it was moved meanwhile
+    Object.assign(device, { claims: told.claims ?? [], side: told.side ?? null });
+    if (state.chosen === device.id) all();
+  };
+  const send = async (device, method, url, body) => {
+    try {
+      await ask(method, url, body);
+      location.reload();
+    } catch (error) { device.trouble = error.message; all(); }
+  };
+  const keep = (device) => send(device, "PUT", `/plan/devices/${device.id}`, { mount: device.mount });
+  const take = (device, claim, remedy, button) => {
+    button.disabled = true;
+    send(device, "POST", `/plan/devices/${device.id}/remedies`, { name: claim.name, aim: claim.aim, text: remedy.text });
+  };
+  return { change, down, move, up, key, putOn, look, keep, take, devices };
+}

@@ -1,0 +1,59 @@
+// Small parts of pages that are made by scripts, and numbers as they are read and typed.
+export const html = (tag, name = "", ...inner) => {
+  const made = document.createElement(tag);
+  if (name) made.className = name;
+  made.append(...inner.flat().filter((each) => each !== null && each !== undefined));
+  return made;
+};
+
+export const button = (name, text, work) => {
+  const made = html("button", name, text);
+  made.type = "button";
+  made.addEventListener("click", work);
+  return made;
+};
+
+export const shape = (name) => document.getElementById(`shape-${name}`).content.cloneNode(true);
+
+export const short = (value, digits = 1) => (value === null || value === undefined ? "none"
+  : Number(value.toFixed(Math.abs(value) >= 100 ? 0 : digits)).toString());
+export const typed = (value) => (value === null || value === undefined ? "" : String(Math.round(value * 1e6) / 1e6));
+export const withUnit = (value, unit, digits = 1) => `${short(value, digits)}${unit === "°" ? "" : " "}${unit}`;
+
+// A line with a label, a field for a number, and its unit. `put` is told the number; null where it was emptied and may be.
+export function numberField({ label, unit = "", value, optional = false, disabled = false, hint = "" }, put) {
+  const input = html("input", "form-control num-input");
+  Object.assign(input, { value: typed(value), inputMode: "decimal", disabled, placeholder: hint });
+  input.setAttribute("aria-label", label);
+  input.addEventListener("change", () => {
+    const text = input.value.trim().replace(",", ".");
+    const number = Number(text);
+    if (text === "" && optional) put(null);
+    else if (text === "" || !Number.isFinite(number)) input.value = typed(value);
+    else put(number);
+  });
+  return html("label", "mount-field", html("span", "", label), input, html("span", "quiet", unit));
+}
+
+export function textField(label, value, put, { disabled = false, hint = "" } = {}) {
+  const input = html("input", "form-control text-input");
+  Object.assign(input, { value: value ?? "", disabled, placeholder: hint, maxLength: 400 });
+  input.setAttribute("aria-label", label);
+  input.addEventListener("change", () => put(input.value.trim()));
+  return html("label", "mount-field wide", html("span", "", label), input);
+}
+
+// `options`: words, or [value, words].
+export function choiceField(label, value, options, put, { disabled = false } = {}) {
+  const select = html("select", "form-select text-input", options.map((each) => {
+    const [held, words] = Array.isArray(each) ? each : [each, each];
+    const option = html("option", "", words);
+    option.value = held;
+    option.selected = held === value;
+    return option;
+  }));
+  select.disabled = disabled;
+  select.setAttribute("aria-label", label);
+  select.addEventListener("change", () => put(select.value));
+  return html("label", "mount-field wide", html("span", "", label), select);
+}
