@@ -16,6 +16,7 @@ from bench import (
     memory,
     outbox,
     pages,
+    plan,
     plates,
     recording,
     scene,
@@ -41,6 +42,7 @@ ALL = {
     "outbox": outbox.run,
     "kills": kills.run,
     "pages": pages.run,
+    "plan": plan.run,
     "scrub": scrub.run,
 }
 

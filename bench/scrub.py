@@ -89,7 +89,8 @@ def _an_hour(state: Path) -> int:
     from lantern.formats.takes import Take, TakeInfo
     from lantern.settings import settings
     from lantern.supervisor import running_database
-    from lantern.survey.tables import device_by_code, get_site
+    from lantern.survey.actions import only_site
+    from lantern.survey.tables import device_by_code
     from lantern.takes.store import add_take
 
     os.environ |= running_database(state)
@@ -113,8 +114,6 @@ def _an_hour(state: Path) -> int:
         fps=4,
     )
     with transaction() as session:
-        site = get_site(session)
-        assert site is not None
-        device = device_by_code(session, site.id, "T1")
+        device = device_by_code(session, only_site(session).id, "T1")
         assert device is not None
         return add_take(session, Take(info, frames), device_id=device.id).id

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from lantern.core.optics.coverage import banded, contour, covered
+from lantern.core.optics.coverage import KEPT, Covered, banded, contour, covered
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead, radar, sound
@@ -57,8 +58,15 @@ def side_view(stood: Stood, plan: Plan) -> dict[str, Any] | None:
 
 def _camera(mount: Mount, plan: Plan) -> dict[str, Any]:
     edition = EDITIONS[plan.edition]
+    held = covered(mount, plan.walls, GROUND_M, least_px_per_m=edition.grades[0][1])
+    return _field(mount, held, plan.edition) | {"rings": _turning(mount, plan) if isinstance(mount, Turning) else []}
+
+
+@lru_cache(maxsize=KEPT)
+def _field(mount: Mount, held: Covered, edition_name: str) -> dict[str, Any]:
+    """The bands, contours and shadow of a camera; kept, as what it covers is kept. Nobody changes it."""
+    edition = EDITIONS[edition_name]
     levels = [least for _, least in edition.grades]
-    held = covered(mount, plan.walls, GROUND_M, least_px_per_m=levels[0])
     bands = banded(mount, held.seen, GROUND_M, levels)
     lines = []
     for name, least in edition.grades[1:]:
@@ -75,7 +83,6 @@ def _camera(mount: Mount, plan: Plan) -> dict[str, Any]:
         ],
         "shadow": path(held.shadow),
         "contours": lines,
-        "rings": _turning(mount, plan) if isinstance(mount, Turning) else [],
     }
 
 

@@ -57,8 +57,10 @@ def plan_page(session: Session, site_id: int, *, edits: bool) -> dict[str, Any]:
     }
 
 
-def tried(session: Session, site_id: int, plan: Plan) -> dict[str, Any]:
-    """What the mounted devices would give on another plan; nothing is kept, and no cure is looked for."""
+def tried(session: Session, site_id: int, plan: Plan, *, dragged: bool) -> dict[str, Any]:
+    """What the mounted devices would give on another plan; nothing is kept, and no cure is looked for. `dragged`: more will follow,
+    and what all of them give together can wait.
+    """
     stood, _ = all_stood(session, site_id)
     around = around_of(session, site_id, plan, stood)
     devices = {
@@ -66,7 +68,7 @@ def tried(session: Session, site_id: int, plan: Plan) -> dict[str, Any]:
         for device in devices_of_site(session, site_id)
         if (found := stood.get(device.code)) is not None
     }
-    return {"devices": devices, **layers(around)}
+    return {"devices": devices} if dragged else {"devices": devices, **layers(around)}
 
 
 def layers(around: Around) -> dict[str, Any]:

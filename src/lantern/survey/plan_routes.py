@@ -80,10 +80,10 @@ def page(request: Request) -> HTMLResponse:
 
 
 @router.post("/plan/try", **may("viewer"))
-def attempt_plan(request: Request, document: dict[str, Any] = Body()) -> Response:
+def attempt_plan(request: Request, document: dict[str, Any] = Body(), dragged: bool = False) -> Response:
     """What the mounted devices would give on another plan, while it is drawn."""
     with transaction() as session:
-        return json_answer(tried(session, site_id_of(request), read_plan(document)))
+        return json_answer(tried(session, site_id_of(request), read_plan(document), dragged=dragged))
 
 
 @router.post("/plan/devices/{device_id}/try", **may("viewer"))

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 import shapely
@@ -21,6 +21,7 @@ from lantern.core.optics.mount import Floats, Mount, View
 BEYOND = 1e4  # a shadow without end, as a multiple of its wall's distance
 LEAST_PX_PER_M = 12.5  # what lies beyond is no coverage; the lowest grade of IEC 62676-4:2014, from memory
 NEAR = 1e-9
+KEPT = 2048  # coverages that were worked out; some hundred devices with what was tried of late
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,11 @@ class Wall:
     def line(self) -> BaseGeometry:
         """Its corners, as a line."""
         return shapely.LineString(self.points)
+
+    @cached_property
+    def ground(self) -> BaseGeometry:
+        """What it stands on, of a closed one."""
+        return shapely.Polygon(self.points)
 
     @cached_property
     def segments(self) -> Floats:
@@ -107,16 +113,32 @@ def shadows(eye: Floats, segments: Floats, heights_m: Floats, target_m: float) -
 
 
 def covered(mount: Mount, walls: Sequence[Wall], height_m: float, *, least_px_per_m: float = LEAST_PX_PER_M) -> Covered:
-    """What a camera sees of targets at a height above the ground, among walls."""
-    field = field_of(mount, height_m, least_px_per_m=least_px_per_m)
+    """What a camera sees of targets at a height above the ground, among walls. What was worked out for the same camera and the same
+    walls before it is kept, so that a wall that is dragged costs those cameras alone that it is near.
+    """
+    field, reach = _reach(mount, height_m, least_px_per_m)
     if field.is_empty:
         return Covered(field, field, field)
     eye = View(mount).eye
-    reach = shapely.union_all([field, shapely.Point(eye[:2])]).convex_hull
-    found: list[BaseGeometry] = []
-    shapely.prepare(reach)
     meet = shapely.intersects(reach, np.array([wall.line for wall in walls], dtype=object))
     near = [wall for n, wall in enumerate(walls) if meet[n] or (wall.closed and _over(wall, eye))]
+    return _among(mount, tuple(near), height_m, least_px_per_m)
+
+
+@lru_cache(maxsize=KEPT)
+def _reach(mount: Mount, height_m: float, least_px_per_m: float) -> tuple[BaseGeometry, BaseGeometry]:
+    """The field, and all between it and the camera."""
+    field = field_of(mount, height_m, least_px_per_m=least_px_per_m)
+    reach = shapely.union_all([field, shapely.Point(mount.x_m, mount.y_m)]).convex_hull
+    shapely.prepare(reach)
+    return field, reach
+
+
+@lru_cache(maxsize=KEPT)
+def _among(mount: Mount, near: tuple[Wall, ...], height_m: float, least_px_per_m: float) -> Covered:
+    field, _ = _reach(mount, height_m, least_px_per_m)
+    eye = View(mount).eye
+    found: list[BaseGeometry] = []
     if near:
         segments = np.concatenate([wall.segments for wall in near])
         heights = np.repeat([wall.height_m for wall in near], [len(wall.segments) for wall in near])
@@ -130,7 +152,7 @@ def covered(mount: Mount, walls: Sequence[Wall], height_m: float, *, least_px_pe
 
 
 def _over(wall: Wall, eye: Floats) -> bool:
-    return bool(shapely.Polygon(wall.points).contains(shapely.Point(eye[:2])))
+    return bool(shapely.contains_xy(wall.ground, eye[0], eye[1]))
 
 
 def _inside(wall: Wall, eye: Floats) -> bool:
@@ -149,13 +171,21 @@ def crossed(eye: Floats, ways: Floats, segments: Floats) -> tuple[Floats, NDArra
     return share, (np.abs(cross) > NEAR) & (share > NEAR) & (at >= 0) & (at <= 1)
 
 
-def hides(wall: Wall, eye: Floats, point: Floats) -> bool:
-    """Does a wall stand between a camera and a point, both of shape (3,), or the point in a building that the camera is not in?"""
-    share, hit = crossed(eye[:2], (point - eye)[:2], wall.segments)
+def hiding(walls: Sequence[Wall], eye: Floats, point: Floats) -> Wall | None:
+    """A wall that stands between a camera and a point, both of shape (3,), or the building that the point is in and the camera is
+    not; None: nothing hides it.
+    """
+    if not walls:
+        return None
+    counts = [len(wall.segments) for wall in walls]
+    tops = np.repeat([wall.height_m for wall in walls], counts)
+    share, hit = crossed(eye[:2], (point - eye)[:2], np.concatenate([wall.segments for wall in walls]))
     sight_m = eye[2] + np.where(hit, share, 0.0) * (point[2] - eye[2])
-    if bool(np.any(hit & (share < 1 - NEAR) & (sight_m < wall.height_m - NEAR))):
-        return True
-    return wall.closed and bool(point[2] < wall.height_m - NEAR) and _over(wall, point) and not _inside(wall, eye)
+    cut = np.flatnonzero(hit & (share < 1 - NEAR) & (sight_m < tops - NEAR))
+    if cut.size:
+        return walls[int(np.repeat(np.arange(len(walls)), counts)[cut[0]])]
+    houses = (wall for wall in walls if wall.closed and point[2] < wall.height_m - NEAR)
+    return next((wall for wall in houses if _over(wall, point) and not _inside(wall, eye)), None)
 
 
 def banded(mount: Mount, area: BaseGeometry, height_m: float, levels_px_per_m: Sequence[float]) -> list[BaseGeometry]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from lantern.core.optics.coverage import hides
+from lantern.core.optics.coverage import hiding
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Floats, Mount, View
 from lantern.core.optics.verdicts import Wish, Word
@@ -21,7 +21,8 @@ def view_of(mount: Mount, point: Sequence[float]) -> tuple[View, Floats]:
 def hidden_by(mount: Mount, point: Sequence[float], plan: Plan) -> str:
     """What stands between a camera and a point, by its name; empty: nothing."""
     view, at = view_of(mount, point)
-    return next((each.name for each in plan.occluders if hides(each.wall, view.eye, at)), "")
+    found = hiding(plan.walls, view.eye, at)
+    return "" if found is None else next(each.name for each in plan.occluders if each.wall is found)
 
 
 def weakest(mount: Mount, aim: Aim) -> tuple[float, tuple[float, float]] | None:

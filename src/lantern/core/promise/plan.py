@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
+from functools import lru_cache
 from typing import Any, Literal, Self
 
 import shapely
@@ -26,6 +27,12 @@ MATERIALS: dict[str, float] = {
     "plasterboard": 1.9,
     "plastic": 1.0,
 }
+
+
+@lru_cache(maxsize=4096)
+def _wall(points: tuple[Point, ...], height_m: float, closed: bool) -> Wall:
+    """One object for the same wall, which keeps its lines."""
+    return Wall(points, height_m, closed)
 
 
 def _check_simple(points: Sequence[Point]) -> None:
@@ -54,7 +61,7 @@ class Occluder(Strict):
 
     @property
     def wall(self) -> Wall:
-        return Wall(self.points, self.height_m, self.closed)
+        return _wall(self.points, self.height_m, self.closed)
 
     @property
     def loss_db(self) -> float:

@@ -2,7 +2,7 @@
 import { address } from "../http.js";
 import { el } from "../svg.js";
 import { short } from "./parts.js";
-import { data, devices, draft, state, things, unsaved } from "./state.js";
+import { data, devices, draft, state, thingAt, things, unsaved } from "./state.js";
 import { X, Y, at, chart, fit, path, points, scale, sheet } from "./view.js";
 
 const NAME_FROM = 26; // units of the chart: a building that wide has room for its name
@@ -11,7 +11,7 @@ export const worst = (claims) => WORST.find((word) => claims.some((claim) => cla
 const shown = (layer) => !state.hidden.has(layer);
 const nodes = new Map(); // of each device: its field and its mark
 
-const LAYERS = ["ground", "beneath", "fields", "over", "aims", "marks", "handles", "frame"];
+const LAYERS = ["ground", "beneath", "fields", "over", "aims", "marks", "grips", "handles", "frame"];
 const layer = (name) => chart.querySelector(`[data-layer="${name}"]`);
 
 // ---- the ground ----
@@ -33,19 +33,22 @@ function picture() {
     transform: `translate(${X(origin[0])} ${Y(origin[1])}) rotate(${-north}) scale(${k})` })];
 }
 
+// What is drawn of a thing says of which, so that it can be moved without all the rest being drawn again.
+const of = (list, n, corners) => ({ "data-of": `${list}/${n}`, points: points(corners) });
+
 function water(each, n) {
-  const layerOf = (name, width) => el("polygon", { class: name, points: points(each.points), "stroke-width": width });
+  const layerOf = (name, width) => el("polygon", { class: name, ...of("outlines", n, each.points), "stroke-width": width });
   const shoals = [44, 32, 21, 11].map((width) => layerOf("shoal", width * scale()));
-  return [el("clipPath", { id: `water-${n}` }, el("polygon", { points: points(each.points) })),
+  return [el("clipPath", { id: `water-${n}` }, el("polygon", of("outlines", n, each.points))),
     el("g", { "clip-path": `url(#water-${n})` }, layerOf("water"), ...shoals, layerOf("shore", 1.6))];
 }
 
 const OUTLINES = {
   water,
-  road: (each) => [["road-edge", 9], ["road", 8]].map(([name, width]) => el("polyline", { class: name,
-    points: points(each.points), "stroke-width": width * scale() })),
-  pier: (each) => [el("polygon", { class: "pier", points: points(each.points) })],
-  line: (each) => [el("polyline", { class: "plan-line", points: points(each.points) })],
+  road: (each, n) => [["road-edge", 9], ["road", 8]].map(([name, width]) => el("polyline", { class: name,
+    ...of("outlines", n, each.points), "stroke-width": width * scale() })),
+  pier: (each, n) => [el("polygon", { class: "pier", ...of("outlines", n, each.points) })],
+  line: (each, n) => [el("polyline", { class: "plan-line", ...of("outlines", n, each.points) })],
 };
 
 function ground() {
@@ -147,17 +150,17 @@ function drawDevices() {
 
 function over() {
   const out = [];
-  if (shown("places")) for (const place of draft.places) if (place.polygon) {
-    const [x, y] = [0, 1].map((n) => Math.min(...place.polygon.map((point) => at(point)[n])));
-    out.push(el("polygon", { class: "place-outline", points: points(place.polygon) }), el("text", { class: "place-word",
+  if (shown("places")) for (const [n, place] of draft.places.entries()) if (place.polygon) {
+    const [x, y] = [0, 1].map((k) => Math.min(...place.polygon.map((point) => at(point)[k])));
+    out.push(el("polygon", { class: "place-outline", ...of("places", n, place.polygon) }), el("text", { class: "place-word",
       x: x + 2, y: y + 7 }, place.name));
   }
-  for (const each of draft.plan.occluders ?? []) {
+  for (const [n, each] of (draft.plan.occluders ?? []).entries()) {
     const kind = each.closed ? "polygon" : "polyline";
-    out.push(el(kind, { class: `occluder ${each.closed ? "" : "wall"}`, points: points(each.points) },
+    out.push(el(kind, { class: `occluder ${each.closed ? "" : "wall"}`, ...of("occluders", n, each.points) },
       el("title", {}, `${each.name}, ${each.height_m} m, ${each.material ?? "concrete"}`)));
     if (!each.closed) continue;
-    const [xs, ys] = [0, 1].map((n) => each.points.map((point) => at(point)[n]));
+    const [xs, ys] = [0, 1].map((k) => each.points.map((point) => at(point)[k]));
     const [left, right] = [Math.min(...xs), Math.max(...xs)];
     if (right - left > NAME_FROM) out.push(el("text", { class: "place-name", x: (left + right) / 2,
       y: (Math.min(...ys) + Math.max(...ys)) / 2 + 1.6 }, each.name));
@@ -203,12 +206,16 @@ function frame() {
 
 // ---- handles of what is being drawn ----
 
+function drawGrips() {
+  const grip = (thing) => el(thing.closed ? "polygon" : "polyline", { class: `grip ${thing.closed ? "closed" : ""} ${
+    isChosen(thing) ? "chosen" : ""}`, ...of(thing.list, thing.n, thing.corners), "data-thing": `${thing.list}/${thing.n}` },
+  el("title", {}, thing.object.name));
+  layer("grips").replaceChildren(...(state.drawing ? things().map(grip) : []));
+}
+
 export function drawHandles(sketch = null) {
   const parts = [];
-  if (state.drawing) for (const thing of things()) parts.push(el(thing.closed ? "polygon" : "polyline", {
-    class: `grip ${thing.closed ? "closed" : ""} ${isChosen(thing) ? "chosen" : ""}`, points: points(thing.corners),
-    "data-thing": `${thing.list}/${thing.n}` }, el("title", {}, thing.object.name)));
-  const chosen = state.drawing && !sketch ? things().find(isChosen) : null;
+  const chosen = state.drawing && !sketch && state.thing ? thingAt(state.thing) : null;
   if (chosen) {
     const ends = chosen.closed ? [...chosen.corners, chosen.corners[0]] : chosen.corners;
     const between = ends.slice(1).map((corner, n) => [0, 1].map((k) => (corner[k] + ends[n][k]) / 2));
@@ -241,16 +248,16 @@ export function drawAll() {
   drawDevices();
   layer("aims").replaceChildren(...aims());
   layer("frame").replaceChildren(...frame());
+  drawGrips();
   drawHandles();
   chart.classList.toggle("drawing", state.drawing);
   chart.classList.toggle("unsaved", unsaved());
 }
 
-// The drawing alone, while something of it is dragged; what devices give follows when the server has worked it out.
-export function drawDrawing() {
-  layer("ground").replaceChildren(...ground());
-  layer("over").replaceChildren(...over());
-  layer("aims").replaceChildren(...aims());
+// One thing alone, while it is dragged; what devices give follows when the server has worked it out.
+export function drawThing(thing) {
+  const where = points(thing.corners);
+  for (const node of chart.querySelectorAll(`[data-of="${thing.list}/${thing.n}"]`)) node.setAttribute("points", where);
   drawHandles();
 }
 

@@ -134,7 +134,6 @@ export function drawing({ changed, redraw }) {
       thing.object[thing.key] = thing.corners.map((corner, n) => (n === drag.corner ? whole([...place,
         ...corner.slice(2)]) : corner));
     } else thing.object[thing.key] = drag.before.map(([x, y, ...z]) => whole([x + dx, y + dy, ...z]));
-    redraw();
     changed({ dragged: true });
   };
 

@@ -128,7 +128,7 @@ function cornersPart(thing, acts) {
     input.setAttribute("aria-label", `Corner ${n + 1}, ${"xyz"[k]} in m`);
     input.addEventListener("change", () => {
       const number = Number(input.value.replace(",", "."));
-      if (input.value.trim() && Number.isFinite(number)) put(n, k, number); else input.value = String(value);
+      if (input.value.trim() && Number.isFinite(number)) setTimeout(() => put(n, k, number)); else input.value = String(value);
     });
     return input;
   };
@@ -136,7 +136,7 @@ function cornersPart(thing, acts) {
     k) => field(n, k, value)), thing.corners.length > (thing.closed ? 3 : 2) ? button("btn btn-small", "−", () =>
     acts.dropCorner(n)) : null));
   rows.forEach((row, n) => row.querySelector("button")?.setAttribute("aria-label", `Take corner ${n + 1} away`));
-  return html("details", "more", html("summary", "", `${thing.corners.length} corners, in metres`), rows);
+  return fold("corners", `${thing.corners.length} corners, in metres`, rows);
 }
 
 // ---- the sheet ----

@@ -20,6 +20,16 @@ export const short = (value, digits = 1) => (value === null || value === undefin
 export const typed = (value) => (value === null || value === undefined ? "" : String(Math.round(value * 1e6) / 1e6));
 export const withUnit = (value, unit, digits = 1) => `${short(value, digits)}${unit === "°" ? "" : " "}${unit}`;
 
+// What a field says is put once the focus has moved on, for what is put draws the fields anew.
+const then = (work, ...values) => setTimeout(() => work(...values));
+
+// Draw a part anew, with the focus on the same field as before.
+export function keepingFocus(part, draw) {
+  const label = part.contains(document.activeElement) ? document.activeElement.getAttribute("aria-label") : null;
+  draw();
+  if (label) part.querySelector(`[aria-label="${CSS.escape(label)}"]`)?.focus();
+}
+
 // A line with a label, a field for a number, and its unit. `put` is told the number; null where it was emptied and may be.
 export function numberField({ label, unit = "", value, optional = false, disabled = false, hint = "" }, put) {
   const input = html("input", "form-control num-input");
@@ -28,9 +38,9 @@ export function numberField({ label, unit = "", value, optional = false, disable
   input.addEventListener("change", () => {
     const text = input.value.trim().replace(",", ".");
     const number = Number(text);
-    if (text === "" && optional) put(null);
+    if (text === "" && optional) then(put, null);
     else if (text === "" || !Number.isFinite(number)) input.value = typed(value);
-    else put(number);
+    else then(put, number);
   });
   return html("label", "mount-field", html("span", "", label), input, html("span", "quiet", unit));
 }
@@ -39,7 +49,7 @@ export function textField(label, value, put, { disabled = false, hint = "" } = {
   const input = html("input", "form-control text-input");
   Object.assign(input, { value: value ?? "", disabled, placeholder: hint, maxLength: 400 });
   input.setAttribute("aria-label", label);
-  input.addEventListener("change", () => put(input.value.trim()));
+  input.addEventListener("change", () => then(put, input.value.trim()));
   return html("label", "mount-field wide", html("span", "", label), input);
 }
 
@@ -54,6 +64,6 @@ export function choiceField(label, value, options, put, { disabled = false } = {
   }));
   select.disabled = disabled;
   select.setAttribute("aria-label", label);
-  select.addEventListener("change", () => put(select.value));
+  select.addEventListener("change", () => then(put, select.value));
   return html("label", "mount-field wide", html("span", "", label), select);
 }

@@ -1,20 +1,21 @@
 // The page of the plan: wires the chart, what stands beside it, and the two ways to work on it, with devices and with the drawing.
 import { ask, latest } from "../http.js";
-import { drawAll, drawDrawing, drawHandles, setUp, worst } from "./chart.js";
+import { drawAims, drawAll, drawField, drawHandles, drawThing, setUp, worst } from "./chart.js";
 import { drawing } from "./drawing.js";
 import { drawingPanel } from "./drawing_panel.js";
 import { measuring, pickPoint, picked } from "./ground.js";
 import { mounts } from "./mounts.js";
 import { legend, list, panel, shortList } from "./panel.js";
+import { keepingFocus } from "./parts.js";
 import { sideView } from "./side.js";
-import { data, devices, draft, find, keepStep, redo, state, undo, unsaved } from "./state.js";
+import { data, devices, draft, find, keepStep, redo, state, thingAt, undo, unsaved } from "./state.js";
 import { chart, metres, showAll, zoom } from "./view.js";
 
 let trouble = "";
 let leaving = false; // the plan was saved, and the page comes anew
 
 function beside() {
-  if (state.drawing) drawingPanel(drawActs); else panel(mountActs);
+  keepingFocus(find("panel"), () => { if (state.drawing) drawingPanel(drawActs); else panel(mountActs); });
 }
 
 function all() {
@@ -40,20 +41,24 @@ const mountActs = mounts({ choose, all, side: sideView });
 // What the devices would give on the plan as it is drawn; a dragged wall asks for the newest of its places alone.
 const tryOut = latest(async (dragged) => {
   try {
-    const told = await ask("POST", "/plan/try", draft.plan);
+    const { devices: found, ...together } = await ask("POST", `/plan/try${dragged ? "?dragged=true" : ""}`, draft.plan);
     trouble = "";
-    Object.assign(data, { size: told.size, grades: told.grades, edition: told.edition, unseen: told.unseen, twice: told.twice,
-      loud: told.loud });
-    for (const [id, each] of Object.entries(told.devices)) {
-      const device = devices.get(Number(id));
-      if (!device.dirty) Object.assign(device, each);
-    }
+    Object.assign(data, together);
+    for (const [id, each] of Object.entries(found)) take(devices.get(Number(id)), each, dragged);
   } catch (error) { trouble = error.message; }
-  if (dragged) drawAll(); else { legend(drawAll); all(); }
+  if (dragged) drawAims(); else { legend(drawAll); all(); }
 });
 
+// Of a device only what has changed is drawn anew while something is dragged.
+function take(device, told, dragged) {
+  if (device.dirty) return;
+  const same = JSON.stringify(told.drawn) === JSON.stringify(device.drawn);
+  Object.assign(device, same ? { claims: told.claims } : told);
+  if (dragged && !same) drawField(device);
+}
+
 function changed({ dragged = false } = {}) {
-  if (dragged) drawDrawing();
+  if (dragged) drawThing(thingAt(state.thing));
   else { keepStep(); drawAll(); beside(); }
   tryOut(dragged);
 }
