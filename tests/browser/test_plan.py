@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import re
 from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect
@@ -52,7 +54,7 @@ def test_a_camera_is_dragged_and_moved_by_keys(bench: Page) -> None:
     panel = bench.locator(".plan-side")
     expect(panel.get_by_label("X", exact=True)).to_have_value("274")
     mark = bench.get_by_role("button", name="V2 Camera over the yard").and_(bench.locator("svg [data-device]"))
-    box = mark.locator(".catch").bounding_box()
+    box = mark.locator(".catch").first.bounding_box()
     assert box is not None
     bench.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     bench.mouse.down()
@@ -93,6 +95,49 @@ def test_a_device_without_a_place_is_put_on_the_plan(bench: Page) -> None:
     panel = bench.locator(".plan-side")
     panel.get_by_role("button", name="Put it on the plan").click()
     expect(panel.get_by_label("X", exact=True)).to_have_value("210")
+
+
+def test_the_side_view_is_dragged_and_says_who_stands_where(bench: Page) -> None:
+    ready(bench, f"{PLAN}#V2")
+    panel, told = bench.locator(".plan-side"), bench.locator(".side-told")
+    expect(told).to_contain_text("px/m")
+    range_ = bench.get_by_label("How far away somebody stands")
+    range_.fill("20")
+    near = told.inner_text()
+    range_.fill("90")
+    expect(told).not_to_have_text(near)
+    eye = bench.locator('[data-grip="height"]').bounding_box()
+    assert eye is not None
+    bench.mouse.move(eye["x"] + 8, eye["y"] + 8)
+    bench.mouse.down()
+    bench.mouse.move(eye["x"] + 8, eye["y"] + 30, steps=5)
+    bench.mouse.up()
+    expect(panel.get_by_label("Height", exact=True)).not_to_have_value("6")
+    grip = bench.locator('[data-grip="tilt"]').bounding_box()
+    assert grip is not None
+    bench.mouse.move(grip["x"] + 5, grip["y"] + 5)
+    bench.mouse.down()
+    bench.mouse.move(grip["x"] + 5, grip["y"] - 12, steps=5)
+    bench.mouse.up()
+    expect(panel.get_by_label("Tilt", exact=True)).not_to_have_value("14")
+    turn = bench.locator("[data-turn]").bounding_box()
+    assert turn is not None
+    bench.mouse.move(turn["x"] + turn["width"] / 2, turn["y"] + turn["height"] / 2)
+    bench.mouse.down()
+    bench.mouse.move(turn["x"] + 40, turn["y"] + 20, steps=5)
+    bench.mouse.up()
+    expect(panel.get_by_label("Azimuth", exact=True)).not_to_have_value("222")
+    panel.get_by_role("button", name="Back to where it was").click()
+    expect(panel.get_by_label("Azimuth", exact=True)).to_have_value("222")
+
+
+def test_coverage_at_the_height_of_a_face(bench: Page) -> None:
+    chart = ready(bench, f"{PLAN}#V2")
+    ground = chart.locator(".field.chosen .band").first.get_attribute("d")
+    bench.get_by_label("Height at which coverage is drawn").select_option(label="a face, 1.6 m up")
+    expect(bench).to_have_url(re.compile(r"height=1\.6#V2"))
+    expect(chart).to_have_attribute("data-ready", "yes")
+    assert chart.locator(".field.chosen .band").first.get_attribute("d") != ground
 
 
 # ---- drawn by hand ---------------------------------------------------------------------------------------------------
@@ -141,6 +186,7 @@ def test_what_is_drawn_is_dragged_bent_snapped_and_saved_with_its_place(bench: P
     handle.focus()
     handle.press("Shift+ArrowRight")
     expect(panel.get_by_label("Corner 1, x in m")).to_have_value("81")
+    expect(chart).to_have_attribute("aria-busy", "false")
     box = chart.locator('[data-between="0"]').bounding_box()
     assert box is not None
     bench.mouse.move(box["x"] + 2, box["y"] + 2)
@@ -197,6 +243,25 @@ def test_a_ground_picture_is_brought_and_put_to_scale_by_two_points(bench: Page,
     expect(panel).to_contain_text("42.0 m wide")
     panel.get_by_role("button", name="Take it off").click()
     expect(chart.locator("image")).to_have_count(0)
+    bench.on("dialog", lambda dialog: dialog.accept())
+
+
+def test_buildings_come_in_from_a_file(bench: Page, tmp_path: Path) -> None:
+    ready(bench, f"{PLAN}#draw")
+    house = [[4.2 + x * 1e-4, 54.6 + y * 1e-4] for x, y in ((1, 1), (3, 1), (3, 2), (1, 2), (1, 1))]
+    feature = {
+        "type": "Feature",
+        "properties": {"name": "net loft", "height_m": 5},
+        "geometry": {"type": "Polygon", "coordinates": [house]},
+    }
+    (tmp_path / "loft.geojson").write_text(json.dumps({"type": "FeatureCollection", "features": [feature]}))
+    panel = bench.locator(".plan-side")
+    panel.get_by_text("Buildings from a file").click()
+    panel.get_by_label("Buildings and lines: GeoJSON").set_input_files(tmp_path / "loft.geojson")
+    expect(panel).to_contain_text("0 lines and areas, 1 with a height")
+    expect(bench.locator(".occluder title", has_text="net loft, 5 m")).to_have_count(1)
+    bench.keyboard.press("u")
+    expect(bench.locator(".occluder title", has_text="net loft")).to_have_count(0)
     bench.on("dialog", lambda dialog: dialog.accept())
 
 

@@ -120,7 +120,7 @@ def test_an_aim_of_a_device_that_sees_nothing_is_told_on_the_page(client: TestCl
     page = client.get("/sites/1/plan", headers={"accept": "text/html"}).text
     data = orjson.loads(page.split('id="page-data">')[1].split("</script>")[0])
     claims = {device["code"]: device["claims"] for device in data["devices"]}
-    assert claims["T1"][0]["reason"] == "at its weakest corner, less than any grade", claims["T1"]
+    assert claims["T1"][0]["reason"].startswith("at its weakest corner, less than any grade; somebody of 1.8 m is 1 px")
     assert [(c["aim"], c["verdict"]) for c in claims["T1"]] == [("gate", "pass")]
     assert claims["M1"] == []  # it stands nowhere, and could not be heard
 
@@ -230,8 +230,35 @@ def test_the_coverage_goes_out_as_geojson(client: TestClient, small: Small) -> N
     client.put("/sites/1/plan?base=1", json={"plan": PLAN | {"latitude": 54.6, "longitude": 4.2}})
     answer = client.get("/sites/1/plan.geojson")
     assert answer.headers["content-type"].startswith("application/geo+json")
-    grades = {f["properties"]["grade"] for f in answer.json()["features"]}
-    assert {"detect", "observe", "recognise"} <= grades
+    told = [feature["properties"] for feature in answer.json()["features"]]
+    assert {"detect", "observe", "recognise"} <= {each.get("grade") for each in told}
+    assert {"hut", "gate", "bell"} <= {each.get("name", each.get("aim")) for each in told}
+    aims = [feature["geometry"]["type"] for feature in answer.json()["features"] if "aim" in feature["properties"]]
+    assert aims == ["LineString", "Point"]
+
+
+def test_what_goes_out_as_geojson_comes_in_again_in_metres(client: TestClient, small: Small) -> None:
+    """To the centimetre: the hut, where it stood. Metres by the radii of curvature of WGS 84."""
+    at = {"latitude": 54.6, "longitude": 4.2}
+    client.put(
+        "/sites/1/plan?base=0", json={"plan": PLAN | at | {"outlines": [{"what": "road", "points": [[0, 0], [9, 9]]}]}}
+    )
+    out = client.get("/sites/1/plan.geojson").json()
+    found = client.post("/sites/1/plan/geojson", json=out).json()
+    [hut] = [each for each in found["occluders"] if each["name"] == "hut"]
+    assert sorted(hut["points"]) == sorted([[20, 20], [24, 20], [24, 24], [20, 24]])
+    assert (hut["height_m"], hut["closed"], hut["material"]) == (3, True, "concrete")
+    [road] = [each for each in found["outlines"] if each["what"] == "road"]
+    assert road["points"] == [[0, 0], [9, 9]]
+    assert found["said"] == ["left out: 1 x Point"]
+    point = {"type": "Feature", "geometry": {"type": "LineString", "coordinates": [[999, 0], [1, 1]]}}
+    for wrong, told in (
+        ({"type": "Feature"}, "a FeatureCollection"),
+        ({"type": "FeatureCollection", "features": [point]}, "longitude and latitude in degrees"),
+        ({"type": "FeatureCollection", "features": [{"geometry": {"type": "Polygon"}}]}, "has no coordinates"),
+    ):
+        answer = client.post("/sites/1/plan/geojson", json=wrong)
+        assert (answer.status_code, told in answer.text) == (422, True), answer.text
 
 
 def test_a_plan_without_anything_is_a_plan(client: TestClient) -> None:

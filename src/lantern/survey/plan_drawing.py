@@ -25,14 +25,14 @@ GROUND_M, RAY_DEG, HALVINGS = 0.0, 6, 16
 STRAIGHT_DOWN_DEG = overhead.STRAIGHT_DOWN_DEG
 
 
-def drawn(stood: Stood, plan: Plan) -> dict[str, Any]:
-    """The device's field on the plan; `from` is where it stands, `azimuth` where it looks."""
+def drawn(stood: Stood, plan: Plan, height_m: float = GROUND_M) -> dict[str, Any]:
+    """The device's field on the plan, a camera's at a height; `from` is where it stands, `azimuth` where it looks."""
     mount = stood.mount
     base: dict[str, Any] = {"from": [mount.x_m, mount.y_m], "azimuth": mount.azimuth_deg}
     if isinstance(mount, Mount):
         if mount.tilt_deg >= STRAIGHT_DOWN_DEG:
             return base | _footprint(mount)
-        return base | _camera(mount, plan)
+        return base | _camera(mount, plan, height_m)
     if isinstance(mount, Radar):
         return base | _radar(mount, plan)
     wanted = _wanted(stood, plan)
@@ -52,25 +52,29 @@ def side_view(stood: Stood, plan: Plan) -> dict[str, Any] | None:
     for aim in aims:
         x, y, z = aim.point
         along = (x - mount.x_m) * math.sin(azimuth) + (y - mount.y_m) * math.cos(azimuth)
-        marks.append([aim.name, along, z])
+        aside = abs((x - mount.x_m) * math.cos(azimuth) - (y - mount.y_m) * math.sin(azimuth))
+        if aside <= along * math.tan(math.radians(mount.hfov_deg) / 2):  # else it is not before the camera as it rests
+            marks.append([aim.name, along, z])
     return told | {"aims": marks}
 
 
-def _camera(mount: Mount, plan: Plan) -> dict[str, Any]:
+def _camera(mount: Mount, plan: Plan, height_m: float) -> dict[str, Any]:
     edition = EDITIONS[plan.edition]
-    held = covered(mount, plan.walls, GROUND_M, least_px_per_m=edition.grades[0][1])
-    return _field(mount, held, plan.edition) | {"rings": _turning(mount, plan) if isinstance(mount, Turning) else []}
+    held = covered(mount, plan.walls, height_m, least_px_per_m=edition.grades[0][1])
+    return _field(mount, held, plan.edition, height_m) | {
+        "rings": _turning(mount, plan) if isinstance(mount, Turning) else []
+    }
 
 
 @lru_cache(maxsize=KEPT)
-def _field(mount: Mount, held: Covered, edition_name: str) -> dict[str, Any]:
+def _field(mount: Mount, held: Covered, edition_name: str, height_m: float) -> dict[str, Any]:
     """The bands, contours and shadow of a camera; kept, as what it covers is kept. Nobody changes it."""
     edition = EDITIONS[edition_name]
     levels = [least for _, least in edition.grades]
-    bands = banded(mount, held.seen, GROUND_M, levels)
+    bands = banded(mount, held.seen, height_m, levels)
     lines = []
     for name, least in edition.grades[1:]:
-        line = contour(mount, GROUND_M, least, held.field)
+        line = contour(mount, height_m, least, held.field)
         if not line.is_empty and line.length > 1:
             ends = shapely.get_coordinates(line)
             lines.append({"px": least, "name": name, "from": ends[0].tolist(), "to": ends[-1].tolist()})

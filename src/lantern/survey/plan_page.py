@@ -27,15 +27,22 @@ from lantern.survey.tables import DeviceRow, PlaceRow, devices_of_site, plan_of
 UNITS = {
     "m": "m", "deg": "°", "mm": "mm", "db": "dB", "watts": "W", "mps": "m/s", "kmh": "km/h", "s": "s", "fps": "Hz", "hour": "h",
 }  # fmt: skip
+NAMED = {
+    "fps": "rate",
+    "px_per_m": "wished",
+    "f_number": "F-number",
+    "pan_deg_s": "turns at",
+}  # where a key alone would not do
 UNOFFERED = ("pixels", "min_speed_mps")  # of a mount: from the device, and rarely changed
+HEIGHTS = {0.0: "the ground", 0.5: "a plate, 0.5 m up", 1.6: "a face, 1.6 m up"}
 AS_FIRST: dict[str, Any] = {
     "height_m": 4.0, "azimuth_deg": 0.0, "tilt_deg": 20.0, "focal_mm": 6.0, "sensor_width_mm": 5.37, "sector_deg": 100.0,
     "range_m": 30.0, "sensitivity_db": 100.0, "watts": 10.0, "angle_deg": 90.0, "pixels": [1280, 720],
 }  # fmt: skip
 
 
-def plan_page(session: Session, site_id: int, *, edits: bool) -> dict[str, Any]:
-    """All of it, as the site stands."""
+def plan_page(session: Session, site_id: int, *, edits: bool, height_m: float) -> dict[str, Any]:
+    """All of it, as the site stands; what cameras cover is at a height above the ground."""
     plan, row = plan_model(session, site_id), plan_of(session, site_id)
     stood, wrong = all_stood(session, site_id)
     around = around_of(session, site_id, plan, stood)
@@ -47,34 +54,40 @@ def plan_page(session: Session, site_id: int, *, edits: bool) -> dict[str, Any]:
         "picture": None if picture is None else picture.as_dict(),
         "places": [{"id": place.id, "name": place.name, "polygon": place.extras.get("polygon")} for place in places],
         "offers": _offers(),
+        "height": height_m,
+        "heights": HEIGHTS,
         "devices": [
-            _device(device, stood.get(device.code), wrong, around) for device in devices_of_site(session, site_id)
+            _device(device, stood.get(device.code), wrong, around, height_m)
+            for device in devices_of_site(session, site_id)
         ],
         "edits": edits,
         "papers": list(PAPERS),
         "scales": list(SCALES),
-        **layers(around),
+        **layers(around, height_m),
     }
 
 
-def tried(session: Session, site_id: int, plan: Plan, *, dragged: bool) -> dict[str, Any]:
+def tried(session: Session, site_id: int, plan: Plan, *, height_m: float, dragged: bool) -> dict[str, Any]:
     """What the mounted devices would give on another plan; nothing is kept, and no cure is looked for. `dragged`: more will follow,
     and what all of them give together can wait.
     """
     stood, _ = all_stood(session, site_id)
     around = around_of(session, site_id, plan, stood)
     devices = {
-        device.id: {"drawn": drawn(found, plan), "claims": [c.as_dict() for c in claims(found, around, cured=False)]}
+        device.id: {
+            "drawn": drawn(found, plan, height_m),
+            "claims": [c.as_dict() for c in claims(found, around, cured=False)],
+        }
         for device in devices_of_site(session, site_id)
         if (found := stood.get(device.code)) is not None
     }
-    return {"devices": devices} if dragged else {"devices": devices, **layers(around)}
+    return {"devices": devices} if dragged else {"devices": devices, **layers(around, height_m)}
 
 
-def layers(around: Around) -> dict[str, Any]:
+def layers(around: Around, height_m: float) -> dict[str, Any]:
     """What is of no one device: sizes, grades, what nobody sees and what several do, how loud it is."""
     plan, everyone = around.plan, around.others
-    seen = sight(everyone, plan)
+    seen = sight(everyone, plan, height_m)
     speakers = [each.mount for each in everyone if isinstance(each.mount, Speaker)]
     return {
         "size": [plan.width_m, plan.height_m],
@@ -86,7 +99,9 @@ def layers(around: Around) -> dict[str, Any]:
     }
 
 
-def _device(device: DeviceRow, found: Stood | None, wrong: Mapping[str, str], around: Around) -> dict[str, Any]:
+def _device(
+    device: DeviceRow, found: Stood | None, wrong: Mapping[str, str], around: Around, height_m: float
+) -> dict[str, Any]:
     model = mount_model(device.kind)
     return {
         "id": device.id,
@@ -98,7 +113,7 @@ def _device(device: DeviceRow, found: Stood | None, wrong: Mapping[str, str], ar
         "fields": [] if model is None else _fields(model, [key for key in model.model_fields if key not in UNOFFERED]),
         "first": _first(device, model),
         "wrong": wrong.get(device.code, ""),
-        "drawn": drawn(found, around.plan) if found else None,
+        "drawn": drawn(found, around.plan, height_m) if found else None,
         "claims": [c.as_dict() for c in claims(found, around, cured=False)] if found else [],
     }
 
@@ -121,8 +136,8 @@ def _fields(model: type[BaseModel], keys: Sequence[str]) -> list[dict[str, Any]]
     out = []
     for key in keys:
         words, _, last = key.rpartition("_")
-        if key.endswith("_per_m") or not words:
-            words = {"fps": "rate", "px_per_m": "wished"}.get(key, key)
+        if key in NAMED or not words:
+            words = NAMED.get(key, key)
         label = words.replace("_", " ").removesuffix(" deg").removesuffix(" per")
         unit = {"px_per_m": "px/m", "pan_deg_s": "°/s"}.get(key, UNITS.get(last, ""))
         field = model.model_fields[key]

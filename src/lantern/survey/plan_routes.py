@@ -19,6 +19,7 @@ from lantern.core.promise.mounts import mount_model
 from lantern.core.promise.plan import Point
 from lantern.db.base import now, transaction
 from lantern.db.numbers import Count, Id
+from lantern.formats.geojson import things_in
 from lantern.formats.paper.sheet import MEDIA, Format
 from lantern.settings import settings
 from lantern.survey.grounds import bring_picture, picture_of
@@ -28,6 +29,7 @@ from lantern.survey.plan_print import PlanPrint
 from lantern.survey.planning import (
     all_stood,
     around_of,
+    drawn_shapes,
     mount_device,
     outline_places,
     plan_model,
@@ -45,6 +47,7 @@ from lantern.web.pages import render
 
 router = APIRouter()
 CHANGED = "Changed."
+Height = Annotated[float, Query(ge=0, le=10)]
 Reason = Annotated[str, Query(max_length=400)]
 
 
@@ -72,38 +75,43 @@ class Drawing(BaseModel):
 
 
 @router.get("/plan", **may("viewer"))
-def page(request: Request) -> HTMLResponse:
+def page(request: Request, height: Height = 0.0) -> HTMLResponse:
+    """`height` in m above the ground: at which what cameras cover is drawn."""
     with transaction() as session:
         site_id = site_id_of(request)
-        data = plan_page(session, site_id, edits=request.state.role in ("engineer", "lead"))
+        data = plan_page(session, site_id, edits=request.state.role in ("engineer", "lead"), height_m=height)
         return render(request, session, "plan.html", stage="survey", data=data)
 
 
 @router.post("/plan/try", **may("viewer"))
-def attempt_plan(request: Request, document: dict[str, Any] = Body(), dragged: bool = False) -> Response:
+def attempt_plan(
+    request: Request, document: dict[str, Any] = Body(), height: Height = 0.0, dragged: bool = False
+) -> Response:
     """What the mounted devices would give on another plan, while it is drawn."""
     with transaction() as session:
-        return json_answer(tried(session, site_id_of(request), read_plan(document), dragged=dragged))
+        return json_answer(tried(session, site_id_of(request), read_plan(document), height_m=height, dragged=dragged))
 
 
 @router.post("/plan/devices/{device_id}/try", **may("viewer"))
-def attempt(device_id: Id, asked: Mounted) -> Response:
+def attempt(device_id: Id, asked: Mounted, height: Height = 0.0) -> Response:
     """What a mount would give, while it is dragged; nothing is kept, and no cure is looked for."""
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
-        return json_answer(_told(session, row, asked.mount or {}, cured=False))
+        return json_answer(_told(session, row, asked.mount or {}, cured=False, height_m=height))
 
 
 @router.get("/plan/devices/{device_id}", **may("viewer"))
-def device(device_id: Id) -> Response:
+def device(device_id: Id, height: Height = 0.0) -> Response:
     """A device as it stands, with cures and the view from the side."""
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
         mount = row.extras.get("mount")
-        return json_answer({} if mount is None else _told(session, row, mount, cured=True))
+        return json_answer({} if mount is None else _told(session, row, mount, cured=True, height_m=height))
 
 
-def _told(session: Session, row: DeviceRow, mount: dict[str, Any], *, cured: bool) -> dict[str, Any]:
+def _told(
+    session: Session, row: DeviceRow, mount: dict[str, Any], *, cured: bool, height_m: float = 0.0
+) -> dict[str, Any]:
     if mount_model(row.kind) is None:
         return {"drawn": None, "claims": [], "side": None}
     plan = plan_model(session, row.site_id)
@@ -111,7 +119,11 @@ def _told(session: Session, row: DeviceRow, mount: dict[str, Any], *, cured: boo
     stood = stood_of(row, mount, detectors)
     others, _ = all_stood(session, row.site_id)
     found = claims(stood, around_of(session, row.site_id, plan, others), cured=cured)
-    return {"drawn": drawn(stood, plan), "claims": [c.as_dict() for c in found], "side": side_view(stood, plan)}
+    return {
+        "drawn": drawn(stood, plan, height_m),
+        "claims": [c.as_dict() for c in found],
+        "side": side_view(stood, plan),
+    }
 
 
 @router.put("/plan/devices/{device_id}", **may("engineer", "mounted a device"))
@@ -199,13 +211,25 @@ def paper(
 
 @router.get("/plan.geojson", **may("viewer"))
 def coverage(request: Request) -> Response:
-    """What every mounted device covers, as GeoJSON; refused where the plan does not say where on the earth it lies."""
+    """What is drawn on the plan and what every mounted device covers, as GeoJSON; refused where the plan does not say where on the
+    earth it lies.
+    """
     with transaction() as session:
         site_id = site_id_of(request)
         plan, (stood, _) = plan_model(session, site_id), all_stood(session, site_id)
-        found = [area for each in stood.values() for area in areas(each, plan)]
-        headers = attachment("coverage.geojson") | {"Content-Type": "application/geo+json"}
+        found = drawn_shapes(session, site_id, plan)
+        found += [area for each in stood.values() for area in areas(each, plan)]
+        headers = attachment("plan.geojson") | {"Content-Type": "application/geo+json"}
         return json_answer(geojson(plan, found), headers=headers)
+
+
+@router.post("/plan/geojson", **may("engineer", ""))
+def read_geojson(request: Request, document: dict[str, Any] = Body()) -> Response:
+    """GeoJSON as things for the drawing, in metres from the origin of the plan that is saved; nothing is kept."""
+    with transaction() as session:
+        plan = plan_model(session, site_id_of(request))
+        things, said = things_in(document, plan, where="GeoJSON")
+        return json_answer({**things, "said": said})
 
 
 @router.get("/plan.json", **may("viewer"))

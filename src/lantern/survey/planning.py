@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 import shapely
+from shapely.geometry.base import BaseGeometry
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -71,6 +72,26 @@ def outline_places(session: Session, site_id: int, outlines: Mapping[int, Sequen
     for number, points in outlines.items():
         kept = {key: value for key, value in rows[number].extras.items() if key != "polygon"}
         rows[number].extras = kept if points is None else kept | {"polygon": [list(point) for point in points]}
+
+
+def drawn_shapes(session: Session, site_id: int, plan: Plan) -> list[tuple[dict[str, Any], BaseGeometry]]:
+    """What is drawn on the plan, with what it is: places, occluders, outlines, aims."""
+    out: list[tuple[dict[str, Any], BaseGeometry]] = []
+    for place in session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id).order_by(PlaceRow.position)):
+        if place.extras.get("polygon"):
+            out.append(({"place": place.name}, shapely.Polygon(place.extras["polygon"])))
+    for each in plan.occluders:
+        told = {"name": each.name, "height_m": each.height_m, "material": each.material}
+        out.append((told, each.wall.ground if each.closed else each.wall.line))
+    for outline in plan.outlines:
+        closed = outline.what in ("water", "pier") and len(outline.points) > 2
+        drawn = shapely.Polygon(outline.points) if closed else shapely.LineString(outline.points)
+        out.append(({"name": outline.name, "what": outline.what}, drawn))
+    for aim in plan.aims:
+        points = [point[:2] for point in aim.points]
+        where = shapely.Point(points[0]) if len(points) == 1 else shapely.LineString(points)
+        out.append(({"aim": aim.name, "device": aim.device, "of": aim.what}, where))
+    return out
 
 
 def mount_device(session: Session, row: DeviceRow, mount: Mapping[str, Any] | None, *, user_id: int | None) -> None:

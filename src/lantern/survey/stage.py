@@ -11,7 +11,7 @@ STAGE = Stage(
     key="survey",
     label="Survey",
     place=1,
-    address="/survey",
+    address="/plan",
     of_detector=False,
     owners={
         "place_id": (PlaceRow.id, select(PlaceRow.site_id)),

@@ -9,6 +9,7 @@ import numpy as np
 from lantern.core.optics.coverage import hiding
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Floats, Mount, View
+from lantern.core.optics.prediction import UPRIGHT_M
 from lantern.core.optics.verdicts import Wish, Word
 from lantern.core.promise.claim import Around, Claim, Remedy, Stood, least
 from lantern.core.promise.plan import Aim, Plan
@@ -49,7 +50,7 @@ def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
     elif hidden:
         reason = f"{hidden} hides part of it"
     else:
-        reason = f"at its weakest corner, {edition.grade(found[0]) or 'less than any grade'}"
+        reason = f"at its weakest corner, {edition.grade(found[0]) or 'less than any grade'}{_someone(mount, found[1])}"
     remedies: list[Remedy] = []
     if cured and verdict != "pass" and not hidden:
         remedies = _remedies(mount, aim, wish)
@@ -59,6 +60,17 @@ def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
             found and found[1],
         )
     ]  # fmt: skip
+
+
+def _someone(mount: Mount, at: tuple[float, float]) -> str:
+    """How tall somebody who stands there is in the picture, and whether foot and head are in it."""
+    view = View(mount)
+    pixels = view.pixels(np.array([[*at, 0.0], [*at, UPRIGHT_M]]))
+    if np.isnan(pixels).any():
+        return ""
+    lost = [words for words, inside in zip(("feet", "head"), view.inside(pixels), strict=True) if not inside]
+    missing = f", {' and '.join(lost)} out of the picture" if lost else ""
+    return f"; somebody of {UPRIGHT_M:g} m is {pixels[0, 1] - pixels[1, 1]:.0f} px tall{missing}"
 
 
 def _remedies(mount: Mount, aim: Aim, wish: Wish) -> list[Remedy]:

@@ -1,4 +1,4 @@
-"""Metres of a plan as longitude and latitude, and the coverage of a plan as GeoJSON (RFC 7946)."""
+"""Metres of a plan as longitude and latitude and back, and what lies on it as GeoJSON (RFC 7946)."""
 
 from __future__ import annotations
 
@@ -32,26 +32,35 @@ def lon_lat(plan: Plan, x_m: float, y_m: float) -> tuple[float, float]:
     return plan.longitude + math.degrees(x_m / across), plan.latitude + math.degrees(y_m / along_meridian)
 
 
-def geojson(plan: Plan, areas: Sequence[tuple[Mapping[str, Any], BaseGeometry]]) -> dict[str, Any]:
-    """A feature collection of areas with their properties; outer rings run counter-clockwise, as the standard asks."""
+def x_y(plan: Plan, lon: float, lat: float) -> tuple[float, float]:
+    """The way back: a place on the earth in metres of the plan. Raises `Refused` as `lon_lat` does."""
+    east, north = lon_lat(plan, 1.0, 1.0)  # degrees grow evenly with metres about the origin
+    assert plan.latitude is not None and plan.longitude is not None
+    return (lon - plan.longitude) / (east - plan.longitude), (lat - plan.latitude) / (north - plan.latitude)
+
+
+def geojson(plan: Plan, shapes: Sequence[tuple[Mapping[str, Any], BaseGeometry]]) -> dict[str, Any]:
+    """A feature collection of areas, lines and points with their properties; outer rings run counter-clockwise, as the standard asks."""
     features = []
-    for properties, area in areas:
-        parts = [part for part in shapely.get_parts(area) if part.geom_type == "Polygon" and not part.is_empty]
-        if not parts:
-            continue
-        rings = [_rings(plan, shapely.geometry.polygon.orient(part)) for part in parts]
-        shape = (
-            {"type": "Polygon", "coordinates": rings[0]}
-            if len(rings) == 1
-            else {"type": "MultiPolygon", "coordinates": rings}
-        )
-        features.append({"type": "Feature", "properties": dict(properties), "geometry": shape})
+    for properties, held in shapes:
+        parts = [part for part in shapely.get_parts(held) if not part.is_empty]
+        kinds = {part.geom_type for part in parts}
+        for kind in sorted(kinds & {"Polygon", "LineString", "Point"}):
+            found = [_coordinates(plan, part) for part in parts if part.geom_type == kind]
+            one = len(found) == 1
+            shape = {"type": kind if one else f"Multi{kind}", "coordinates": found[0] if one else found}
+            features.append({"type": "Feature", "properties": dict(properties), "geometry": shape})
     return {"type": "FeatureCollection", "features": features}
 
 
-def _rings(plan: Plan, part: Any) -> list[list[list[float]]]:
-    out = []
-    for ring in (part.exterior, *part.interiors):
-        points = [lon_lat(plan, x, y) for x, y in ring.coords]
-        out.append([[round(lon, DIGITS), round(lat, DIGITS)] for lon, lat in points])
-    return out
+def _coordinates(plan: Plan, part: Any) -> Any:
+    if part.geom_type == "Polygon":
+        turned = shapely.geometry.polygon.orient(part)
+        return [_line(plan, ring.coords) for ring in (turned.exterior, *turned.interiors)]
+    found = _line(plan, part.coords)
+    return found[0] if part.geom_type == "Point" else found
+
+
+def _line(plan: Plan, coordinates: Any) -> list[list[float]]:
+    points = [lon_lat(plan, x, y) for x, y, *_ in coordinates]
+    return [[round(lon, DIGITS), round(lat, DIGITS)] for lon, lat in points]

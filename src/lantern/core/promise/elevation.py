@@ -12,10 +12,13 @@ import shapely
 
 from lantern.core.optics.grades import Edition
 from lantern.core.optics.mount import Mount, View
+from lantern.core.optics.plate import depth_of_field_m
+from lantern.core.optics.prediction import UPRIGHT_M
 from lantern.core.promise.plan import Occluder
 
 BEFORE_M, MARGIN = 2.0, 1.15
 LONGEST_M = 200.0
+PLACES = 120
 
 
 @dataclass(frozen=True)
@@ -30,6 +33,11 @@ class Elevation:
     walls: Sequence[tuple[str, float, float]]  # name, where, how high
     hidden: Sequence[tuple[float, float]]  # of the ground
     length_m: float  # worth showing
+    tilt_deg: float
+    sharp: tuple[float, float | None] | None  # of the ground, where the lens says its focus
+    someone: Sequence[
+        tuple[float, float, float | None, str]
+    ]  # where, px/m, how tall in px, in words how much of them is seen
 
     def as_dict(self) -> dict[str, Any]:
         return {
@@ -41,6 +49,9 @@ class Elevation:
             "walls": [list(each) for each in self.walls],
             "hidden": [list(each) for each in self.hidden],
             "length": self.length_m,
+            "tilt": self.tilt_deg,
+            "sharp": self.sharp,
+            "someone": [list(each) for each in self.someone],
         }
 
 
@@ -67,7 +78,38 @@ def elevation(mount: Mount, occluders: Sequence[Occluder], edition: Edition, *, 
         )
         for _, at_m, high_m in walls
     ]
-    return Elevation(mount.height_m, view.near_m, far_m, far_m is None, grades, walls, hidden, length_m)
+    return Elevation(
+        mount.height_m, view.near_m, far_m, far_m is None, grades, walls, hidden, length_m, mount.tilt_deg,
+        _sharp(mount), _someone(mount, edition, length_m),
+    )  # fmt: skip
+
+
+def _sharp(mount: Mount) -> tuple[float, float | None] | None:
+    """From where to where on the ground along the axis it is sharp; None where the lens says neither f-number nor focus."""
+    tilt = math.radians(mount.tilt_deg)
+    if mount.f_number is None or mount.focus_m is None or math.cos(tilt) < 1e-9:
+        return None
+    near, far = depth_of_field_m(mount.focal_mm, mount.f_number, mount.sensor_width_mm / mount.pixels[0], mount.focus_m)
+    rise = mount.height_m * math.sin(tilt)
+    return max((near - rise) / math.cos(tilt), 0.0), None if far is None else (far - rise) / math.cos(tilt)
+
+
+def _someone(mount: Mount, edition: Edition, length_m: float) -> list[tuple[float, float, float | None, str]]:
+    """What somebody who stands on the axis would be in the picture, at so many distances."""
+    view, azimuth = View(mount), math.radians(mount.azimuth_deg)
+    out = []
+    for at_m in np.linspace(0, length_m, PLACES + 1)[1:]:
+        foot = view.eye * [1, 1, 0] + at_m * np.array([math.sin(azimuth), math.cos(azimuth), 0.0])
+        pixels = view.pixels(np.stack([foot, foot + np.array([0.0, 0.0, UPRIGHT_M])]))
+        across = float(view.across_px_per_m(foot))
+        if math.isnan(across):
+            continue
+        foot_in, head_in = (bool(each) for each in view.inside(pixels))
+        tall = None if np.isnan(pixels).any() else float(pixels[0, 1] - pixels[1, 1])
+        seen = {(True, True): "whole", (True, False): "without the head", (False, True): "without the feet"}
+        words = f"{edition.grade(across) or 'below every grade'}, {seen.get((foot_in, head_in), 'not in the picture')}"
+        out.append((round(float(at_m), 2), across, tall, words))
+    return out
 
 
 def _walls_on(mount: Mount, occluders: Sequence[Occluder], length_m: float) -> list[tuple[str, float, float]]:

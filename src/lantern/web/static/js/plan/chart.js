@@ -11,7 +11,7 @@ export const worst = (claims) => WORST.find((word) => claims.some((claim) => cla
 const shown = (layer) => !state.hidden.has(layer);
 const nodes = new Map(); // of each device: its field and its mark
 
-const LAYERS = ["ground", "beneath", "fields", "over", "aims", "marks", "grips", "handles", "frame"];
+const LAYERS = ["ground", "beneath", "over", "fields", "aims", "marks", "grips", "handles", "frame"];
 const layer = (name) => chart.querySelector(`[data-layer="${name}"]`);
 
 // ---- the ground ----
@@ -110,12 +110,17 @@ function mark(device) {
   group.append(el("circle", { class: "catch", r: 8 }), el("path", {
     d: device.drawn?.what === "footprint" ? "M-4-4H4V4H-4Z" : "M0-7 5 4.8H-5Z" }), el("text", { x: 6, y: -5 },
     device.code));
+  // what the chosen one looks along is held at its end, and turned
+  if (device.id === state.chosen && data.edits && device.mount.azimuth_deg !== undefined) group.append(el("g", {
+    class: "turn" }, el("line", { y1: -8, y2: -26 }), el("circle", { cy: -29, r: 3.4 }), el("circle", { class: "catch",
+    cy: -29, r: 8, "data-turn": "" }, el("title", {}, "drag: azimuth"))));
   return group;
 }
 
 function moveMark(device, group) {
   group.setAttribute("transform", `translate(${X(device.mount.x_m)} ${Y(device.mount.y_m)})`);
-  group.querySelector("path").setAttribute("transform", `rotate(${device.mount.azimuth_deg ?? 0})`);
+  for (const part of group.querySelectorAll("path, .turn")) part.setAttribute("transform",
+    `rotate(${device.mount.azimuth_deg ?? 0})`);
 }
 
 // One device alone, so that sixty of them can stand on the chart while one is dragged.
@@ -149,11 +154,11 @@ function drawDevices() {
 // ---- what is drawn over them ----
 
 function over() {
-  const out = [];
+  const [out, words] = [[], []];
   if (shown("places")) for (const [n, place] of draft.places.entries()) if (place.polygon) {
     const [x, y] = [0, 1].map((k) => Math.min(...place.polygon.map((point) => at(point)[k])));
-    out.push(el("polygon", { class: "place-outline", ...of("places", n, place.polygon) }), el("text", { class: "place-word",
-      x: x + 2, y: y + 7 }, place.name));
+    out.push(el("polygon", { class: "place-outline", ...of("places", n, place.polygon) }));
+    words.push(el("text", { class: "place-word", x: x + 2, y: y - 2 }, place.name));
   }
   for (const [n, each] of (draft.plan.occluders ?? []).entries()) {
     const kind = each.closed ? "polygon" : "polyline";
@@ -165,7 +170,7 @@ function over() {
     if (right - left > NAME_FROM) out.push(el("text", { class: "place-name", x: (left + right) / 2,
       y: (Math.min(...ys) + Math.max(...ys)) / 2 + 1.6 }, each.name));
   }
-  return out;
+  return [...out, ...words];
 }
 
 function aims() {

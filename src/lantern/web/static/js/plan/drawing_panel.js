@@ -1,8 +1,9 @@
 // Beside the chart while it is drawn: tools, the fields of what is chosen, the sheet, the ground picture, ambient levels, saving.
+import { ask } from "../http.js";
 import { button, choiceField, html, numberField, textField } from "./parts.js";
 import { TOOLS, chosenFor } from "./drawing.js";
 import { groundPart } from "./ground.js";
-import { canRedo, canUndo, data, draft, find, removeThing, state, thingAt, things, unsaved } from "./state.js";
+import { addThing, canRedo, canUndo, data, draft, find, ownName, removeThing, state, thingAt, things, unsaved } from "./state.js";
 
 const WORDS = { occluders: "Buildings and walls", outlines: "Drawn only", places: "Places", aims: "Aims" };
 let [reason, open] = ["", new Set()];
@@ -13,7 +14,7 @@ export function drawingPanel(acts) {
   const top = side.parentElement.scrollTop;
   side.replaceChildren(html("h2", "", "The drawing"), toolPart(acts), saving(acts), chosen ? thingPart(chosen, acts) : listPart(acts),
     fold("sheet", "Size, place on the earth, dates", sheetPart(acts)), fold("ground", "Ground picture", groundPart(acts)),
-    fold("ambient", "How loud it is", ambientPart(acts)));
+    fold("brought", "Buildings from a file", broughtPart(acts)), fold("ambient", "How loud it is", ambientPart(acts)));
   side.parentElement.scrollTop = top;
 }
 
@@ -156,6 +157,33 @@ function sheetPart(acts) {
     choiceField("Grades by IEC 62676-4 of", plan.edition ?? data.edition, data.offers.editions, (v) => set("edition", v)),
     textField("Sun on the days", (plan.sun_dates ?? []).join(", "), (v) => set("sun_dates", v.split(/[\s,;]+/).filter(Boolean)),
       { hint: "2026-06-21, 2026-12-21" }));
+}
+
+// Buildings and lines from a GeoJSON file, put to what is drawn; they lie where the saved plan's origin says.
+let [broughtIn, refused] = [[], ""];
+function broughtPart(acts) {
+  const file = html("input", "form-control form-control-sm");
+  Object.assign(file, { type: "file", accept: ".geojson,.json" });
+  file.setAttribute("aria-label", "Buildings and lines: GeoJSON");
+  file.addEventListener("change", async () => {
+    try {
+      const found = await ask("POST", "/plan/geojson", JSON.parse(await file.files[0].text()));
+      for (const list of ["outlines", "occluders"]) {
+        for (const each of found[list]) {
+          const taken = (draft.plan[list] ?? []).some((held) => held.name === each.name);
+          addThing(list, taken ? { ...each, name: ownName(list, each.name) } : each);
+        }
+      }
+      [broughtIn, refused] = [[`${found.outlines.length} lines and areas, ${found.occluders.length} with a height`, ...found.said], ""];
+    } catch (error) { refused = error.message; }
+    acts.changed();
+  });
+  const notice = html("div", "notice mt-1", refused);
+  notice.hidden = !refused;
+  notice.setAttribute("role", "alert");
+  return html("section", "draw-part", file, html("p", "quiet mb-0",
+    "What has a height_m hides; areas and lines without one are drawn only."), notice,
+  broughtIn.map((line) => html("p", "quiet mb-0", line)));
 }
 
 function ambientPart(acts) {

@@ -9,7 +9,7 @@ const rounded = (value, by = 10) => Math.round(value * by) / by;
 export function mounts({ choose, all, side }) {
   const newest = latest(async (device, dragged) => {
     try {
-      const told = await ask("POST", `/plan/devices/${device.id}/try`, { mount: device.mount });
+      const told = await ask("POST", `/plan/devices/${device.id}/try?height=${data.height}`, { mount: device.mount });
       Object.assign(device, { drawn: told.drawn, claims: told.claims, side: told.side, trouble: "" });
     } catch (error) {
       device.trouble = error.message;
@@ -21,19 +21,21 @@ export function mounts({ choose, all, side }) {
   });
   const attempt = (device, dragged = false) => newest(device, dragged);
 
-  const change = (device, keys) => {
+  const change = (device, keys, dragged = false) => {
     device.mount = { ...device.mount, ...keys };
     for (const [key, value] of Object.entries(keys)) if (value === null) delete device.mount[key];
     device.dirty = true;
-    return attempt(device);
+    if (dragged) drawMoved(device);
+    return attempt(device, dragged);
   };
 
   let drag = null;
   const down = (event, chart) => {
-    const device = deviceUnder(event);
     chart.setPointerCapture(event.pointerId);
-    drag = { device, at: metres(event), moved: false };
-    if (!device) return;
+    const turned = event.target.closest("[data-turn]") ? devices.get(state.chosen) : null;
+    const device = turned ?? deviceUnder(event);
+    drag = { device, at: metres(event), moved: false, turned };
+    if (!device || turned) return;
     choose(device.id);
     drag.from = [device.mount.x_m, device.mount.y_m];
   };
@@ -45,6 +47,11 @@ export function mounts({ choose, all, side }) {
     drag.moved = true;
     if (!drag.device) { shift(-dx, -dy); all(); return; }
     if (!data.edits) return;
+    if (drag.turned) {
+      const way = Math.atan2(x - drag.turned.mount.x_m, y - drag.turned.mount.y_m) * (180 / Math.PI);
+      change(drag.turned, { azimuth_deg: Math.round((way + 360) % 360) }, true);
+      return;
+    }
     drag.device.mount = { ...drag.device.mount, x_m: rounded(drag.from[0] + dx), y_m: rounded(drag.from[1] + dy) };
     drag.device.dirty = true;
     drawMoved(drag.device);
@@ -75,7 +82,7 @@ export function mounts({ choose, all, side }) {
   };
   const look = async (device) => {
     if (!device.mount || device.dirty) return;
-    const told = await ask("GET", `/plan/devices/${device.id}`);
+    const told = await ask("GET", `/plan/devices/${device.id}?height=${data.height}`);
     if (device.dirty) return; // it was moved meanwhile
     Object.assign(device, { claims: told.claims ?? [], side: told.side ?? null });
     if (state.chosen === device.id) all();

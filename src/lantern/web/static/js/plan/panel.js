@@ -1,4 +1,5 @@
 // Beside the chart: devices with how they stand, the chosen one's mount and promises, what falls short, the legend.
+import { address } from "../http.js";
 import { html, button, numberField, shape, short, withUnit } from "./parts.js";
 import { worst } from "./chart.js";
 import { data, devices, find, state } from "./state.js";
@@ -21,7 +22,10 @@ export function list(choose) {
   const rank = (device) => ["fail", "marginal"].indexOf(worst(device.claims)) + (device.mount ? 0 : 9);
   const ordered = [...data.devices].sort((a, b) => Number(!a.mount) - Number(!b.mount) || (rank(a) < 0) - (rank(b) < 0)
     || rank(a) - rank(b));
-  find("list").replaceChildren(...ordered.map(line));
+  const first = html("p", "quiet p-3", "No device yet. ");
+  first.append(Object.assign(html("a", "", "Make places and devices"), { href: address("/survey") }),
+    ", then put them here.");
+  find("list").replaceChildren(...(ordered.length ? ordered.map(line) : [first]));
 }
 
 export function shortList() {
@@ -84,7 +88,8 @@ export function panel(acts) {
   const device = devices.get(state.chosen);
   const side = find("panel");
   if (!device) {
-    side.replaceChildren(html("p", "quiet p-3", "Choose a device, on the plan or in the list."));
+    side.replaceChildren(html("p", "quiet p-3", data.devices.length ? "Choose a device, on the plan or in the list."
+      : "Draw: the ground from a DXF, an SVG, a PDF or a picture, then walls, places, and what each device is for."));
     return;
   }
   const heading = html("h2", "", html("span", "code-word", device.code), device.name);

@@ -7,7 +7,7 @@ import { measuring, pickPoint, picked } from "./ground.js";
 import { mounts } from "./mounts.js";
 import { legend, list, panel, shortList } from "./panel.js";
 import { keepingFocus } from "./parts.js";
-import { sideView } from "./side.js";
+import { setUpSide, sideView } from "./side.js";
 import { data, devices, draft, find, keepStep, redo, state, thingAt, undo, unsaved } from "./state.js";
 import { chart, metres, showAll, zoom } from "./view.js";
 
@@ -40,13 +40,16 @@ const mountActs = mounts({ choose, all, side: sideView });
 
 // What the devices would give on the plan as it is drawn; a dragged wall asks for the newest of its places alone.
 const tryOut = latest(async (dragged) => {
+  chart.setAttribute("aria-busy", "true");
   try {
-    const { devices: found, ...together } = await ask("POST", `/plan/try${dragged ? "?dragged=true" : ""}`, draft.plan);
+    const { devices: found, ...together } = await ask("POST", `/plan/try?height=${data.height}${
+      dragged ? "&dragged=true" : ""}`, draft.plan);
     trouble = "";
     Object.assign(data, together);
     for (const [id, each] of Object.entries(found)) take(devices.get(Number(id)), each, dragged);
   } catch (error) { trouble = error.message; }
   if (dragged) drawAims(); else { legend(drawAll); all(); }
+  chart.setAttribute("aria-busy", "false");
 });
 
 // Of a device only what has changed is drawn anew while something is dragged.
@@ -116,6 +119,9 @@ document.addEventListener("keydown", (event) => {
   else if (!command && event.key === "r") drawActs.redo();
   else if (event.target.closest(".chart") || tools.sketching() || event.target === document.body) tools.key(event);
 });
+find("height").addEventListener("change", (event) => {
+  location.href = `${location.pathname}?height=${event.target.value}${location.hash}`;
+});
 document.querySelector("[data-draw]")?.addEventListener("click", () => setDrawing(!state.drawing));
 for (const [name, work] of [["nearer", () => zoom(1.5)], ["farther", () => zoom(1 / 1.5)], ["all", showAll]]) {
   document.querySelector(`[data-zoom="${name}"]`).addEventListener("click", () => { work(); drawAll(); });
@@ -142,6 +148,7 @@ dialog.querySelector("[data-save-plan]")?.addEventListener("click", async () => 
 });
 
 setUp();
+setUpSide(mountActs);
 legend(drawAll);
 const hash = decodeURIComponent(location.hash.slice(1));
 const wanted = data.devices.find((device) => device.code === hash)
