@@ -82,3 +82,11 @@ def test_keys_are_listed_and_digits_go_to_stages(bench: Page) -> None:
     expect(bench.locator("#keys")).to_be_hidden()
     bench.keyboard.press("2")
     bench.wait_for_url("**/takes")
+
+
+def test_one_gets_in_by_the_form(page: Page) -> None:
+    page.goto("/sites/1/plan")
+    page.get_by_label("Login").fill("mira")
+    page.get_by_label("Password").fill("harbour-light")
+    page.get_by_role("button", name="Log in").click()
+    page.wait_for_url("**/sites/1/plan")

@@ -199,15 +199,23 @@ def test_what_is_drawn_is_dragged_bent_snapped_and_saved_with_its_place(bench: P
     press(bench, chart, (0.40, 0.20), (0.52, 0.20), (0.52, 0.34), (0.40, 0.34))
     bench.keyboard.press("Enter")
     panel.get_by_label("Why the plan is changed", exact=True).fill("a hut and a place")
-    panel.get_by_role("button", name="Save the plan").click()
+    with bench.expect_navigation():
+        panel.get_by_role("button", name="Save the plan").click()
     expect(bench.locator(".chart[data-ready]")).to_be_visible()
     expect(chart.locator(".place-word", has_text="Waiting hall")).to_have_count(1)
     expect(chart.locator(".occluder title", has_text="building 1")).to_have_count(1)
     bench.get_by_role("button", name="Draw", exact=True).click()
+    panel.get_by_text("Earlier states").click()
+    panel.get_by_role("button", name="Show them").click()
+    expect(panel.locator(".state-row").first).to_contain_text("a hut and a place")
+    panel.get_by_role("button", name="Draw it").first.click()
+    expect(chart.locator(".occluder title", has_text="building 1")).to_have_count(0)
+    panel.get_by_role("button", name="Undo").click()
     for name in ("building 1", "Waiting hall"):
         panel.get_by_role("button", name=name, exact=True).click()
         panel.get_by_role("button", name="Take it away").click()
-    panel.get_by_role("button", name="Save the plan").click()
+    with bench.expect_navigation():
+        panel.get_by_role("button", name="Save the plan").click()
     expect(chart.locator(".occluder title", has_text="building 1")).to_have_count(0)
 
 

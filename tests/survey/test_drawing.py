@@ -73,6 +73,21 @@ def test_places_are_outlined_with_the_plan_or_not_at_all(client: TestClient, sma
         assert orjson.loads(site_package(session, only_site(session, "Test site")))["places"][0].get("polygon") is None
 
 
+def test_an_earlier_state_comes_back_with_its_picture(client: TestClient, small: Small) -> None:
+    found = bring(client, raster("PNG"), "quay.png").json()
+    client.put(f"{AT}?base=0&reason=first", json={"plan": PLAN | {"picture": found["name"]}})
+    client.put(f"{AT}?base=1&reason=without", json={"plan": PLAN})
+    told = client.get(f"{AT}/states").json()["states"]
+    assert [(each["number"], each["reason"], each["who"]) for each in told] == [
+        (2, "without", "Ida Test"),
+        (1, "first", "Ida Test"),
+    ]
+    first = client.get(f"{AT}/states/1").json()
+    assert (first["plan"]["picture"], first["picture"]["width_px"]) == (found["name"], 60)
+    assert client.put(f"{AT}?base=2&reason=again", json={"plan": first["plan"]}).json() == {"revision": 3}
+    assert client.get(f"{AT}/states/9").status_code == 404
+
+
 def test_a_viewer_sees_and_changes_nothing(small: Small) -> None:
     nobody = TestClient(make_app())
     assert nobody.post(f"{AT}/pictures?name=x", content=raster("PNG")).status_code in (401, 403)

@@ -11,10 +11,10 @@ from starlette.concurrency import run_in_threadpool
 from lantern.core.site import NAMING, by_object, differences
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
-from lantern.formats.documents import read_json
-from lantern.formats.documents import site_of as site_in
+from lantern.formats.site_files import site_in
 from lantern.people.roles import role_on, sites_of
 from lantern.people.tables import User
+from lantern.settings import settings
 from lantern.survey.actions import site_document
 from lantern.survey.tables import SiteRow
 from lantern.web.access import may, site_id_of
@@ -49,7 +49,7 @@ async def against_file(request: Request, name: str = Query(default="the file", m
 
 
 def _against(request: Request, data: bytes, name: str) -> Response:
-    other = site_in(read_json(data, where=name), where=name)
+    other, _ = site_in(data, settings().limits, where=name)
     with transaction() as session:
         one = site_document(session, session.get_one(SiteRow, site_id_of(request)))
     return json_answer({"objects": _told(differences(one, other))})

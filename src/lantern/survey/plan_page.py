@@ -40,6 +40,20 @@ AS_FIRST: dict[str, Any] = {
     "range_m": 30.0, "sensitivity_db": 100.0, "watts": 10.0, "angle_deg": 90.0, "pixels": [1280, 720],
 }  # fmt: skip
 
+AIM_FIRST: dict[str, dict[str, Any]] = {
+    "density": {"px_per_m": 62.5},
+    "reading": {
+        "height_m": 0.5,
+        "heading_deg": 0.0,
+        "speed_kmh": 30.0,
+        "shutter_s": 0.001,
+        "fps": 12.5,
+        "depth_m": 6.0,
+    },
+    "likeness": {"height_m": 1.6},
+    "following": {"speed_kmh": 10.0, "px_per_m": 62.5, "target_m": 1.8},
+}
+
 
 def plan_page(session: Session, site_id: int, *, edits: bool, height_m: float) -> dict[str, Any]:
     """All of it, as the site stands; what cameras cover is at a height above the ground."""
@@ -51,7 +65,7 @@ def plan_page(session: Session, site_id: int, *, edits: bool, height_m: float) -
     return {
         "plan": plan.model_dump(mode="json", exclude_none=True),
         "revision": row.revision if row else 0,
-        "picture": None if picture is None else picture.as_dict(),
+        "pictures": {} if picture is None else {picture.name: picture.as_dict()},
         "places": [{"id": place.id, "name": place.name, "polygon": place.extras.get("polygon")} for place in places],
         "offers": _offers(),
         "height": height_m,
@@ -125,7 +139,7 @@ def _offers() -> dict[str, Any]:
         "margins": list(MARGINS),
         "editions": list(EDITIONS),
         "aims": {
-            what: {"title": title, "shape": shape, "fields": _fields(Aim, fields)}
+            what: {"title": title, "shape": shape, "fields": _fields(Aim, fields), "first": AIM_FIRST.get(what, {})}
             for what, (title, shape, fields) in AIM_SORTS.items()
         },
     }

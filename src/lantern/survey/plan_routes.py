@@ -21,9 +21,11 @@ from lantern.db.base import now, transaction
 from lantern.db.numbers import Count, Id
 from lantern.formats.geojson import things_in
 from lantern.formats.paper.sheet import MEDIA, Format
+from lantern.revisions import revision, revisions_of
 from lantern.settings import settings
 from lantern.survey.grounds import bring_picture, picture_of
 from lantern.survey.plan_drawing import areas, drawn, side_view
+from lantern.survey.plan_facts import facts
 from lantern.survey.plan_page import plan_page, tried
 from lantern.survey.plan_print import PlanPrint
 from lantern.survey.planning import (
@@ -38,7 +40,7 @@ from lantern.survey.planning import (
     stood_of,
     take_remedy,
 )
-from lantern.survey.tables import DeviceRow, SiteRow, plan_of
+from lantern.survey.tables import DeviceRow, PlanRow, SiteRow, plan_of
 from lantern.tune.tables import DetectorRow
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
@@ -113,7 +115,7 @@ def _told(
     session: Session, row: DeviceRow, mount: dict[str, Any], *, cured: bool, height_m: float = 0.0
 ) -> dict[str, Any]:
     if mount_model(row.kind) is None:
-        return {"drawn": None, "claims": [], "side": None}
+        return {"drawn": None, "claims": [], "side": None, "facts": []}
     plan = plan_model(session, row.site_id)
     detectors = list(session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.id)))
     stood = stood_of(row, mount, detectors)
@@ -123,6 +125,7 @@ def _told(
         "drawn": drawn(stood, plan, height_m),
         "claims": [c.as_dict() for c in found],
         "side": side_view(stood, plan),
+        "facts": facts(stood.mount, plan.edition),
     }
 
 
@@ -153,6 +156,40 @@ def change(request: Request, base: Count, drawing: Drawing, reason: Reason = CHA
         row = save_plan(session, site_id, drawing.plan, base=base, reason=reason, user_id=user_id(request))
         outline_places(session, site_id, drawing.places)
         return json_answer({"revision": row.revision})
+
+
+@router.get("/plan/states", **may("viewer"))
+def states(request: Request) -> Response:
+    """The plan's states, the newest first: number, when, who, why."""
+    with transaction() as session:
+        row = plan_of(session, site_id_of(request))
+        saved = revisions_of(session, PlanRow.WHAT, [row.id]) if row else []
+        told = [
+            {
+                "number": each.number,
+                "at": each.at.isoformat(),
+                "who": each.user.name if each.user else "",
+                "reason": each.reason,
+            }
+            for each in saved
+        ]
+        return json_answer({"states": told})
+
+
+@router.get("/plan/states/{number}", **may("viewer"))
+def state(request: Request, number: Id) -> Response:
+    """One state of the plan, with the ground picture that it names; a page draws it, and may save it anew."""
+    with transaction() as session:
+        site_id = site_id_of(request)
+        row = plan_of(session, site_id)
+        saved = revision(session, PlanRow.WHAT, row.id, number) if row else None
+        if saved is None:
+            raise HTTPException(404, f"The plan has no state {number}.")
+        plan = read_plan(saved.document)
+        held = picture_of(session, site_id, plan.picture)
+        return json_answer(
+            {"plan": plan.model_dump(mode="json", exclude_none=True), "picture": held.as_dict() if held else None}
+        )
 
 
 @router.post("/plan/pictures", **may("engineer", "brought a ground picture"))

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -66,13 +67,14 @@ class Cure:
         return f"{q.label} {after} {q.unit} instead of {before} {q.unit}".replace("  ", " ")
 
 
-def cures(mount: Mount, asked: Asked, name: str) -> list[Cure]:
+@lru_cache(maxsize=512)  # two thousand predictions for a plate; a page asks for the same ones each time that it is opened
+def cures(mount: Mount, asked: Asked, name: str) -> tuple[Cure, ...]:
     """Return the cures of one wish, the smallest change first; none: it is met, or no one quantity meets it."""
     now = predict(mount, asked)
     if name not in now.judged or now.judged[name].word == "pass":
-        return []
+        return ()
     found = [cure for q in QUANTITIES if (cure := _least((mount, asked), q, name, now)) is not None]
-    return sorted(found, key=lambda cure: cure.change)
+    return tuple(sorted(found, key=lambda cure: cure.change))
 
 
 def with_cures(mount: Mount, asked: Asked) -> Prediction:

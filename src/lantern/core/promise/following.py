@@ -48,7 +48,7 @@ def nearest_m(speed_mps: float, pan_deg_s: float) -> float:
     return speed_mps / math.radians(pan_deg_s)
 
 
-def reach_m(mount: Turning, focal_mm: float, px_per_m: float) -> float:
+def reach_m(mount: Mount, focal_mm: float, px_per_m: float) -> float:
     """How far over the ground it has so many px/m when it looks straight at the place; 0: nowhere."""
     slant = mount.pixels[0] * focal_mm / mount.sensor_width_mm / px_per_m
     return math.sqrt(max(slant**2 - mount.height_m**2, 0.0))

@@ -11,6 +11,8 @@ from xml.etree.ElementTree import Element, SubElement, tostring
 
 from PIL import Image
 
+from lantern.formats.border import border
+
 PAPERS = {
     "A4": (297.0, 210.0),
     "A3": (420.0, 297.0),
@@ -64,12 +66,13 @@ class Sheet:
         os.environ.setdefault("FONTCONFIG_FILE", str(FONTS))  # read once, when the first letter is drawn
         import cairosvg  # takes the system's library, which nothing else needs
 
-        if form == "pdf":
-            return bytes(cairosvg.svg2pdf(bytestring=svg))
-        with Image.open(io.BytesIO(cairosvg.svg2png(bytestring=svg, dpi=PNG_DPI))) as picture:
-            out = io.BytesIO()
-            picture.convert("RGB").save(out, "PNG", dpi=(PNG_DPI, PNG_DPI))
-        return out.getvalue()
+        with border("paper", "a plan without a ground picture that cannot be printed; as SVG it goes out all the same"):
+            if form == "pdf":
+                return bytes(cairosvg.svg2pdf(bytestring=svg))
+            with Image.open(io.BytesIO(cairosvg.svg2png(bytestring=svg, dpi=PNG_DPI))) as picture:
+                out = io.BytesIO()
+                picture.convert("RGB").save(out, "PNG", dpi=(PNG_DPI, PNG_DPI))
+            return out.getvalue()
 
 
 def _said(value: object) -> str:

@@ -16,17 +16,20 @@ const layer = (name) => chart.querySelector(`[data-layer="${name}"]`);
 
 // ---- the ground ----
 
+// The ground picture that the drawing names, if it is here.
+export const pictureOf = () => data.pictures[draft.plan.picture] ?? null;
+
 // Where the picture lies: its lower left corner at the plan's origin, turned so that north is up.
 export function placed() {
-  const { picture } = data;
+  const picture = pictureOf();
   const { metres_per_px: metres, origin = [0, 0], north_deg: north = 0, width_m: width } = draft.plan;
   return { origin, north, metres: metres ?? (width ?? data.size[0]) / picture.width_px };
 }
 
 function picture() {
-  if (!draft.plan.picture || !data.picture || !shown("picture")) return [];
+  if (!pictureOf() || !shown("picture")) return [];
   const { origin, north, metres } = placed();
-  const { width_px: width, height_px: height, name } = data.picture;
+  const { width_px: width, height_px: height, name } = pictureOf();
   const k = metres * scale();
   return [el("image", { href: address(`/plan/pictures/${encodeURIComponent(name)}`), width, height, y: -height,
     class: "ground-picture", preserveAspectRatio: "none",
@@ -37,7 +40,8 @@ function picture() {
 const of = (list, n, corners) => ({ "data-of": `${list}/${n}`, points: points(corners) });
 
 function water(each, n) {
-  const layerOf = (name, width) => el("polygon", { class: name, ...of("outlines", n, each.points), "stroke-width": width });
+  const layerOf = (name, width) => el("polygon", { class: name, ...of("outlines", n, each.points), "stroke-width":
+    width });
   const shoals = [44, 32, 21, 11].map((width) => layerOf("shoal", width * scale()));
   return [el("clipPath", { id: `water-${n}` }, el("polygon", of("outlines", n, each.points))),
     el("g", { "clip-path": `url(#water-${n})` }, layerOf("water"), ...shoals, layerOf("shore", 1.6))];
@@ -105,7 +109,8 @@ function field(device) {
 }
 
 function mark(device) {
-  const group = el("g", { class: `mount ${worst(device.claims) ?? "none"} ${device.id === state.chosen ? "chosen" : ""}`,
+  const group = el("g", { class:
+    `mount ${worst(device.claims) ?? "none"} ${device.id === state.chosen ? "chosen" : ""}`,
     "data-device": device.id, tabindex: 0, role: "button", "aria-label": `${device.code} ${device.name}` });
   group.append(el("circle", { class: "catch", r: 8 }), el("path", {
     d: device.drawn?.what === "footprint" ? "M-4-4H4V4H-4Z" : "M0-7 5 4.8H-5Z" }), el("text", { x: 6, y: -5 },
@@ -135,7 +140,8 @@ export function drawField(device) {
   const fresh = field(device);
   if (held.field) held.field.replaceWith(fresh); else layer("fields").append(fresh);
   held.field = fresh;
-  held.mark.setAttribute("class", `mount ${worst(device.claims) ?? "none"} ${device.id === state.chosen ? "chosen" : ""}`);
+  held.mark.setAttribute("class",
+    `mount ${worst(device.claims) ?? "none"} ${device.id === state.chosen ? "chosen" : ""}`);
 }
 
 function drawDevices() {
@@ -213,7 +219,8 @@ function frame() {
 
 function drawGrips() {
   const grip = (thing) => el(thing.closed ? "polygon" : "polyline", { class: `grip ${thing.closed ? "closed" : ""} ${
-    isChosen(thing) ? "chosen" : ""}`, ...of(thing.list, thing.n, thing.corners), "data-thing": `${thing.list}/${thing.n}` },
+    isChosen(thing) ? "chosen" :
+      ""}`, ...of(thing.list, thing.n, thing.corners), "data-thing": `${thing.list}/${thing.n}` },
   el("title", {}, thing.object.name));
   layer("grips").replaceChildren(...(state.drawing ? things().map(grip) : []));
 }

@@ -1,4 +1,5 @@
-// Drawing on the chart: things are drawn corner by corner, chosen, moved, bent and taken away; corners snap to what is near.
+// Drawing on the chart: things are drawn corner by corner, chosen, moved, bent and taken away; corners snap to what
+// is near.
 import { drawHandles } from "./chart.js";
 import { addThing, draft, data, keepStep, ownName, removeThing, state, thingAt, things } from "./state.js";
 import { chart, metres, pixels, shift } from "./view.js";
@@ -9,7 +10,8 @@ const whole = (corner) => corner.map((value, n) => (n < 2 ? rounded(value) : val
 
 // what each tool makes; `fewest` corners
 export const TOOLS = {
-  building: { words: "Building", list: "occluders", fewest: 3, make: { height_m: 4, closed: true, material: "concrete" } },
+  building: { words: "Building", list: "occluders", fewest: 3, make: { height_m: 4, closed: true, material:
+    "concrete" } },
   wall: { words: "Wall", list: "occluders", fewest: 2, make: { height_m: 2.5, material: "metal" } },
   water: { words: "Water", list: "outlines", fewest: 3, make: { what: "water" } },
   road: { words: "Road", list: "outlines", fewest: 2, make: { what: "road" } },
@@ -65,14 +67,18 @@ export function drawing({ changed, redraw }) {
   const finish = () => {
     const { tool } = state;
     if (!sketch) return;
-    const corners = sketch.corners.slice(0, -1).map(whole);
+    const set = sketch.corners.slice(0, -1).map(whole);
+    const corners = set.filter(([x, y], n) => n === 0 || x !== set[n - 1][0] || y !== set[n - 1][1]); // pressed twice
+    const fewest = tool === "aim" && data.offers.aims[chosenFor.aim].shape === "way" ? 2 : TOOLS[tool].fewest;
     sketch = null;
-    if (corners.length < TOOLS[tool].fewest) { redraw(); return; }
+    if (corners.length < fewest) { redraw(); return; }
     if (tool === "place") {
       const place = draft.places.find((each) => each.id === chosenFor.place) ?? draft.places.find((p) => !p.polygon);
       if (place) { place.polygon = corners; state.thing = ["places", draft.places.indexOf(place)]; }
     } else {
-      const made = tool === "aim" ? { what: chosenFor.aim, device: chosenFor.device } : TOOLS[tool].make;
+      const made = tool === "aim" ? { what: chosenFor.aim, device: chosenFor.device,
+        ...data.offers.aims[chosenFor.aim].first }
+        : TOOLS[tool].make;
       const name = tool === "aim" ? "aim" : tool;
       state.thing = addThing(TOOLS[tool].list, { ...made, name: ownName(TOOLS[tool].list, name), points: corners });
     }

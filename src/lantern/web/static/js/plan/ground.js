@@ -1,6 +1,6 @@
 // The ground picture: brought, put to scale by two points or by its scale on paper, turned to north, moved, taken off.
 import { ask } from "../http.js";
-import { placed } from "./chart.js";
+import { pictureOf, placed } from "./chart.js";
 import { button, html, numberField } from "./parts.js";
 import { data, draft } from "./state.js";
 import { metres } from "./view.js";
@@ -33,7 +33,7 @@ async function bring(file, page, changed) {
     const query = new URLSearchParams({ name: file.name, page });
     const found = await ask("POST", `/plan/pictures?${query}`, await file.arrayBuffer(), { raw: true });
     told.said = found.said;
-    data.picture = found;
+    data.pictures[found.name] = found;
     draft.plan.picture = found.name;
     delete draft.plan.metres_per_px;
     if (found.metres_per_px) {
@@ -45,8 +45,8 @@ async function bring(file, page, changed) {
 }
 
 const ceiled = (value) => Math.max(Math.ceil(value * 10) / 10, 1);
-const fitted = (scale) => ({ width_m: ceiled(data.picture.width_px * scale),
-  height_m: ceiled(data.picture.height_px * scale) });
+const fitted = (scale) => ({ width_m: ceiled(pictureOf().width_px * scale),
+  height_m: ceiled(pictureOf().height_px * scale) });
 
 export function groundPart({ changed, redraw }) {
   const { plan } = draft;
@@ -62,7 +62,7 @@ export function groundPart({ changed, redraw }) {
   notice.setAttribute("role", "alert");
   part.append(notice, ...told.said.map((line) => html("p", "quiet mb-0", line)));
   if (!plan.picture) return part;
-  if (!data.picture || data.picture.name !== plan.picture) {
+  if (!pictureOf()) {
     part.append(html("p", "quiet", `${plan.picture} is not here: bring it again, or take it off.`));
   } else part.append(...scaling({ changed, redraw }));
   part.append(button("btn btn-small", "Take it off", () => {
@@ -75,22 +75,30 @@ export function groundPart({ changed, redraw }) {
 function scaling({ changed, redraw }) {
   const { plan } = draft;
   const { origin, north, metres: now } = placed();
-  const wide = data.picture.width_px * now;
+  const picture = pictureOf();
+  const wide = picture.width_px * now;
   const set = (key, value) => { draft.plan[key] = value; changed(); };
-  const parts = [html("p", "quiet mb-0", plan.metres_per_px ? `${data.picture.name}, ${wide.toFixed(1)} m wide`
-    : `${data.picture.name}: its scale is not known yet. Press on two points of the picture that you know the distance of.`)];
+  const parts = [html("p", "quiet mb-0", plan.metres_per_px ? `${picture.name}, ${wide.toFixed(1)} m wide`
+    :
+      `${picture.name}: its scale is not known yet. Press on two points of the picture that you know the distance of.`)];
   const points = picked().length;
   if (points === 2) parts.push(numberField({ label: "They are apart", unit: "m", value: null }, (value) => {
     if (value > 0) { stretch(value); changed(); }
   }));
-  else parts.push(button("btn btn-small", measuring() ? `Point ${points + 1} of 2: press on the chart` : "Scale by two points",
+  else parts.push(button("btn btn-small", measuring() ? `Point ${points + 1} of 2: press on the chart` :
+    "Scale by two points",
     () => { two.points = measuring() ? null : []; redraw(); }));
-  const paper = data.picture.paper_mm_per_px;
+  const paper = picture.paper_mm_per_px;
   if (paper) parts.push(numberField({ label: "Its scale on paper, 1 :", value: plan.metres_per_px
-    ? Math.round((plan.metres_per_px * 1000) / paper) : null }, (value) => set("metres_per_px", (paper * value) / 1000)));
-  parts.push(numberField({ label: "North in it, from its up", unit: "°", value: north }, (value) => set("north_deg", value)),
-    numberField({ label: "Its lower left corner, x", unit: "m", value: origin[0] }, (v) => set("origin", [v, origin[1]])),
-    numberField({ label: "Its lower left corner, y", unit: "m", value: origin[1] }, (v) => set("origin", [origin[0], v])),
-    button("btn btn-small", "Make the plan as large as it", () => { Object.assign(draft.plan, fitted(now)); changed(); }));
+    ? Math.round((plan.metres_per_px * 1000) / paper) : null }, (value) => set("metres_per_px",
+      (paper * value) / 1000)));
+  parts.push(numberField({ label: "North in it, from its up", unit: "°", value: north }, (value) => set("north_deg",
+    value)),
+    numberField({ label: "Its lower left corner, x", unit: "m", value: origin[0] }, (v) => set("origin", [v,
+      origin[1]])),
+    numberField({ label: "Its lower left corner, y", unit: "m", value: origin[1] }, (v) => set("origin", [origin[0],
+      v])),
+    button("btn btn-small", "Make the plan as large as it", () => { Object.assign(draft.plan,
+      fitted(now)); changed(); }));
   return parts;
 }

@@ -10,7 +10,7 @@ export function mounts({ choose, all, side }) {
   const newest = latest(async (device, dragged) => {
     try {
       const told = await ask("POST", `/plan/devices/${device.id}/try?height=${data.height}`, { mount: device.mount });
-      Object.assign(device, { drawn: told.drawn, claims: told.claims, side: told.side, trouble: "" });
+      Object.assign(device, { drawn: told.drawn, claims: told.claims, side: told.side, facts: told.facts, trouble: "" });
     } catch (error) {
       device.trouble = error.message;
     }
@@ -84,7 +84,7 @@ export function mounts({ choose, all, side }) {
     if (!device.mount || device.dirty) return;
     const told = await ask("GET", `/plan/devices/${device.id}?height=${data.height}`);
     if (device.dirty) return; // it was moved meanwhile
-    Object.assign(device, { claims: told.claims ?? [], side: told.side ?? null });
+    Object.assign(device, { claims: told.claims ?? [], side: told.side ?? null, facts: told.facts ?? [] });
     if (state.chosen === device.id) all();
   };
   const send = async (device, method, url, body) => {
@@ -96,7 +96,8 @@ export function mounts({ choose, all, side }) {
   const keep = (device) => send(device, "PUT", `/plan/devices/${device.id}`, { mount: device.mount });
   const take = (device, claim, remedy, button) => {
     button.disabled = true;
-    send(device, "POST", `/plan/devices/${device.id}/remedies`, { name: claim.name, aim: claim.aim, text: remedy.text });
+    send(device, "POST", `/plan/devices/${device.id}/remedies`, { name: claim.name, aim: claim.aim, text:
+      remedy.text });
   };
   return { change, down, move, up, key, putOn, look, keep, take, devices };
 }

@@ -1,7 +1,7 @@
 // Beside the chart: devices with how they stand, the chosen one's mount and promises, what falls short, the legend.
 import { address } from "../http.js";
-import { html, button, numberField, shape, short, withUnit } from "./parts.js";
-import { worst } from "./chart.js";
+import { fold, html, button, numberField, shape, short, withUnit } from "./parts.js";
+import { pictureOf, worst } from "./chart.js";
 import { data, devices, find, state } from "./state.js";
 
 const SHAPES = { pass: "hit", marginal: "caution", fail: "false" };
@@ -57,7 +57,7 @@ export function legend(redraw) {
     toggle("radars", "radar-swatch", "radars"), toggle("speakers", "speaker-swatch", "loud enough"),
     toggle("aims", "aim-swatch", "aims"), toggle("places", "place-swatch", "places"),
     toggle("outlines", "outline-swatch", "water and roads"),
-    data.picture ? toggle("picture", "picture-swatch", "ground picture") : null,
+    pictureOf() ? toggle("picture", "picture-swatch", "ground picture") : null,
     toggle("unseen", "unseen-swatch", `unseen ${share(data.unseen.share)}`),
     toggle("twice", "twice-swatch", `seen twice ${share(data.twice.share)}`),
     data.loud.length ? toggle("loud", "loud-swatch", "all speakers") : null]));
@@ -110,9 +110,8 @@ function mounted(device, acts) {
   const rare = fields.filter((each) => each.optional && each.default === null);
   parts.push(...fields.filter((each) => !rare.includes(each)).map(line));
   if (rare.length) {
-    const more = html("details", "more", html("summary", "", "Zoom, focus and the like"), rare.map(line));
-    more.open = rare.some((each) => (device.mount[each.key] ?? null) !== null);
-    parts.push(more);
+    const said = rare.some((each) => (device.mount[each.key] ?? null) !== null);
+    parts.push(fold(`rare ${device.code}`, "Zoom, focus and the like", rare.map(line), said));
   }
   const trouble = html("div", "notice mt-2", device.trouble ?? "");
   trouble.hidden = !device.trouble;
@@ -121,6 +120,10 @@ function mounted(device, acts) {
   if (device.dirty && data.edits) parts.push(html("div", "row-line mt-2",
     button("btn btn-main", "Save it here", () => acts.keep(device)),
     button("btn btn-small", "Back to where it was", () => location.reload())));
+  if (device.facts?.length) {
+    const line = ([label, value]) => html("div", "fact", html("span", "quiet", label), html("span", "", value));
+    parts.push(fold("facts", "What it gives", device.facts.map(line)));
+  }
   if (device.claims.length) parts.push(html("h2", "mt-3", "Promised"), html("table", "ledger claims", html("thead", "",
     html("tr", "", html("th"), html("th"), html("th", "num", "here"), html("th", "num", "wish"))), html("tbody", "",
     claimRows(device, acts.take))));

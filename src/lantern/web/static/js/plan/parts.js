@@ -30,7 +30,17 @@ export function keepingFocus(part, draw) {
   if (label) part.querySelector(`[aria-label="${CSS.escape(label)}"]`)?.focus();
 }
 
-// A line with a label, a field for a number, and its unit. `put` is told the number; null where it was emptied and may be.
+// A part that is opened and closed, and stays so when the page is drawn anew. `at`: how it is at first.
+const folds = new Map();
+export function fold(key, title, inner, at = false) {
+  const part = html("details", "more", html("summary", "", title), inner);
+  part.open = folds.get(key) ?? at;
+  part.querySelector("summary").addEventListener("click", () => folds.set(key, !part.open));
+  return part;
+}
+
+// A line with a label, a field for a number, and its unit. `put` is told the number; null where it was emptied and
+// may be.
 export function numberField({ label, unit = "", value, optional = false, disabled = false, hint = "" }, put) {
   const input = html("input", "form-control num-input");
   Object.assign(input, { value: typed(value), inputMode: "decimal", disabled, placeholder: hint });

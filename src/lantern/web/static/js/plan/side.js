@@ -1,4 +1,5 @@
-// A camera from the side, along its axis: what it sees of the ground and of who stands there. Its height and tilt are dragged here.
+// A camera from the side, along its axis: what it sees of the ground and of who stands there. Its height and tilt are
+// dragged here.
 import { el } from "../svg.js";
 import { short } from "./parts.js";
 import { data, find } from "./state.js";
@@ -43,8 +44,10 @@ function ground(told, { x, y }) {
   if (told.far === null) parts.push(el("line", { class: "horizon", x1: x(0), x2: SIDE.width - SIDE.right, y1: horizonY,
     y2: horizonY }), el("text", { class: "side-word quiet-word", x: SIDE.width - SIDE.right, y: horizonY - 3,
     "text-anchor": "end" }, "horizon"));
-  if (told.sharp) parts.push(el("rect", { class: "sharp", x: x(Math.min(told.sharp[0], told.length)), y: y(0) - 3, height: 3,
-    width: Math.max(x(Math.min(told.sharp[1] ?? told.length, told.length)) - x(Math.min(told.sharp[0], told.length)), 0) },
+  if (told.sharp) parts.push(el("rect", { class: "sharp", x: x(Math.min(told.sharp[0], told.length)), y: y(0) - 3,
+    height: 3,
+    width: Math.max(x(Math.min(told.sharp[1] ?? told.length, told.length)) - x(Math.min(told.sharp[0], told.length)),
+      0) },
   el("title", {}, "sharp")));
   return parts;
 }
@@ -79,7 +82,8 @@ function camera(told, { x, y }) {
   parts.push(el("line", { class: "optical-axis", x1: x(0), y1: y(told.height), x2: end[0], y2: end[1] }), el("line", {
     class: "pole", x1: x(0), x2: x(0), y1: y(told.height), y2: y(0) }), el("rect", { class: "eye", x: x(0) - 4,
     y: y(told.height) - 4, width: 10, height: 7 }));
-  if (data.edits) parts.push(el("circle", { class: "side-grip", cx: x(0), cy: y(told.height), r: 8, "data-grip": "height" },
+  if (data.edits) parts.push(el("circle", { class: "side-grip", cx: x(0), cy: y(told.height), r: 8, "data-grip":
+    "height" },
     el("title", {}, "drag: height")), el("circle", { class: "side-grip axis-grip", cx: end[0], cy: end[1], r: 5,
     "data-grip": "tilt" }, el("title", {}, "drag: tilt")));
   return parts;
@@ -96,7 +100,8 @@ function someone(told, { x, y }) {
   const first = told.aims.find((aim) => aim[1] > 0 && aim[1] < told.length)?.[1] ?? told.length * 0.55;
   now.at ??= within(first / told.length + 0.12, 0.05, 0.97);
   const wanted = now.at * told.length;
-  const [at, density, tall, words] = told.someone.reduce((best, each) => (Math.abs(each[0] - wanted) < Math.abs(best[0] - wanted)
+  const [at, density, tall, words] = told.someone.reduce((best, each) =>
+    (Math.abs(each[0] - wanted) < Math.abs(best[0] - wanted)
     ? each : best));
   const range = find("side-range");
   range.value = String(Math.round(now.at * 100));
@@ -107,7 +112,9 @@ function someone(told, { x, y }) {
   return [el("g", { class: "someone", "data-grip": "someone" },
     el("rect", { class: "someone-catch", x: x(at) - 9, y: head - 4, width: 18, height: high + 8 }),
     el("circle", { cx: x(at), cy: head + high * 0.12, r: high * 0.12 }),
-    el("path", { d: `M${x(at) - high * 0.15} ${head + high * 0.28}h${high * 0.3}l${-high * 0.04} ${high * 0.72}h${-high * 0.22}Z` }))];
+    el("path", { d:
+      `M${x(at) - high * 0.15} ${head + high * 0.28}h${high * 0.3}l${-high * 0.04} ${high * 0.72}h${-high * 0.22}Z`
+        }))];
 }
 
 function axis(told, { x, y }) {
@@ -134,7 +141,8 @@ export function setUpSide(acts) {
     height: ([, high]) => acts.change(now.device, { height_m: within(Math.round(high * 20) / 20, 0.3, 100) }, true),
     tilt: ([at, high]) => {
       const fall = now.device.mount.height_m - high;
-      acts.change(now.device, { tilt_deg: within(Math.round((Math.atan2(fall, Math.max(at, 0.1)) * 1800) / Math.PI) / 10, -30, 89) },
+      acts.change(now.device, { tilt_deg: within(Math.round((Math.atan2(fall, Math.max(at,
+        0.1)) * 1800) / Math.PI) / 10, -30, 89) },
         true);
     },
   };

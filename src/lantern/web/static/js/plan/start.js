@@ -1,4 +1,5 @@
-// The page of the plan: wires the chart, what stands beside it, and the two ways to work on it, with devices and with the drawing.
+// The page of the plan: wires the chart, what stands beside it, and the two ways to work on it, with devices and with
+// the drawing.
 import { ask, latest } from "../http.js";
 import { drawAims, drawAll, drawField, drawHandles, drawThing, setUp, worst } from "./chart.js";
 import { drawing } from "./drawing.js";

@@ -6,8 +6,8 @@ export const find = (name) => document.querySelector(`[data-${name}]`);
 export const devices = new Map(data.devices.map((device) => [device.id, device]));
 
 // `thing`: what of the drawing is chosen, as [list, place in it]; `tool`: what a press on the chart draws
-export const state = { chosen: null, drawing: false, thing: null, tool: "choose", hidden: new Set(["unseen", "twice", "loud"]) };
-export const saved = () => ({ plan: data.plan, places: data.places });
+export const state = { chosen: null, drawing: false, thing: null, tool: "choose", hidden: new Set(["unseen", "twice",
+  "loud"]) };
 export const draft = { plan: structuredClone(data.plan), places: structuredClone(data.places) };
 
 // ---- steps back and forth ----

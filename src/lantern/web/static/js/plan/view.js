@@ -1,4 +1,5 @@
-// Metres of the plan to units of the chart and back. The whole plan fits a sheet of about 420 by 260 units, so that marks and words
+// Metres of the plan to units of the chart and back. The whole plan fits a sheet of about 420 by 260 units, so that
+// marks and words
 // are as large on a small yard as on a harbour; nearer, the chart shows a part of it.
 import { data, draft, find } from "./state.js";
 
