@@ -21,6 +21,7 @@ from lantern.db.base import transaction
 from lantern.demo.skerrow import skerrow
 from lantern.formats.site_files import DOCUMENT, packed, read_site_file, site_in
 from lantern.survey.actions import import_site, only_site, site_package
+from lantern.survey.tables import device_by_code
 from seeded import Small
 from survey.test_plan import MOUNT, PLAN
 from web.test_access import log_in
@@ -51,6 +52,9 @@ def test_a_wall_that_is_tried_hides_and_is_not_kept(client: TestClient, small: S
     assert walled["devices"][key]["claims"][0]["reason"] == "screen hides part of it"
     assert walled["devices"][key]["drawn"]["shadow"] != ""
     assert walled["unseen"]["share"] > free["unseen"]["share"]
+    dragged = client.post(f"{AT}/try?dragged=true&chosen={key}", json=PLAN | {"occluders": [WALL]}).json()
+    assert list(dragged) == ["devices"]  # what all give together can wait
+    assert dragged["devices"][key]["side"]["walls"] == [["screen", pytest.approx(5.0), 6.0]]
     assert client.get(f"{AT}.json").json()["occluders"][0]["name"] == "hut"
     crossed = [[0, 0], [4, 4], [4, 0], [0, 4]]
     bow = {"name": "bow", "points": crossed, "height_m": 2, "closed": True}
@@ -91,6 +95,29 @@ def test_an_earlier_state_comes_back_with_its_picture(client: TestClient, small:
 def test_a_viewer_sees_and_changes_nothing(small: Small) -> None:
     nobody = TestClient(make_app())
     assert nobody.post(f"{AT}/pictures?name=x", content=raster("PNG")).status_code in (401, 403)
+
+
+# what a mount gives, by hand: 2 atan(4.8 / 2 / 2.4) = 90°, 3.2 m below it 6.4 m wide; 100 dB and 9 dB of 8 W; 70 m to a
+# person and 10^(1/4) times as far to a car; 30 times 6 mm
+@pytest.mark.parametrize(
+    ("code", "label", "value"),
+    [
+        ("C1", "Field", "90.0° by 73.7°"),
+        ("C1", "Seen at the floor", "6.40 by 4.80 m"),
+        ("L1", "On its axis at 1 m", "109.0 dB(A)"),
+        ("L1", "On its axis at 10 m", "89.0 dB(A)"),
+        ("R1", "Sees a car", "to 124 m"),
+        ("Z1", "Inspect, full zoom", "to 42 m"),
+        ("V2", "Ground seen", "11.2 m to the horizon"),
+    ],
+)
+def test_what_a_mount_gives_of_itself(client: TestClient, harbour: str, code: str, label: str, value: str) -> None:
+    root = harbour.removesuffix("/plan/print")
+    with transaction() as session:
+        row = device_by_code(session, int(root.rsplit("/", 1)[1]), code)
+        assert row is not None
+    told = client.get(f"{root}/plan/devices/{row.id}").json()["facts"]
+    assert [label, value] in told, told
 
 
 # ---- ground pictures -------------------------------------------------------------------------------------------------

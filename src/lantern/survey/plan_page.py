@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+import numpy as np
+import shapely
 from pydantic import BaseModel
+from shapely.geometry.base import BaseGeometry
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -19,7 +22,7 @@ from lantern.core.promise.sound import MARGINS, Speaker
 from lantern.core.promise.sound_field import louder
 from lantern.formats.paper.sheet import PAPERS
 from lantern.survey.grounds import picture_of
-from lantern.survey.plan_drawing import drawn, path
+from lantern.survey.plan_drawing import drawn, path, side_view
 from lantern.survey.plan_print import SCALES
 from lantern.survey.planning import all_stood, around_of, pixels_of, plan_model
 from lantern.survey.tables import DeviceRow, PlaceRow, devices_of_site, plan_of
@@ -81,13 +84,15 @@ def plan_page(session: Session, site_id: int, *, edits: bool, height_m: float) -
     }
 
 
-def tried(session: Session, site_id: int, plan: Plan, *, height_m: float, dragged: bool) -> dict[str, Any]:
+def tried(
+    session: Session, site_id: int, plan: Plan, *, height_m: float, dragged: bool, chosen: int | None = None
+) -> dict[str, Any]:
     """What the mounted devices would give on another plan; nothing is kept, and no cure is looked for. `dragged`: more will follow,
-    and what all of them give together can wait.
+    and what all of them give together can wait. `chosen`: the device that is seen from the side too.
     """
     stood, _ = all_stood(session, site_id)
     around = around_of(session, site_id, plan, stood)
-    devices = {
+    devices: dict[int, dict[str, Any]] = {
         device.id: {
             "drawn": drawn(found, plan, height_m),
             "claims": [c.as_dict() for c in claims(found, around, cured=False)],
@@ -95,6 +100,9 @@ def tried(session: Session, site_id: int, plan: Plan, *, height_m: float, dragge
         for device in devices_of_site(session, site_id)
         if (found := stood.get(device.code)) is not None
     }
+    for device in devices_of_site(session, site_id):
+        if device.id == chosen and device.id in devices:
+            devices[device.id]["side"] = side_view(stood[device.code], plan)
     return {"devices": devices} if dragged else {"devices": devices, **layers(around, height_m)}
 
 
@@ -109,8 +117,15 @@ def layers(around: Around, height_m: float) -> dict[str, Any]:
         "edition": plan.edition,
         "unseen": {"share": seen.unseen_share, "path": path(seen.unseen)},
         "twice": {"share": seen.twice_share, "path": path(seen.twice)},
-        "loud": [{"level": level, "path": path(area)} for level, area in louder(speakers, plan)],
+        "loud": [{"level": level, "path": path(area), "at": _lowest(area)} for level, area in louder(speakers, plan)],
     }
+
+
+def _lowest(area: BaseGeometry) -> tuple[float, float]:
+    """Where its outline lies farthest south: a place for its name."""
+    corners = shapely.get_coordinates(area)
+    x, y = corners[int(np.argmin(corners[:, 1]))]
+    return float(x), float(y)
 
 
 def _device(

@@ -87,11 +87,17 @@ def page(request: Request, height: Height = 0.0) -> HTMLResponse:
 
 @router.post("/plan/try", **may("viewer"))
 def attempt_plan(
-    request: Request, document: dict[str, Any] = Body(), height: Height = 0.0, dragged: bool = False
+    request: Request,
+    document: dict[str, Any] = Body(),
+    height: Height = 0.0,
+    dragged: bool = False,
+    chosen: Id | None = None,
 ) -> Response:
-    """What the mounted devices would give on another plan, while it is drawn."""
+    """What the mounted devices would give on another plan, while it is drawn; the chosen one from the side too."""
+    plan = read_plan(document)
     with transaction() as session:
-        return json_answer(tried(session, site_id_of(request), read_plan(document), height_m=height, dragged=dragged))
+        told = tried(session, site_id_of(request), plan, height_m=height, dragged=dragged, chosen=chosen)
+        return json_answer(told)
 
 
 @router.post("/plan/devices/{device_id}/try", **may("viewer"))

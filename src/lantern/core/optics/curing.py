@@ -67,7 +67,9 @@ class Cure:
         return f"{q.label} {after} {q.unit} instead of {before} {q.unit}".replace("  ", " ")
 
 
-@lru_cache(maxsize=512)  # two thousand predictions for a plate; a page asks for the same ones each time that it is opened
+@lru_cache(
+    maxsize=512
+)  # two thousand predictions for a plate; a page asks for the same ones each time that it is opened
 def cures(mount: Mount, asked: Asked, name: str) -> tuple[Cure, ...]:
     """Return the cures of one wish, the smallest change first; none: it is met, or no one quantity meets it."""
     now = predict(mount, asked)

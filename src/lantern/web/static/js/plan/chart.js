@@ -66,7 +66,8 @@ function ground() {
 function beneath() {
   const out = [];
   if (shown("loud")) for (const band of data.loud) out.push(el("path", { class: "loud", d: path(band.path) },
-    el("title", {}, `at least ${short(band.level)} dB(A)`)));
+    el("title", {}, `at least ${short(band.level)} dB(A)`)), el("text", { class: "loud-word", x: X(band.at[0]),
+    y: Y(band.at[1]) + 1 }, `${short(band.level)} dB`));
   if (shown("unseen")) out.push(el("path", { class: "unseen", d: path(data.unseen.path) }));
   if (shown("twice")) out.push(el("path", { class: "twice", d: path(data.twice.path) }));
   return out;

@@ -80,7 +80,8 @@ function scaling({ changed, redraw }) {
   const set = (key, value) => { draft.plan[key] = value; changed(); };
   const parts = [html("p", "quiet mb-0", plan.metres_per_px ? `${picture.name}, ${wide.toFixed(1)} m wide`
     :
-      `${picture.name}: its scale is not known yet. Press on two points of the picture that you know the distance of.`)];
+      `${picture.name}: its scale is not known yet. Press on two points of the picture that ${
+        "you know the distance of."}`)];
   const points = picked().length;
   if (points === 2) parts.push(numberField({ label: "They are apart", unit: "m", value: null }, (value) => {
     if (value > 0) { stretch(value); changed(); }

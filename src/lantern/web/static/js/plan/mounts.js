@@ -10,7 +10,8 @@ export function mounts({ choose, all, side }) {
   const newest = latest(async (device, dragged) => {
     try {
       const told = await ask("POST", `/plan/devices/${device.id}/try?height=${data.height}`, { mount: device.mount });
-      Object.assign(device, { drawn: told.drawn, claims: told.claims, side: told.side, facts: told.facts, trouble: "" });
+      Object.assign(device, { drawn: told.drawn, claims: told.claims, side: told.side, facts: told.facts, trouble:
+        "" });
     } catch (error) {
       device.trouble = error.message;
     }

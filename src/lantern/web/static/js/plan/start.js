@@ -44,12 +44,12 @@ const tryOut = latest(async (dragged) => {
   chart.setAttribute("aria-busy", "true");
   try {
     const { devices: found, ...together } = await ask("POST", `/plan/try?height=${data.height}${
-      dragged ? "&dragged=true" : ""}`, draft.plan);
+      dragged ? "&dragged=true" : ""}${state.chosen ? `&chosen=${state.chosen}` : ""}`, draft.plan);
     trouble = "";
     Object.assign(data, together);
     for (const [id, each] of Object.entries(found)) take(devices.get(Number(id)), each, dragged);
   } catch (error) { trouble = error.message; }
-  if (dragged) drawAims(); else { legend(drawAll); all(); }
+  if (dragged) { drawAims(); sideView(devices.get(state.chosen)); } else { legend(drawAll); all(); }
   chart.setAttribute("aria-busy", "false");
 });
 
@@ -57,7 +57,7 @@ const tryOut = latest(async (dragged) => {
 function take(device, told, dragged) {
   if (device.dirty) return;
   const same = JSON.stringify(told.drawn) === JSON.stringify(device.drawn);
-  Object.assign(device, same ? { claims: told.claims } : told);
+  Object.assign(device, same ? { claims: told.claims, side: told.side ?? device.side } : told);
   if (dragged && !same) drawField(device);
 }
 
