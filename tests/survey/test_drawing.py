@@ -220,6 +220,11 @@ def test_the_plan_on_paper_is_to_scale(client: TestClient, harbour: str, paper: 
         word in text
         for word in ("Harbour", "pellet store", "P1", "Horizontal incidence", "100 m" if scale > 1500 else "50 m")
     )
+    # V2 stands at x 274, y 192 of a plan of 260 m: that many mm / scale from the frame's left and, from 260 m, its upper edge
+    x0, y0 = (float(frames[0].get(key, "0")) for key in ("x", "y"))
+    at = (x0 + 274_000 / scale, y0 + (260 - 192) * 1000 / scale)
+    [mark] = [each for each in svg.iter() if each.text == "V2"]
+    assert (float(mark.get("x", "0")), float(mark.get("y", "0"))) == pytest.approx((at[0] + 2.6, at[1] - 2.2), abs=0.02)
     pdf = pypdfium2.PdfDocument(client.get(harbour, params={"paper": paper}).content)
     assert pdf[0].get_size()[0] == pytest.approx(width_mm / 25.4 * 72, abs=0.5)
     with Image.open(io.BytesIO(client.get(harbour, params={"paper": paper, "format": "png"}).content)) as picture:

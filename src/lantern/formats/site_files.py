@@ -17,7 +17,6 @@ from lantern.formats.limits import DEFAULT, Limits
 
 DOCUMENT = "site.json"
 ZIP = b"PK\x03\x04"
-ALWAYS = (1980, 1, 1, 0, 0, 0)  # so that the same site gives the same bytes
 Pictures = Mapping[str, bytes]
 
 
@@ -58,7 +57,7 @@ def packed(document: bytes, pictures: Pictures) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         for name, data in [(DOCUMENT, document), *sorted(pictures.items())]:
-            member = zipfile.ZipInfo(name, ALWAYS)
+            member = zipfile.ZipInfo(name)  # of no date, so that the same site gives the same bytes
             member.compress_type = zipfile.ZIP_DEFLATED
             archive.writestr(member, data)
     return out.getvalue()

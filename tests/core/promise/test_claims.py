@@ -11,11 +11,13 @@ import pytest
 
 from checks import check
 from lantern.core.modelled import read_model
+from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Mount
 from lantern.core.optics.plate import depth_of_field_m, focus_blur_m
 from lantern.core.promise import following, measuring, overhead, sound, sunlight
 from lantern.core.promise.claim import Around, Claim, Stood
 from lantern.core.promise.claims import claims, remedied
+from lantern.core.promise.elevation import elevation
 from lantern.core.promise.following import Turning
 from lantern.core.promise.plan import Occluder, Plan
 from lantern.core.promise.sight import sight
@@ -178,6 +180,26 @@ def test_how_far_a_grade_reaches_at_wide_and_at_full_zoom() -> None:
 
 
 # ---- who is told by the face -----------------------------------------------------------------------------------------
+
+
+def test_from_the_side_where_it_is_sharp_and_how_much_of_somebody_is_seen() -> None:
+    """A33's lens, level at 4 m: sharp on the ground from 12.17 to 56.19 m, for depth then is distance. Feet are seen from where 4 m
+    below the axis are the picture's lower edge.
+    """
+    pitch_mm = 0.0029
+    level = CAMERA.model_copy(
+        update={"tilt_deg": 0.0, "focal_mm": 12.0, "sensor_width_mm": pitch_mm * 1920, "f_number": 1.6, "focus_m": 20.0}
+    )
+    told = elevation(level, [], EDITIONS["2014"], reach_m=60)
+    assert told.sharp == pytest.approx(tuple(check("A33")[1].expected[1:]), rel=1e-4)
+    feet_m = 4 * 12 / (540 * pitch_mm)  # where 4 m below the axis are the lower edge
+    seen = {at: words.split(", ")[1] for at, _, _, words in told.someone}
+    assert {words for at, words in seen.items() if at > feet_m + 0.5} == {"whole"}
+    heads_m = (4 - 1.8) * 12 / (540 * pitch_mm)
+    assert {words for at, words in seen.items() if heads_m + 0.5 < at < feet_m - 0.5} == {"without the feet"}
+    steep = elevation(CAMERA.model_copy(update={"tilt_deg": 45.0}), [], EDITIONS["2014"])
+    assert "without the head" in {words.split(", ")[1] for *_, words in steep.someone}
+    assert steep.sharp is None
 
 
 def test_a_face_from_the_side_and_from_above() -> None:
