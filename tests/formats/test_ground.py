@@ -51,6 +51,25 @@ def test_a_dxf_is_as_large_as_its_header_says(unit: int, metres: float) -> None:
     assert b"<path" in found.data
 
 
+def test_the_outlines_of_a_dxf_come_by_their_layers_in_the_pictures_units() -> None:
+    document = ezdxf.new("R2010")
+    document.header["$INSUNITS"] = 6
+    space = document.modelspace()
+    space.add_lwpolyline([(10, 20), (50, 20), (50, 40), (10, 40)], close=True, dxfattribs={"layer": "SHEDS"})
+    space.add_line((10, 20), (30, 30), dxfattribs={"layer": "FENCE"})
+    out = io.StringIO()
+    document.write(out)
+    found = read_ground(out.getvalue().encode(), name="x.dxf")
+    assert set(found.outlines) == {"SHEDS", "FENCE"}
+    assert found.metres_per_px is not None
+    [(closed, corners)] = found.outlines["SHEDS"]
+    metres = [(round(x * found.metres_per_px, 6), round(y * found.metres_per_px, 6)) for x, y in corners]
+    assert (closed, metres) == (True, [(0, 0), (40, 0), (40, 20), (0, 20)])
+    [(open_, ends)] = found.outlines["FENCE"]
+    assert not open_
+    assert ends[1][0] * found.metres_per_px == pytest.approx(20)
+
+
 def test_a_dxf_without_a_unit_says_so_and_has_no_scale() -> None:
     found = read_ground(drawing(InsertUnits.Unitless), name="hall.dxf")
     assert found.metres_per_px is None

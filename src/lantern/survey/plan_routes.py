@@ -209,7 +209,9 @@ def _bring(request: Request, data: bytes, name: str, page: int) -> Response:
         site_id = site_id_of(request)
         row, ground = bring_picture(session, site_id, data, name=name, page=page, limits=settings().limits)
         tell(request, f"brought the ground picture {row.name}")
-        return json_answer(row.as_dict() | {"pages": ground.pages, "said": list(ground.said)})
+        return json_answer(
+            row.as_dict() | {"pages": ground.pages, "said": list(ground.said), "outlines": ground.outlines}
+        )
 
 
 @router.get("/plan/pictures/{name}", **may("viewer"))

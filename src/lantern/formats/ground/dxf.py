@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 
 import ezdxf.recover
 from defusedxml.ElementTree import fromstring
@@ -13,14 +14,17 @@ from ezdxf.addons.drawing.properties import RenderContext
 from ezdxf.addons.drawing.svg import SVGBackend
 from ezdxf.document import Drawing
 from ezdxf.enums import InsertUnits
+from ezdxf.layouts.layout import Modelspace
 from ezdxf.lldxf.const import DXFStructureError
+from ezdxf.path import make_path
 
 from lantern.core.faults import Fault, Refused
-from lantern.formats.ground.picture import Ground
+from lantern.formats.ground.picture import Ground, Outline
 from lantern.formats.ground.svg import plain, written
 
 STROKE = 0.0008  # of the longer side
 MOST_ENTITIES = 200_000
+MOST_OUTLINES, MOST_CORNERS, CHORD = 2000, 200, 0.005
 PLAIN = config.Configuration(
     background_policy=config.BackgroundPolicy.OFF,
     color_policy=config.ColorPolicy.BLACK,
@@ -58,7 +62,26 @@ def drawing_of(data: bytes, name: str) -> Ground:
             f"in {units.decode(document.units)} ($INSUNITS): {box.size.x * metres:.1f} by {box.size.y * metres:.1f} m"
         )
     scale = None if metres is None else box.size.x * metres / width
-    return Ground(name, "image/svg+xml", written(root), width, height, metres_per_px=scale, said=said)
+    outlines = _outlines(space, (box.extmin.x, box.extmin.y), width / box.size.x)
+    return Ground(
+        name, "image/svg+xml", written(root), width, height, metres_per_px=scale, said=said, outlines=outlines
+    )
+
+
+def _outlines(space: Modelspace, corner: tuple[float, float], scale: float) -> dict[str, list[Outline]]:
+    """Polylines and lines of the model space by their layers; curves by chords. Blocks are left as they are drawn."""
+    out: dict[str, list[Outline]] = {}
+    for entity in space.query("LWPOLYLINE POLYLINE LINE CIRCLE"):
+        if sum(map(len, out.values())) >= MOST_OUTLINES:
+            break
+        held = make_path(entity)
+        chord = max(held.approximate_length(), 1e-9) * CHORD if hasattr(held, "approximate_length") else 0.01
+        corners = [((p.x - corner[0]) * scale, (p.y - corner[1]) * scale) for p in held.flattening(chord)]
+        closed = len(corners) > 3 and math.dist(corners[0], corners[-1]) < 1e-6 * scale + 1e-9
+        points = corners[:-1] if closed else corners
+        if 2 <= len(points) <= MOST_CORNERS:
+            out.setdefault(str(entity.dxf.layer), []).append((closed, [(round(x, 3), round(y, 3)) for x, y in points]))
+    return out
 
 
 def _opened(data: bytes, name: str) -> tuple[Drawing, list[str]]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import hashlib
 import io
 import re
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import PurePath
 
 from PIL import Image, ImageOps
@@ -17,6 +17,7 @@ from lantern.formats.limits import DEFAULT, Limits
 
 MOST_PIXELS = 60_000_000
 ANY = "a PNG, a JPEG, a PDF, an SVG or a DXF file"
+Outline = tuple[bool, Sequence[tuple[float, float]]]  # whether its last corner is joined to its first, and its corners
 SUFFIXES = {"image/png": ".png", "image/jpeg": ".jpg", "image/svg+xml": ".svg"}
 
 
@@ -25,7 +26,8 @@ class Ground:
     """A ground picture. A vector drawing's "pixels" are the units of its view box.
 
     `metres_per_px`: where the file says its scale by itself. `paper_mm_per_px`: where it says how large it is on paper, so that
-    1 : N gives the scale. `said`: what was left out or changed, in words.
+    1 : N gives the scale. `said`: what was left out or changed, in words. `outlines`: of a drawing, by its layers, in the same units
+    from the lower left corner, for whoever makes buildings of them.
     """
 
     name: str
@@ -36,6 +38,7 @@ class Ground:
     metres_per_px: float | None = None
     paper_mm_per_px: float | None = None
     pages: int = 1
+    outlines: Mapping[str, Sequence[Outline]] = field(default_factory=dict)
     said: Sequence[str] = ()
 
 

@@ -1,11 +1,11 @@
 // The ground picture: brought, put to scale by two points or by its scale on paper, turned to north, moved, taken off.
 import { ask } from "../http.js";
 import { pictureOf, placed } from "./chart.js";
-import { button, html, numberField } from "./parts.js";
-import { data, draft } from "./state.js";
+import { button, choiceField, html, numberField } from "./parts.js";
+import { addThing, data, draft, ownName } from "./state.js";
 import { metres } from "./view.js";
 
-const told = { said: [], trouble: "" };
+const told = { said: [], trouble: "", outlines: {}, layer: null, height: 4 };
 const two = { points: null };
 
 export const measuring = () => two.points !== null;
@@ -32,7 +32,7 @@ async function bring(file, page, changed) {
   try {
     const query = new URLSearchParams({ name: file.name, page });
     const found = await ask("POST", `/plan/pictures?${query}`, await file.arrayBuffer(), { raw: true });
-    told.said = found.said;
+    Object.assign(told, { said: found.said, outlines: found.outlines, layer: Object.keys(found.outlines)[0] ?? null });
     data.pictures[found.name] = found;
     draft.plan.picture = found.name;
     delete draft.plan.metres_per_px;
@@ -72,6 +72,25 @@ export function groundPart({ changed, redraw }) {
   return part;
 }
 
+// The outlines of a layer of the drawing that was brought, as buildings and walls where the picture lies.
+function walls({ changed }) {
+  const layers = Object.keys(told.outlines);
+  if (!layers.length || !draft.plan.metres_per_px) return [];
+  const { origin, north, metres } = placed();
+  const [cos, sin] = [Math.cos((north * Math.PI) / 180), Math.sin((north * Math.PI) / 180)];
+  const cm = (value) => Math.round(value * 100) / 100;
+  const put = ([u, v]) => [cm(origin[0] + metres * (u * cos - v * sin)), cm(origin[1] + metres * (u * sin + v * cos))];
+  const take = () => {
+    for (const [closed, corners] of told.outlines[told.layer]) addThing("occluders", { name: ownName("occluders",
+      told.layer.toLowerCase()), points: corners.map(put), closed, height_m: told.height });
+    changed();
+  };
+  return [html("p", "quiet mb-0 mt-2", "Its outlines as buildings and walls:"), choiceField("Layer", told.layer,
+    layers.map((layer) => [layer, `${layer}, ${told.outlines[layer].length}`]), (value) => { told.layer = value; }),
+  numberField({ label: "So high", unit: "m", value: told.height }, (value) => { told.height = value; }),
+  button("btn btn-small", "Take them", take)];
+}
+
 function scaling({ changed, redraw }) {
   const { plan } = draft;
   const { origin, north, metres: now } = placed();
@@ -99,7 +118,7 @@ function scaling({ changed, redraw }) {
       origin[1]])),
     numberField({ label: "Its lower left corner, y", unit: "m", value: origin[1] }, (v) => set("origin", [origin[0],
       v])),
-    button("btn btn-small", "Make the plan as large as it", () => { Object.assign(draft.plan,
+    ...walls({ changed }), button("btn btn-small", "Make the plan as large as it", () => { Object.assign(draft.plan,
       fitted(now)); changed(); }));
   return parts;
 }
