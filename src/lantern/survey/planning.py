@@ -82,7 +82,7 @@ def drawn_shapes(session: Session, site_id: int, plan: Plan) -> list[tuple[dict[
             out.append(({"place": place.name}, shapely.Polygon(place.extras["polygon"])))
     for each in plan.occluders:
         told = {"name": each.name, "height_m": each.height_m, "material": each.material}
-        out.append((told, each.wall.ground if each.closed else each.wall.line))
+        out.append((told, each.wall.stands))
     for outline in plan.outlines:
         closed = outline.what in ("water", "pier") and len(outline.points) > 2
         drawn = shapely.Polygon(outline.points) if closed else shapely.LineString(outline.points)

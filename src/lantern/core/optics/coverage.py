@@ -33,14 +33,9 @@ class Wall:
     closed: bool = False  # a building: its last corner is joined to its first
 
     @cached_property
-    def line(self) -> BaseGeometry:
-        """Its corners, as a line."""
-        return shapely.LineString(self.points)
-
-    @cached_property
-    def ground(self) -> BaseGeometry:
-        """What it stands on, of a closed one."""
-        return shapely.Polygon(self.points)
+    def stands(self) -> BaseGeometry:
+        """Where it stands on the plan: a line, or what a closed one covers."""
+        return shapely.Polygon(self.points) if self.closed else shapely.LineString(self.points)
 
     @cached_property
     def segments(self) -> Floats:
@@ -119,10 +114,10 @@ def covered(mount: Mount, walls: Sequence[Wall], height_m: float, *, least_px_pe
     field, reach = _reach(mount, height_m, least_px_per_m)
     if field.is_empty:
         return Covered(field, field, field)
-    eye = View(mount).eye
-    meet = shapely.intersects(reach, np.array([wall.line for wall in walls], dtype=object))
-    near = [wall for n, wall in enumerate(walls) if meet[n] or (wall.closed and _over(wall, eye))]
-    return _among(mount, tuple(near), height_m, least_px_per_m)
+    # the camera's own place is in its reach, so that the building that it hangs in is met too
+    meet = shapely.intersects(reach, np.array([wall.stands for wall in walls], dtype=object))
+    near = tuple(walls[n] for n in np.flatnonzero(meet).tolist())
+    return _among(mount, near, height_m, least_px_per_m)
 
 
 @lru_cache(maxsize=KEPT)
@@ -152,7 +147,7 @@ def _among(mount: Mount, near: tuple[Wall, ...], height_m: float, least_px_per_m
 
 
 def _over(wall: Wall, eye: Floats) -> bool:
-    return bool(shapely.contains_xy(wall.ground, eye[0], eye[1]))
+    return bool(shapely.contains_xy(wall.stands, eye[0], eye[1]))
 
 
 def _inside(wall: Wall, eye: Floats) -> bool:

@@ -74,7 +74,7 @@ def _through(mount: Radar, aim: Aim, plan: Plan) -> str:
     """What stands between the radar and the way, with what it takes, one way."""
     fan = shapely.Polygon([(mount.x_m, mount.y_m), *((point[0], point[1]) for point in aim.points)])
     met = [
-        each for each in plan.occluders if each.height_m >= mount.height_m and shapely.intersects(fan, each.wall.line)
+        each for each in plan.occluders if each.height_m >= mount.height_m and shapely.intersects(fan, each.wall.stands)
     ]
     said = [
         f"{each.name} ({each.material}, {'opaque' if math.isinf(each.loss_db) else f'{each.loss_db:g} dB'})"
