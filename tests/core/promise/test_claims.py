@@ -339,3 +339,11 @@ def test_a_cure_says_what_it_costs_the_other_aims() -> None:
 )
 def test_a_focal_length_outside_of_the_zoom_is_told(change: dict[str, float], told: str) -> None:
     assert told in CAMERA.model_copy(update=change).check()[0]
+
+
+def test_a_plate_says_how_far_from_straight_on_it_is_seen_in_all() -> None:
+    """Horizontally 30°, vertically atan(3.5 / 20): together acos(cos 30° cos v), as A20 has it for the two parts of one way."""
+    plan = plan_of(what="reading", points=[[0, 20, 0.5]], heading_deg=210)
+    vertical = math.atan2(3.5, 20)
+    total = math.degrees(math.acos(math.cos(math.radians(30)) * math.cos(vertical)))
+    assert f"{total:.1f}° from straight on in all" in found_of(CAMERA, plan)["incidence_h_deg"].reason

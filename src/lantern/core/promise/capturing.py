@@ -72,7 +72,9 @@ def _reason(name: str, value: float | None, figures: Mapping[str, Any], aim: Aim
         return f"{aim.speed_kmh:g} km/h in {aim.shutter_s:g} s"
     if name == "frames":
         return f"{aim.depth_m:g} m at {aim.speed_kmh:g} km/h, {aim.fps:g} a second; 3 at up to {figures['max_kmh']:.0f} km/h"
-    return f"seen from {figures['range_m']:.1f} m away"
+    total = figures.get("incidence_deg")
+    in_all = f", {total:.1f}° from straight on in all" if name.startswith("incidence") and total is not None else ""
+    return f"seen from {figures['range_m']:.1f} m away{in_all}"
 
 
 def _remedies(mount: Mount, asked: Asked, name: str) -> list[Remedy]:
