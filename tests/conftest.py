@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -27,6 +28,7 @@ from seeded import Small, small_site
 CHROMIUM = "/usr/bin/chromium"
 LANTERN = Path(sys.executable).with_name("lantern")
 START_S = 600
+ROOM_BYTES = 6 * 2**30
 
 
 class BrowserTestsTogether(LoadScopeScheduling):
@@ -60,8 +62,13 @@ def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> LoadScope
 
 @contextmanager
 def open_folder() -> Iterator[Path]:
-    """A folder that the database server's own user can enter. Not under pytest's, which every later run closes to others."""
-    with tempfile.TemporaryDirectory(prefix="lantern-test-", ignore_cleanup_errors=True) as name:
+    """A folder that the database server's own user can enter. Not under pytest's, which every later run closes to others. In memory
+    where there is room: to copy a database takes a tenth of the time there.
+    """
+    memory = Path("/dev/shm")
+    roomy = memory.is_dir() and os.access(memory, os.W_OK) and shutil.disk_usage(memory).free > ROOM_BYTES
+    where = str(memory) if roomy else None
+    with tempfile.TemporaryDirectory(prefix="lantern-test-", ignore_cleanup_errors=True, dir=where) as name:
         Path(name).chmod(0o711)
         yield Path(name)
 
@@ -97,7 +104,7 @@ def copied(cluster: Cluster, template: str, name: str, folder: Path) -> str:
     """A new database like the template, in use from now on; gives its address."""
     address = cluster.url.replace("postgresql+psycopg://", "postgresql://").rsplit("/", 1)[0]
     with psycopg.connect(f"{address}/postgres", autocommit=True) as connection:
-        connection.execute(f'CREATE DATABASE "{name}" TEMPLATE "{template}"'.encode())
+        connection.execute(f'CREATE DATABASE "{name}" TEMPLATE "{template}" STRATEGY FILE_COPY'.encode())
     url = f"{cluster.url.rsplit('/', 1)[0]}/{name}"
     use_database(url, folder)
     return url
