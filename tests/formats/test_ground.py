@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from pathlib import Path
 
 import ezdxf
 import pytest
@@ -68,6 +69,16 @@ def test_the_outlines_of_a_dxf_come_by_their_layers_in_the_pictures_units() -> N
     [(open_, ends)] = found.outlines["FENCE"]
     assert not open_
     assert ends[1][0] * found.metres_per_px == pytest.approx(20)
+
+
+def test_a_binary_dxf_is_read_as_the_other_form_is(tmp_path: Path) -> None:
+    document = ezdxf.new("R2010")
+    document.header["$INSUNITS"] = 6
+    document.modelspace().add_lwpolyline([(0, 0), (40, 0), (40, 20)], close=True)
+    document.saveas(tmp_path / "x.dxf", fmt="bin")
+    found = read_ground((tmp_path / "x.dxf").read_bytes(), name="x.dxf")
+    assert found.metres_per_px is not None
+    assert found.metres_per_px * found.width_px == pytest.approx(40)
 
 
 def test_a_dxf_without_a_unit_says_so_and_has_no_scale() -> None:

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import io
 import math
+import tempfile
+from pathlib import Path
 
+import ezdxf.filemanagement
 import ezdxf.recover
 from defusedxml.ElementTree import fromstring
 from ezdxf import units
@@ -25,6 +28,7 @@ from lantern.formats.ground.svg import plain, written
 STROKE = 0.0008  # of the longer side
 MOST_ENTITIES = 200_000
 MOST_OUTLINES, MOST_CORNERS, CHORD = 2000, 200, 0.005
+BINARY = b" Binary DXF\r\n\x1a\x00"  # how the first 22 bytes of the binary form end
 PLAIN = config.Configuration(
     background_policy=config.BackgroundPolicy.OFF,
     color_policy=config.ColorPolicy.BLACK,
@@ -63,9 +67,19 @@ def drawing_of(data: bytes, name: str) -> Ground:
         )
     scale = None if metres is None else box.size.x * metres / width
     outlines = _outlines(space, (box.extmin.x, box.extmin.y), width / box.size.x)
+    if sum(map(len, outlines.values())) >= MOST_OUTLINES:
+        said.append(f"only its first {MOST_OUTLINES} outlines can be taken as buildings")
     return Ground(
         name, "image/svg+xml", written(root), width, height, metres_per_px=scale, said=said, outlines=outlines
     )
+
+
+def _binary(data: bytes) -> Drawing:
+    """The library reads the binary form from files alone."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "drawing.dxf"
+        path.write_bytes(data)
+        return ezdxf.filemanagement.readfile(path)
 
 
 def _outlines(space: Modelspace, corner: tuple[float, float], scale: float) -> dict[str, list[Outline]]:
@@ -84,9 +98,15 @@ def _outlines(space: Modelspace, corner: tuple[float, float], scale: float) -> d
     return out
 
 
+def is_binary(data: bytes) -> bool:
+    return data[:22].endswith(BINARY)
+
+
 def _opened(data: bytes, name: str) -> tuple[Drawing, list[str]]:
     """The document; one with faults is mended as far as it goes, and that is said."""
     try:
+        if is_binary(data):
+            return _binary(data), []
         document, auditor = ezdxf.recover.read(io.BytesIO(data))
     except DXFStructureError as error:
         raise Refused([Fault(name, f"has no structure of a DXF: {error}", "a whole DXF file, R12 or later")]) from error

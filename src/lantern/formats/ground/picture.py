@@ -67,7 +67,7 @@ def _reader(data: bytes, page: int) -> Callable[[bytes, str], Ground] | None:
         return _raster
     if head.startswith(b"%PDF-"):
         return lambda data, name: pdf.page_of(data, name, page)
-    if head.startswith(b"AutoCAD Binary DXF") or re.match(rb"(999\s|\s*0\s+SECTION)", head):
+    if dxf.is_binary(data) or re.match(rb"(999\s|\s*0\s+SECTION)", head):
         return dxf.drawing_of
     if b"<svg" in data[:65_536] and head.startswith(b"<"):
         return svg.drawing_of

@@ -27,8 +27,9 @@ export function pickPoint(event, redraw) {
 
 export const picked = () => two.points ?? [];
 
-async function bring(file, page, changed) {
-  told.trouble = "";
+async function bring(file, page, { changed, redraw }) {
+  Object.assign(told, { trouble: "", said: [`Reading ${file.name}: a large drawing takes some seconds.`] });
+  redraw();
   try {
     const query = new URLSearchParams({ name: file.name, page });
     const found = await ask("POST", `/plan/pictures?${query}`, await file.arrayBuffer(), { raw: true });
@@ -40,7 +41,7 @@ async function bring(file, page, changed) {
       draft.plan.metres_per_px = found.metres_per_px;
       Object.assign(draft.plan, fitted(found.metres_per_px));
     }
-  } catch (error) { told.trouble = error.message; }
+  } catch (error) { Object.assign(told, { trouble: error.message, said: [] }); }
   changed();
 }
 
@@ -55,7 +56,7 @@ export function groundPart({ changed, redraw }) {
   Object.assign(file, { type: "file", accept: ".png,.jpg,.jpeg,.pdf,.svg,.dxf" });
   file.setAttribute("aria-label", "A ground picture: PNG, JPEG, PDF, SVG or DXF");
   let page = 1;
-  file.addEventListener("change", () => { if (file.files[0]) bring(file.files[0], page, changed); });
+  file.addEventListener("change", () => { if (file.files[0]) bring(file.files[0], page, { changed, redraw }); });
   part.append(file, numberField({ label: "Page of a PDF", value: page }, (value) => { page = value; }));
   const notice = html("div", "notice mt-1", told.trouble);
   notice.hidden = !told.trouble;
