@@ -146,6 +146,19 @@ def test_all_of_it_is_in_the_sites_file(small: Small) -> None:
     assert again.plan == document.plan
 
 
+def test_what_is_said_of_a_place_follows_its_new_name(client: TestClient, small: Small) -> None:
+    place = client.get("/sites/1/plan", headers={"accept": "text/html"}).text
+    name = orjson.loads(place.split('id="page-data">')[1].split("</script>")[0])["places"][0]["name"]
+    bell = {"name": "bell", "device": "M1", "what": "hearing", "points": [[0, 0]], "place": name}
+    drawn = PLAN | {"ambient": [{"place": name, "level_db": 60}, {"level_db": 50}], "aims": [bell]}
+    client.put("/sites/1/plan?base=0", json={"plan": drawn})
+    assert client.put("/sites/1/places/1", json={"name": "North quay"}).status_code == 200
+    held = client.get("/sites/1/plan.json").json()
+    assert [each.get("place") for each in held["ambient"]] == ["North quay", ""]
+    assert held["aims"][0]["place"] == "North quay"
+    assert client.get("/sites/1/plan/states").json()["states"][0]["reason"] == f"{name} is called North quay now."
+
+
 def test_aims_follow_a_devices_new_code_and_lead_somewhere_in_a_file(client: TestClient, small: Small) -> None:
     client.put("/sites/1/plan?base=0", json={"plan": PLAN})
     renamed = {"code": "T9", "name": "Camera", "place_id": 1, "ability": {"width": 8, "height": 6}}

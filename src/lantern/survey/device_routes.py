@@ -66,7 +66,7 @@ def rename_place(request: Request, place_id: Id, name: str = Body(embed=True)) -
     with transaction() as session:
         row = session.get_one(PlaceRow, place_id)
         tell(request, f"renamed the place {row.name} to {name.strip()}")
-        devices.rename_place(session, row, name)
+        devices.rename_place(session, row, name, user_id=user_id(request))
         return json_answer({"id": row.id})
 
 

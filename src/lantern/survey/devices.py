@@ -44,8 +44,20 @@ def add_place(session: Session, site_id: int, name: str) -> PlaceRow:
     return row
 
 
-def rename_place(session: Session, row: PlaceRow, name: str) -> None:
-    row.name = _place_name(session, row.site_id, name, row.id)
+def rename_place(session: Session, row: PlaceRow, name: str, *, user_id: int | None) -> None:
+    """What the plan says of how loud it is there, and who should hear what there, goes along."""
+    was, row.name = row.name, _place_name(session, row.site_id, name, row.id)
+    plan = plan_of(session, row.site_id)
+    if plan is None or was == row.name:
+        return
+    held = {key: plan.body.get(key, []) for key in ("ambient", "aims")}
+    if any(each.get("place") == was for found in held.values() for each in found):
+        followed = {
+            key: [each | {"place": row.name} if each.get("place") == was else each for each in found]
+            for key, found in held.items()
+            if found
+        }
+        keep(session, plan, plan.body | followed, reason=f"{was} is called {row.name} now.", user_id=user_id)
 
 
 def remove_place(session: Session, row: PlaceRow) -> None:
