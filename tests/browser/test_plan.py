@@ -6,7 +6,7 @@ import json
 import re
 from pathlib import Path
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import FloatRect, Locator, Page, expect
 
 from browser.conftest import violations
 from formats.test_ground import drawing
@@ -21,10 +21,19 @@ def ready(bench: Page, at: str = PLAN) -> Locator:
     return chart
 
 
+def box_of(found: Locator) -> FloatRect:
+    """Where it is; asked again while the page draws it anew."""
+    for _ in range(100):
+        box = found.bounding_box()
+        if box is not None:
+            return box
+        found.page.wait_for_timeout(50)
+    raise AssertionError(f"{found} is nowhere")
+
+
 def press(bench: Page, chart: Locator, *places: tuple[float, float]) -> None:
     """Press on places of the chart, in shares of its width and height from the top left corner."""
-    box = chart.bounding_box()
-    assert box is not None
+    box = box_of(chart)
     for x, y in places:
         bench.mouse.click(box["x"] + box["width"] * x, box["y"] + box["height"] * y)
 
@@ -54,8 +63,7 @@ def test_a_camera_is_dragged_and_moved_by_keys(bench: Page) -> None:
     panel = bench.locator(".plan-side")
     expect(panel.get_by_label("X", exact=True)).to_have_value("274")
     mark = bench.get_by_role("button", name="V2 Camera over the yard").and_(bench.locator("svg [data-device]"))
-    box = mark.locator(".catch").first.bounding_box()
-    assert box is not None
+    box = box_of(mark.locator(".catch").first)
     bench.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     bench.mouse.down()
     bench.mouse.move(box["x"] + 80, box["y"] + 40, steps=6)
@@ -106,22 +114,19 @@ def test_the_side_view_is_dragged_and_says_who_stands_where(bench: Page) -> None
     near = told.inner_text()
     range_.fill("90")
     expect(told).not_to_have_text(near)
-    eye = bench.locator('[data-grip="height"]').bounding_box()
-    assert eye is not None
+    eye = box_of(bench.locator('[data-grip="height"]'))
     bench.mouse.move(eye["x"] + 8, eye["y"] + 8)
     bench.mouse.down()
     bench.mouse.move(eye["x"] + 8, eye["y"] + 30, steps=5)
     bench.mouse.up()
     expect(panel.get_by_label("Height", exact=True)).not_to_have_value("6")
-    grip = bench.locator('[data-grip="tilt"]').bounding_box()
-    assert grip is not None
+    grip = box_of(bench.locator('[data-grip="tilt"]'))
     bench.mouse.move(grip["x"] + 5, grip["y"] + 5)
     bench.mouse.down()
     bench.mouse.move(grip["x"] + 5, grip["y"] - 12, steps=5)
     bench.mouse.up()
     expect(panel.get_by_label("Tilt", exact=True)).not_to_have_value("14")
-    turn = bench.locator("[data-turn]").bounding_box()
-    assert turn is not None
+    turn = box_of(bench.locator("[data-turn]"))
     bench.mouse.move(turn["x"] + turn["width"] / 2, turn["y"] + turn["height"] / 2)
     bench.mouse.down()
     bench.mouse.move(turn["x"] + 40, turn["y"] + 20, steps=5)
@@ -187,8 +192,7 @@ def test_what_is_drawn_is_dragged_bent_snapped_and_saved_with_its_place(bench: P
     handle.press("Shift+ArrowRight")
     expect(panel.get_by_label("Corner 1, x in m")).to_have_value("81")
     expect(chart).to_have_attribute("aria-busy", "false")
-    box = chart.locator('[data-between="0"]').bounding_box()
-    assert box is not None
+    box = box_of(chart.locator('[data-between="0"]'))
     bench.mouse.move(box["x"] + 2, box["y"] + 2)
     bench.mouse.down()
     bench.mouse.move(box["x"] + 2, box["y"] - 25, steps=4)

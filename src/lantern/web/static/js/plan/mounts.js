@@ -6,7 +6,7 @@ import { metres, pixels, shift } from "./view.js";
 
 const rounded = (value, by = 10) => Math.round(value * by) / by;
 
-export function mounts({ choose, all, side }) {
+export function mounts({ choose, all, beside, side }) {
   const newest = latest(async (device, dragged) => {
     try {
       const told = await ask("POST", `/plan/devices/${device.id}/try?height=${data.height}`, { mount: device.mount });
@@ -86,7 +86,7 @@ export function mounts({ choose, all, side }) {
     const told = await ask("GET", `/plan/devices/${device.id}?height=${data.height}`);
     if (device.dirty) return; // it was moved meanwhile
     Object.assign(device, { claims: told.claims ?? [], side: told.side ?? null, facts: told.facts ?? [] });
-    if (state.chosen === device.id) all();
+    if (state.chosen === device.id) { beside(); side(device); }
   };
   const send = async (device, method, url, body) => {
     try {

@@ -35,7 +35,7 @@ function choose(id) {
   if (devices.has(id)) mountActs.look(devices.get(id));
 }
 
-const mountActs = mounts({ choose, all, side: sideView });
+const mountActs = mounts({ choose, all, beside, side: sideView });
 
 // ---- the drawing ----
 
