@@ -31,6 +31,7 @@ from lantern.revisions import StaleRevisionError
 from lantern.settings import settings
 from lantern.survey.device_routes import router as devices
 from lantern.survey.diff_routes import router as diff
+from lantern.survey.plan_file_routes import router as plan_files
 from lantern.survey.plan_routes import router as plan
 from lantern.survey.routes import router as survey
 from lantern.survey.site_routes import router as sites
@@ -66,6 +67,7 @@ def make_app() -> FastAPI:
     for router in (
         survey,
         plan,
+        plan_files,
         device_table,
         devices,
         types,

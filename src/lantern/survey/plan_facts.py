@@ -66,9 +66,4 @@ def _(mount: Radar, edition: Edition) -> Facts:
 
 @_facts.register
 def _(mount: Speaker, edition: Edition) -> Facts:
-    levels = [(f"On its axis at {at:g} m", f"{_level(mount, at):.1f} dB(A)") for at in (1.0, 10.0, 30.0)]
-    return levels
-
-
-def _level(mount: Speaker, at_m: float) -> float:
-    return sound.at_distance_db(mount.at_1_m_db, at_m) - sound.air_db_per_m(sound.TONE_HZ) * at_m
+    return [(f"On its axis at {at:g} m", f"{sound.on_axis_db(mount, at):.1f} dB(A)") for at in (1.0, 10.0, 30.0)]

@@ -16,7 +16,7 @@ from lantern.core.optics.grades import EDITIONS
 from lantern.core.promise.claim import Around, Stood
 from lantern.core.promise.claims import claims
 from lantern.core.promise.mounts import mount_model
-from lantern.core.promise.plan import AIM_SORTS, MATERIALS, Aim, Plan
+from lantern.core.promise.plan import AIM_SORTS, AREAS, MATERIALS, Aim, Plan
 from lantern.core.promise.sight import sight
 from lantern.core.promise.sound import MARGINS, Speaker
 from lantern.core.promise.sound_field import louder
@@ -35,8 +35,29 @@ NAMED = {
     "px_per_m": "wished",
     "f_number": "F-number",
     "pan_deg_s": "turns at",
+    "char_mm": "character height",
+    "stroke_mm": "stroke of it",
+    "heading_deg": "faces, from north",
+    "depth_m": "capture depth",
+    "target_m": "size of the target",
+    "baseline_m": "between its eyes",
+    "blind_s": "unseen at most",
 }  # where a key alone would not do
 UNOFFERED = ("pixels", "min_speed_mps")  # of a mount: from the device, and rarely changed
+# what can be drawn by hand: how it is called, what it is begun with, and how many corners it has at least
+THINGS: dict[str, dict[str, Any]] = {
+    "building": {
+        "words": "Building", "list": "occluders", "fewest": 3, "closed": True,
+        "first": {"height_m": 4.0, "closed": True, "material": "concrete"},
+    },
+    "wall": {"words": "Wall", "list": "occluders", "fewest": 2, "first": {"height_m": 2.5, "material": "metal"}},
+    "water": {"words": "Water", "list": "outlines", "fewest": 3, "closed": True, "first": {"what": "water"}},
+    "road": {"words": "Road", "list": "outlines", "fewest": 2, "first": {"what": "road"}},
+    "pier": {"words": "Pier", "list": "outlines", "fewest": 3, "closed": True, "first": {"what": "pier"}},
+    "line": {"words": "Line", "list": "outlines", "fewest": 2, "first": {"what": "line"}},
+    "place": {"words": "Place", "list": "places", "fewest": 3, "closed": True},
+    "aim": {"words": "Aim", "list": "aims", "fewest": 1},
+}  # fmt: skip
 HEIGHTS = {0.0: "the ground", 0.5: "a plate, 0.5 m up", 1.6: "a face, 1.6 m up"}
 AS_FIRST: dict[str, Any] = {
     "height_m": 4.0, "azimuth_deg": 0.0, "tilt_deg": 20.0, "focal_mm": 6.0, "sensor_width_mm": 5.37, "sector_deg": 100.0,
@@ -150,6 +171,8 @@ def _device(
 def _offers() -> dict[str, Any]:
     """What can be drawn and said, with the fields of each sort."""
     return {
+        "things": THINGS,
+        "areas": list(AREAS),
         "materials": list(MATERIALS),
         "margins": list(MARGINS),
         "editions": list(EDITIONS),

@@ -84,9 +84,7 @@ def drawn_shapes(session: Session, site_id: int, plan: Plan) -> list[tuple[dict[
         told = {"name": each.name, "height_m": each.height_m, "material": each.material}
         out.append((told, each.wall.stands))
     for outline in plan.outlines:
-        closed = outline.what in ("water", "pier") and len(outline.points) > 2
-        drawn = shapely.Polygon(outline.points) if closed else shapely.LineString(outline.points)
-        out.append(({"name": outline.name, "what": outline.what}, drawn))
+        out.append(({"name": outline.name, "what": outline.what}, outline.stands))
     for aim in plan.aims:
         points = [point[:2] for point in aim.points]
         where = shapely.Point(points[0]) if len(points) == 1 else shapely.LineString(points)

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from checks import check
+from lantern.core.faults import Refused
 from lantern.core.modelled import read_model
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Mount
@@ -19,6 +20,7 @@ from lantern.core.promise.claim import Around, Claim, Stood
 from lantern.core.promise.claims import claims, remedied
 from lantern.core.promise.elevation import elevation
 from lantern.core.promise.following import Turning
+from lantern.core.promise.ground import Lying
 from lantern.core.promise.plan import Occluder, Plan
 from lantern.core.promise.sight import sight
 from lantern.core.promise.sound import Speaker
@@ -292,6 +294,25 @@ def test_areas_of_a_level_are_circles_round_a_speaker_alone() -> None:
     for level, radius in ((70.0, 10.0), (80.0, 10**0.5)):  # 20 log r, less 0.004 dB/m of air
         assert found[level].area == pytest.approx(math.pi * radius**2, rel=0.04)
     assert louder([], Plan()) == []
+
+
+# ---- the ground picture ----------------------------------------------------------------------------------------------
+
+
+def test_a_picture_lies_turned_to_north_and_is_stretched_about_the_first_point() -> None:
+    """North 90° clockwise of its up: what is to the right in it lies north, what is up lies west."""
+    lying = Lying(metres_per_px=0.5, origin=(10.0, 20.0), north_deg=90)
+    assert lying.metres(4, 0) == (10, 22)
+    assert lying.metres(0, 6) == (7, 20)
+    straight = Lying(metres_per_px=0.5, origin=(2.0, 4.0))
+    one, other = straight.metres(100, 100), straight.metres(300, 100)
+    after = straight.stretched(one, other, 25)  # 100 m are 25 m
+    assert after.metres_per_px == 0.125
+    assert after.metres(100, 100) == one
+    assert math.dist(after.metres(100, 100), after.metres(300, 100)) == pytest.approx(25)
+    for points, length in ((one, one), 5), ((one, other), -1):
+        with pytest.raises(Refused, match="how far apart"):
+            straight.stretched(*points, length)
 
 
 # ---- all together ----------------------------------------------------------------------------------------------------

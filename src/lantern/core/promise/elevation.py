@@ -50,6 +50,7 @@ class Elevation:
             "hidden": [list(each) for each in self.hidden],
             "length": self.length_m,
             "tilt": self.tilt_deg,
+            "upright": UPRIGHT_M,
             "sharp": self.sharp,
             "someone": [list(each) for each in self.someone],
         }

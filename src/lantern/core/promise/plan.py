@@ -12,12 +12,14 @@ from typing import Any, Literal, Self
 
 import shapely
 from pydantic import BaseModel, Field, SerializerFunctionWrapHandler, model_serializer, model_validator
+from shapely.geometry.base import BaseGeometry
 
 from lantern.core.linking.links import Strict
 from lantern.core.optics.coverage import Wall
 from lantern.core.register.installed import Loose
 
 Point = tuple[float, float]
+AREAS = ("water", "pier")  # outlines that are areas; the others are lines
 # one-way loss in dB at 24 GHz, absorption and reflection: ITU-R P.2040-1 coefficients, from memory; thin plastic common practice
 MATERIALS: dict[str, float] = {
     "metal": float("inf"),
@@ -77,9 +79,18 @@ class Outline(Strict):
 
     @model_validator(mode="after")
     def _simple(self) -> Self:
-        if self.what in ("water", "pier") and len(self.points) > 2:
+        if self.closed:
             _check_simple(self.points)
         return self
+
+    @property
+    def closed(self) -> bool:
+        """Its last corner is joined to its first."""
+        return self.what in AREAS and len(self.points) > 2
+
+    @property
+    def stands(self) -> BaseGeometry:
+        return shapely.Polygon(self.points) if self.closed else shapely.LineString(self.points)
 
 
 class Ambient(Strict):

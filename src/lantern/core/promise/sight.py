@@ -37,8 +37,8 @@ class Sight:
 def sight(stood: Sequence[Stood], plan: Plan, height_m: float = 0.0) -> Sight:
     """What the cameras see of targets at a height; cameras that turn, as they rest."""
     ground = shapely.box(0, 0, plan.width_m, plan.height_m)
-    wet = [shapely.Polygon(each.points) for each in plan.outlines if each.what == "water" and len(each.points) > 2]
-    built = [shapely.Polygon(each.points) for each in plan.occluders if each.closed]
+    wet = [each.stands for each in plan.outlines if each.what == "water" and each.closed]
+    built = [each.wall.stands for each in plan.occluders if each.closed]
     dry = shapely.difference(ground, shapely.union_all([*wet, *built])) if wet or built else ground
     seen = [covered(each.mount, plan.walls, height_m).seen for each in stood if isinstance(each.mount, Mount)]
     if not seen:

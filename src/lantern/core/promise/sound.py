@@ -110,6 +110,11 @@ def barrier_db(eye: Floats, points: Floats, walls: Sequence[Wall]) -> Floats:
     return worst
 
 
+def on_axis_db(speaker: Speaker, range_m: float) -> float:
+    """How loud one speaker is straight before it, with nothing in the way."""
+    return at_distance_db(speaker.at_1_m_db, range_m) - air_db_per_m(TONE_HZ) * range_m
+
+
 def levels_db(speaker: Speaker, points: Floats, walls: Sequence[Wall] = ()) -> Floats:
     """How loud one speaker is at points of shape (n, 3). Shape (n,)."""
     range_m = np.linalg.norm(points - speaker.eye, axis=1)

@@ -8,21 +8,11 @@ const NEAR_PX = 9;
 const rounded = (value) => Math.round(value * 100) / 100;
 const whole = (corner) => corner.map((value, n) => (n < 2 ? rounded(value) : value));
 
-// what each tool makes; `fewest` corners
-export const TOOLS = {
-  building: { words: "Building", list: "occluders", fewest: 3, make: { height_m: 4, closed: true, material:
-    "concrete" } },
-  wall: { words: "Wall", list: "occluders", fewest: 2, make: { height_m: 2.5, material: "metal" } },
-  water: { words: "Water", list: "outlines", fewest: 3, make: { what: "water" } },
-  road: { words: "Road", list: "outlines", fewest: 2, make: { what: "road" } },
-  pier: { words: "Pier", list: "outlines", fewest: 3, make: { what: "pier" } },
-  line: { words: "Line", list: "outlines", fewest: 2, make: { what: "line" } },
-  place: { words: "Place", list: "places", fewest: 3 },
-  aim: { words: "Aim", list: "aims", fewest: 1 },
-};
+// what each tool makes, how it is called, and how many corners it has at least
+export const TOOLS = data.offers.things;
 export const chosenFor = { aim: "density", device: null, place: null, snap: true };
 
-const isClosed = (tool) => ["building", "water", "pier", "place"].includes(tool)
+const isClosed = (tool) => TOOLS[tool].closed === true
   || (tool === "aim" && data.offers.aims[chosenFor.aim].shape === "area");
 const isPoint = (tool) => tool === "aim" && data.offers.aims[chosenFor.aim].shape === "point";
 
@@ -78,7 +68,7 @@ export function drawing({ changed, redraw }) {
     } else {
       const made = tool === "aim" ? { what: chosenFor.aim, device: chosenFor.device,
         ...data.offers.aims[chosenFor.aim].first }
-        : TOOLS[tool].make;
+        : TOOLS[tool].first;
       const name = tool === "aim" ? "aim" : tool;
       state.thing = addThing(TOOLS[tool].list, { ...made, name: ownName(TOOLS[tool].list, name), points: corners });
     }

@@ -118,7 +118,10 @@ function aimFields(aim, set) {
     margin: () => choiceField("Margin", aim.margin ?? data.offers.margins[0], data.offers.margins, (v) =>
       set("margin", v)),
   };
-  for (const each of sort.fields) parts.push(special[each.key]?.() ?? numberField({ ...each, value: aim[each.key] ??
+  // a point that has a height of its own is as high as that
+  const raised = aim.points[0].length > 2;
+  for (const each of sort.fields.filter(({ key }) => !(raised &&
+    key === "height_m"))) parts.push(special[each.key]?.() ?? numberField({ ...each, value: aim[each.key] ??
     each.default,
     hint: each.default === null ? "not said" : "" }, (value) => set(each.key, value)));
   return parts;
@@ -147,7 +150,7 @@ function cornersPart(thing, acts) {
     k) => field(n, k, value)), thing.corners.length > (thing.closed ? 3 : 2) ? button("btn btn-small", "−", () =>
     acts.dropCorner(n)) : null));
   rows.forEach((row, n) => row.querySelector("button")?.setAttribute("aria-label", `Take corner ${n + 1} away`));
-  return fold("corners", `${thing.corners.length} corners, in metres`, rows);
+  return fold("corners", `${thing.corners.length} corner${thing.corners.length === 1 ? "" : "s"}, in metres`, rows);
 }
 
 // ---- the sheet ----

@@ -10,14 +10,28 @@ const two = { points: null };
 
 export const measuring = () => two.points !== null;
 
-// The picture is stretched about the first point until the two are as far apart as was said.
-function stretch(length) {
-  const [one, other] = two.points;
-  const { origin, metres: now } = placed();
-  const ratio = length / Math.hypot(other[0] - one[0], other[1] - one[1]);
-  draft.plan.metres_per_px = now * ratio;
-  draft.plan.origin = origin.map((value, n) => Math.round((one[n] + (value - one[n]) * ratio) * 1000) / 1000);
+const lying = () => {
+  const { origin, north, metres } = placed();
+  return { metres_per_px: metres, origin, north_deg: north };
+};
+
+async function asked(url, body, changed) {
+  try {
+    const found = await ask("POST", url, body);
+    told.trouble = "";
+    return found;
+  } catch (error) {
+    told.trouble = error.message;
+    changed();
+    return null;
+  }
+}
+
+async function stretch(length, changed) {
+  const found = await asked("/plan/ground/scale", { lying: lying(), points: two.points, length_m: length }, changed);
   two.points = null;
+  if (found) Object.assign(draft.plan, { metres_per_px: found.metres_per_px, origin: found.origin });
+  changed();
 }
 
 export function pickPoint(event, redraw) {
@@ -77,13 +91,14 @@ export function groundPart({ changed, redraw }) {
 function walls({ changed }) {
   const layers = Object.keys(told.outlines);
   if (!layers.length || !draft.plan.metres_per_px) return [];
-  const { origin, north, metres } = placed();
-  const [cos, sin] = [Math.cos((north * Math.PI) / 180), Math.sin((north * Math.PI) / 180)];
-  const cm = (value) => Math.round(value * 100) / 100;
-  const put = ([u, v]) => [cm(origin[0] + metres * (u * cos - v * sin)), cm(origin[1] + metres * (u * sin + v * cos))];
-  const take = () => {
-    for (const [closed, corners] of told.outlines[told.layer]) addThing("occluders", { name: ownName("occluders",
-      told.layer.toLowerCase()), points: corners.map(put), closed, height_m: told.height });
+  const take = async () => {
+    const outlines = told.outlines[told.layer];
+    const found = await asked("/plan/ground/outlines", { lying: lying(), outlines: outlines.map(([, corners]) =>
+      corners) },
+      changed);
+    if (!found) return;
+    found.outlines.forEach((points, n) => addThing("occluders", { name: ownName("occluders", told.layer.toLowerCase()),
+      points, closed: outlines[n][0], height_m: told.height }));
     changed();
   };
   return [html("p", "quiet mb-0 mt-2", "Its outlines as buildings and walls:"), choiceField("Layer", told.layer,
@@ -103,9 +118,8 @@ function scaling({ changed, redraw }) {
       `${picture.name}: its scale is not known yet. Press on two points of the picture that ${
         "you know the distance of."}`)];
   const points = picked().length;
-  if (points === 2) parts.push(numberField({ label: "They are apart", unit: "m", value: null }, (value) => {
-    if (value > 0) { stretch(value); changed(); }
-  }));
+  if (points === 2) parts.push(numberField({ label: "They are apart", unit: "m", value: null }, (value) =>
+    stretch(value, changed)));
   else parts.push(button("btn btn-small", measuring() ? `Point ${points + 1} of 2: press on the chart` :
     "Scale by two points",
     () => { two.points = measuring() ? null : []; redraw(); }));

@@ -5,7 +5,6 @@ import { short } from "./parts.js";
 import { data, find } from "./state.js";
 
 const SIDE = { width: 690, height: 150, left: 34, bottom: 22, top: 14, right: 10 };
-const SOMEONE_M = 1.8;
 const now = { device: null, scale: null, at: null }; // `at`: the share of the length at which somebody stands
 
 const within = (value, low, high) => Math.min(Math.max(value, low), high);
@@ -105,9 +104,9 @@ function someone(told, { x, y }) {
     ? each : best));
   const range = find("side-range");
   range.value = String(Math.round(now.at * 100));
-  find("side-told").textContent = `${short(at)} m away: ${short(density)} px/m, ${words}; ${SOMEONE_M} m are ${
+  find("side-told").textContent = `${short(at)} m away: ${short(density)} px/m, ${words}; ${told.upright} m are ${
     tall === null ? "not in front of it" : `${short(tall, 0)} px`}`;
-  const [foot, head] = [y(0), y(SOMEONE_M)];
+  const [foot, head] = [y(0), y(told.upright)];
   const high = foot - head;
   return [el("g", { class: "someone", "data-grip": "someone" },
     el("rect", { class: "someone-catch", x: x(at) - 9, y: head - 4, width: 18, height: high + 8 }),

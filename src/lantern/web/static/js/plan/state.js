@@ -45,7 +45,6 @@ export function redo() {
 
 // ---- things of the drawing ----
 
-const CLOSED = { water: true, pier: true };
 const listOf = (list) => (list === "places" ? draft.places : draft.plan[list] ?? []);
 
 export const SHAPES_OF = ["outlines", "occluders", "places", "aims"];
@@ -55,7 +54,7 @@ export function thingAt([list, n]) {
   const object = listOf(list)[n];
   if (!object || (list === "places" && !object.polygon)) return null;
   const key = list === "places" ? "polygon" : "points";
-  const closed = { outlines: CLOSED[object.what] === true, occluders: object.closed === true, places: true,
+  const closed = { outlines: data.offers.areas.includes(object.what), occluders: object.closed === true, places: true,
     aims: data.offers.aims[object.what]?.shape === "area" && object.points?.length > 2 }[list];
   return { list, n, key, object, closed, corners: object[key] };
 }
