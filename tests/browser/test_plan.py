@@ -6,7 +6,7 @@ import json
 import re
 from pathlib import Path
 
-from playwright.sync_api import FloatRect, Locator, Page, expect
+from playwright.sync_api import FloatRect, Locator, Page, Route, expect
 
 from browser.conftest import violations
 from formats.test_ground import drawing
@@ -56,6 +56,34 @@ def test_what_falls_short_is_told_and_a_cure_is_taken(bench: Page) -> None:
     panel.get_by_label("Watts").press("Enter")
     panel.get_by_role("button", name="Save it here").click()
     expect(bench.locator(".falls-short")).to_contain_text("L1")
+
+
+def test_what_is_typed_outlives_an_answer_that_comes_meanwhile(bench: Page) -> None:
+    held: list[Route] = []
+    bench.route(re.compile(r"/plan/devices/\d+\?"), lambda route: held.append(route))
+    ready(bench, f"{PLAN}#L1")
+    panel = bench.locator(".plan-side")
+    watts = panel.get_by_label("Watts")
+    watts.focus()
+    bench.keyboard.press("Control+A")
+    bench.keyboard.type("17")
+    with bench.expect_response(re.compile("/plan/devices/")):
+        held[0].continue_()  # the cures of the device that the page opens with
+    bench.wait_for_timeout(100)
+    expect(watts).to_have_value("17")
+    expect(panel).not_to_contain_text("17.9 W")  # the cures wait until the field is left
+    bench.keyboard.press("Control+A")
+    bench.keyboard.type("8")
+    panel.get_by_label("Sensitivity").focus()
+    expect(panel).to_contain_text("17.9 W instead of 8 W")
+    watts.focus()
+    bench.keyboard.press("Control+A")
+    bench.keyboard.type("17.9")
+    bench.unroute_all()
+    bench.keyboard.press("Enter")
+    expect(panel.get_by_role("button", name="Save it here")).to_be_visible()
+    expect(bench.locator(".falls-short")).not_to_contain_text("L1")
+    expect(watts).to_have_value("17.9")
 
 
 def test_a_camera_is_dragged_and_moved_by_keys(bench: Page) -> None:

@@ -1,7 +1,7 @@
 // Beside the chart while it is drawn: tools, the fields of what is chosen, the sheet, the ground picture, ambient
 // levels, saving.
 import { ask } from "../http.js";
-import { button, choiceField, fold, html, numberField, textField } from "./parts.js";
+import { button, choiceField, fold, html, numberField, numberInput, textField } from "./parts.js";
 import { TOOLS, chosenFor } from "./drawing.js";
 import { groundPart } from "./ground.js";
 import { addThing, canRedo, canUndo, data, draft, find, ownName, removeThing, state, thingAt, things,
@@ -56,9 +56,9 @@ function toolPart(acts) {
 
 function saving(acts) {
   const why = html("input", "form-control");
-  Object.assign(why, { value: reason, maxLength: 400, placeholder: "why, for whoever comes next" });
+  Object.assign(why, { defaultValue: reason, maxLength: 400, placeholder: "why, for whoever comes next" });
   why.setAttribute("aria-label", "Why the plan is changed");
-  why.addEventListener("input", () => { reason = why.value; });
+  why.addEventListener("input", () => { why.defaultValue = reason = why.value; });
   const [back, forth] = [button("btn btn-small", "Undo", acts.undo), button("btn btn-small", "Redo", acts.redo)];
   [back.disabled, forth.disabled] = [!canUndo(), !canRedo()];
   const save = button("btn btn-main", "Save the plan", () => acts.save(reason));
@@ -129,26 +129,16 @@ function aimFields(aim, set) {
 
 function cornersPart(thing, acts) {
   const put = (n, k, value) => {
-    thing.object[thing.key] = thing.corners.map((corner, at) => (at === n ? corner.map((old, axis) => (axis === k ?
-      value
-      : old)) : corner));
+    const moved = thing.corners[n].map((old, axis) => (axis === k ? value : old));
+    thing.object[thing.key] = thing.corners.map((corner, at) => (at === n ? moved : corner));
     acts.changed();
   };
-  const field = (n, k, value) => {
-    const input = html("input", "form-control num-input");
-    Object.assign(input, { value: String(value), inputMode: "decimal" });
-    input.setAttribute("aria-label", `Corner ${n + 1}, ${"xyz"[k]} in m`);
-    input.addEventListener("change", () => {
-      const number = Number(input.value.replace(",", "."));
-      if (input.value.trim() && Number.isFinite(number)) setTimeout(() => put(n, k,
-        number)); else input.value = String(value);
-    });
-    return input;
-  };
+  const field = (n, k, value) => numberInput({ label: `Corner ${n + 1}, ${"xyz"[k]} in m`, value },
+    (number) => put(n, k, number));
+  const fewest = thing.closed ? 3 : 2;
   const rows = thing.corners.map((corner, n) => html("div", "corner-row", html("span", "quiet", `${n + 1}`),
-    corner.map((value,
-    k) => field(n, k, value)), thing.corners.length > (thing.closed ? 3 : 2) ? button("btn btn-small", "−", () =>
-    acts.dropCorner(n)) : null));
+    corner.map((value, k) => field(n, k, value)),
+    thing.corners.length > fewest ? button("btn btn-small", "−", () => acts.dropCorner(n)) : null));
   rows.forEach((row, n) => row.querySelector("button")?.setAttribute("aria-label", `Take corner ${n + 1} away`));
   return fold("corners", `${thing.corners.length} corner${thing.corners.length === 1 ? "" : "s"}, in metres`, rows);
 }

@@ -23,11 +23,25 @@ export const withUnit = (value, unit, digits = 1) => `${short(value, digits)}${u
 // What a field says is put once the focus has moved on, for what is put draws the fields anew.
 const then = (work, ...values) => setTimeout(() => work(...values));
 
-// Draw a part anew, with the focus on the same field as before.
+const PRESS_MS = 300; // the button that is pressed on leaving a field must not be drawn anew under the press
+
+// Draw a part anew, with the focus on the same field as before and the same of it selected. While somebody types in a
+// field of it, it waits until the field is left: what is typed must not be lost.
 export function keepingFocus(part, draw) {
-  const label = part.contains(document.activeElement) ? document.activeElement.getAttribute("aria-label") : null;
+  const held = part.contains(document.activeElement) ? document.activeElement : null;
+  const field = held?.matches("input:not([type])") ? held : null;
+  if (field && field.value !== field.defaultValue) {
+    part.drawLater = draw;
+    field.onblur = () => setTimeout(() => { if (part.drawLater) keepingFocus(part, part.drawLater); }, PRESS_MS);
+    return;
+  }
+  const label = held?.getAttribute("aria-label");
+  const selected = field ? [field.selectionStart, field.selectionEnd] : null;
+  part.drawLater = null;
   draw();
-  if (label) part.querySelector(`[aria-label="${CSS.escape(label)}"]`)?.focus();
+  const anew = label ? part.querySelector(`[aria-label="${CSS.escape(label)}"]`) : null;
+  anew?.focus();
+  if (selected && anew) anew.setSelectionRange(...selected);
 }
 
 // A part that is opened and closed, and stays so when the page is drawn anew. `at`: how it is at first.
@@ -39,27 +53,36 @@ export function fold(key, title, inner, at = false) {
   return part;
 }
 
-// A line with a label, a field for a number, and its unit. `put` is told the number; null where it was emptied and
-// may be.
-export function numberField({ label, unit = "", value, optional = false, disabled = false, hint = "" }, put) {
+// A field for a number. `put` is told it; null where it was emptied and may be.
+export function numberInput({ label, value, optional = false, disabled = false, hint = "" }, put) {
   const input = html("input", "form-control num-input");
-  Object.assign(input, { value: typed(value), inputMode: "decimal", disabled, placeholder: hint });
+  Object.assign(input, { defaultValue: typed(value), inputMode: "decimal", disabled, placeholder: hint });
   input.setAttribute("aria-label", label);
   input.addEventListener("change", () => {
     const text = input.value.trim().replace(",", ".");
     const number = Number(text);
-    if (text === "" && optional) then(put, null);
-    else if (text === "" || !Number.isFinite(number)) input.value = typed(value);
-    else then(put, number);
+    const meant = text === "" ? optional : Number.isFinite(number);
+    if (!meant) input.value = typed(value);
+    input.defaultValue = input.value;
+    if (meant && text !== typed(value)) then(put, text === "" ? null : number);
   });
-  return html("label", "mount-field", html("span", "", label), input, html("span", "quiet", unit));
+  return input;
+}
+
+// A line with a label, a field for a number, and its unit.
+export function numberField({ label, unit = "", ...rest }, put) {
+  return html("label", "mount-field", html("span", "", label), numberInput({ label, ...rest }, put),
+    html("span", "quiet", unit));
 }
 
 export function textField(label, value, put, { disabled = false, hint = "" } = {}) {
   const input = html("input", "form-control text-input");
-  Object.assign(input, { value: value ?? "", disabled, placeholder: hint, maxLength: 400 });
+  Object.assign(input, { defaultValue: value ?? "", disabled, placeholder: hint, maxLength: 400 });
   input.setAttribute("aria-label", label);
-  input.addEventListener("change", () => then(put, input.value.trim()));
+  input.addEventListener("change", () => {
+    input.defaultValue = input.value;
+    then(put, input.value.trim());
+  });
   return html("label", "mount-field wide", html("span", "", label), input);
 }
 
