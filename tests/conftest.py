@@ -16,16 +16,18 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from argon2 import PasswordHasher
 from xdist.scheduler import LoadScopeScheduling
 from xdist.workermanage import WorkerController
 
 from lantern.cluster import Cluster, free_port
 from lantern.db.base import engine
+from lantern.people import tables
 from lantern.settings import settings
 from lantern.tune.judging import MEMORY
 from seeded import Small, small_site
 
-CHROMIUM = "/usr/bin/chromium"
+CHROMIUM = "/tmp/w/hs/usr/lib/chromium/chromium-headless-shell"
 LANTERN = Path(sys.executable).with_name("lantern")
 START_S = 600
 ROOM_BYTES = 6 * 2**30
@@ -80,6 +82,12 @@ def cluster() -> Iterator[Cluster]:
         made.start()
         yield made
         made.stop()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def cheap_passwords() -> None:
+    """Passwords of the tests' own users cost next to nothing: hundreds of tests log in."""
+    tables._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
 
 
 def use_database(url: str, folder: Path) -> None:
