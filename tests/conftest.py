@@ -27,7 +27,7 @@ from lantern.settings import settings
 from lantern.tune.judging import MEMORY
 from seeded import Small, small_site
 
-CHROMIUM = "/tmp/w/hs/usr/lib/chromium/chromium-headless-shell"
+CHROMIUM = "/usr/bin/chromium-headless-shell"  # Debian's, without the window that nobody sees: a third of the work less
 LANTERN = Path(sys.executable).with_name("lantern")
 START_S = 600
 ROOM_BYTES = 6 * 2**30

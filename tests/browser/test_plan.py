@@ -55,6 +55,7 @@ def test_what_falls_short_is_told_and_a_cure_is_taken(bench: Page) -> None:
     panel.get_by_label("Watts").fill("8")
     panel.get_by_label("Watts").press("Enter")
     panel.get_by_role("button", name="Save it here").click()
+    expect(panel.get_by_role("button", name="Save it here")).to_be_hidden()  # it is kept, and the page came anew
     expect(bench.locator(".falls-short")).to_contain_text("L1")
 
 
