@@ -117,15 +117,6 @@ def test_one_at_a_time_and_a_clean_stop(state: Path) -> None:
     taken.wait(PATIENCE_S)
 
 
-def test_killed_it_leaves_nothing_behind(state: Path) -> None:
-    process = start(state, free_port())
-    members = family(process.pid)
-    assert len(members) > 3
-    process.kill()
-    process.wait(PATIENCE_S)
-    until(lambda: members.isdisjoint(running()))
-
-
 def parts(port: int) -> dict[str, dict[str, Any]]:
     with urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=5) as answer:
         return {part["name"]: part for part in json.load(answer)["parts"]}
@@ -166,17 +157,20 @@ def test_each_part_comes_back_alone_and_the_program_goes_on(state: Path) -> None
 
 
 @pytest.mark.parametrize("everything", [False, True])
-def test_killed_it_starts_again_at_once(state: Path, everything: bool) -> None:
+def test_killed_it_leaves_nothing_behind_and_starts_again_at_once(state: Path, everything: bool) -> None:
     """The supervisor alone, whose children the kernel ends; or every process at one time, as when the power fails."""
     port = free_port()
     process = start(state, port)
-    for pid in family(process.pid) if everything else {process.pid}:
+    members = family(process.pid)
+    assert len(members) > 3
+    for pid in members if everything else {process.pid}:
         with suppress(ProcessLookupError):
             os.kill(pid, signal.SIGKILL)
     process.wait(PATIENCE_S)
     again = start(state, port)
     assert again.poll() is None, again.stdout and again.stdout.read()
     assert answers(port)
+    assert members.isdisjoint(running())  # nothing of the killed one is left
     again.terminate()
     assert again.wait(PATIENCE_S) == 0
 

@@ -13,12 +13,12 @@ from itertools import combinations, product
 from typing import Any
 
 import numpy as np
-from scipy.stats import chi2
 
 from lantern.core.plates.distances import COST, SAME
 from lantern.core.plates.keys import ALPHABET
 from lantern.core.plates.lists import Roll
 from lantern.core.plates.syntax import template
+from lantern.core.scoring.intervals import poisson_rate
 from lantern.core.tuning.wanted import still_wanted
 
 WIDEST = 0.9  # beyond it keys of other lengths and with other symbols come in, and are not counted one by one
@@ -123,8 +123,10 @@ def year_of(seen: int, passages: int, passages_a_year: float) -> Year | None:
     scale = passages_a_year / passages
     if seen == 0:
         return Year(0, passages, 0.0, 0.0, -math.log(0.05) * scale)
-    low, high = chi2.ppf(0.025, 2 * seen) / 2, chi2.ppf(0.975, 2 * (seen + 1)) / 2
-    return Year(seen, passages, seen * scale, float(low) * scale, float(high) * scale)
+    a_passage = poisson_rate(seen, passages)
+    assert a_passage is not None  # there were passages
+    low, high = a_passage
+    return Year(seen, passages, seen * scale, low * passages_a_year, high * passages_a_year)
 
 
 def passages_for(wish_a_year: float, passages_a_year: float) -> float:

@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from scipy.optimize import isotonic_regression, minimize_scalar
 
 from lantern.core.signals import Floats
 from lantern.core.watching import Bools
@@ -67,7 +66,9 @@ def log_loss(q: Floats, right: Bools) -> float:
 
 
 def temperature_of(q: Floats, right: Bools) -> float:
-    """The temperature of least log loss."""
+    """The temperature of least log loss. The library is fetched where it is asked for: it takes long, and few ever ask."""
+    from scipy.optimize import minimize_scalar
+
     found = minimize_scalar(
         lambda ln: log_loss(tempered(q, float(np.exp(ln))), right),
         bounds=(-np.log(HOTTEST), np.log(HOTTEST)),
@@ -78,6 +79,8 @@ def temperature_of(q: Floats, right: Bools) -> float:
 
 def isotonic(q: Floats, right: Bools) -> tuple[Floats, Floats]:
     """(confidences in order, how often right): a step function that never falls."""
+    from scipy.optimize import isotonic_regression
+
     order = np.argsort(q, kind="stable")
     values, first = np.unique(q[order], return_index=True)
     counts = np.diff(np.append(first, q.size))
