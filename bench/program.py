@@ -53,7 +53,9 @@ def program() -> Iterator[tuple[str, Path]]:
 
 def logged_in(play: Any, address: str) -> Any:
     """A page of the demo's user in a browser of its own; its browser is `page.context.browser`."""
-    browser = play.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox", "--disable-gpu"])
+    browser = play.chromium.launch(
+        executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox", "--disable-gpu"]
+    )
     page = browser.new_page(viewport={"width": 1280, "height": 800})
     page.goto(f"{address}/login")
     page.fill("#login", LOGIN)

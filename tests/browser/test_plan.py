@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import math
 import re
 from pathlib import Path
 
+import pytest
 from playwright.sync_api import FloatRect, Locator, Page, Route, expect
 
 from browser.conftest import violations
@@ -29,6 +31,15 @@ def box_of(found: Locator) -> FloatRect:
             return box
         found.page.wait_for_timeout(50)
     raise AssertionError(f"{found} is nowhere")
+
+
+def drag(bench: Page, grip: Locator, dx: float, dy: float) -> None:
+    box = box_of(grip)
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    bench.mouse.move(x, y)
+    bench.mouse.down()
+    bench.mouse.move(x + dx, y + dy, steps=5)
+    bench.mouse.up()
 
 
 def press(bench: Page, chart: Locator, *places: tuple[float, float]) -> None:
@@ -61,7 +72,7 @@ def test_what_falls_short_is_told_and_a_cure_is_taken(bench: Page) -> None:
 
 def test_what_is_typed_outlives_an_answer_that_comes_meanwhile(bench: Page) -> None:
     held: list[Route] = []
-    bench.route(re.compile(r"/plan/devices/\d+\?"), lambda route: held.append(route))
+    bench.route(re.compile(r"/plan/devices/\d+\?"), lambda route: held.append(route))  # noqa: PLW0108  it marks what it is given
     ready(bench, f"{PLAN}#L1")
     panel = bench.locator(".plan-side")
     watts = panel.get_by_label("Watts")
@@ -109,7 +120,7 @@ def test_a_camera_is_dragged_and_moved_by_keys(bench: Page) -> None:
 
 def test_the_side_view_and_the_plan_as_text(bench: Page) -> None:
     chart = ready(bench, f"{PLAN}#P1")
-    side = bench.locator(".side-view svg")
+    side = bench.locator(".side-view > svg")
     expect(side).to_contain_text("plates at the bar")
     expect(side).to_contain_text("250 identify")
     bench.get_by_role("button", name="As text").click()
@@ -143,26 +154,54 @@ def test_the_side_view_is_dragged_and_says_who_stands_where(bench: Page) -> None
     near = told.inner_text()
     range_.fill("90")
     expect(told).not_to_have_text(near)
-    eye = box_of(bench.locator('[data-grip="height"]'))
-    bench.mouse.move(eye["x"] + 8, eye["y"] + 8)
-    bench.mouse.down()
-    bench.mouse.move(eye["x"] + 8, eye["y"] + 30, steps=5)
-    bench.mouse.up()
-    expect(panel.get_by_label("Height", exact=True)).not_to_have_value("6")
-    grip = box_of(bench.locator('[data-grip="tilt"]'))
-    bench.mouse.move(grip["x"] + 5, grip["y"] + 5)
-    bench.mouse.down()
-    bench.mouse.move(grip["x"] + 5, grip["y"] - 12, steps=5)
-    bench.mouse.up()
-    expect(panel.get_by_label("Tilt", exact=True)).not_to_have_value("14")
-    turn = box_of(bench.locator("[data-turn]"))
-    bench.mouse.move(turn["x"] + turn["width"] / 2, turn["y"] + turn["height"] / 2)
-    bench.mouse.down()
-    bench.mouse.move(turn["x"] + 40, turn["y"] + 20, steps=5)
-    bench.mouse.up()
-    expect(panel.get_by_label("Azimuth", exact=True)).not_to_have_value("222")
+    for grip, dx, dy, label, before in (
+        ('[data-grip="height"]', 0, 22, "Height", "6"),
+        ('[data-grip="tilt"]', 0, -17, "Tilt", "14"),
+        ('[data-turn="field"]', 30, 10, "Focal", "6"),
+        ('[data-turn="azimuth"]', 30, 10, "Azimuth", "222"),
+        ("[data-roll-grip]", 12, 4, "Roll", "0"),
+    ):
+        drag(bench, bench.locator(grip).first, dx, dy)
+        expect(panel.get_by_label(label, exact=True)).not_to_have_value(before)
     panel.get_by_role("button", name="Back to where it was").click()
     expect(panel.get_by_label("Azimuth", exact=True)).to_have_value("222")
+
+
+def test_an_edge_of_the_field_is_dragged_to_the_lens_that_has_it(bench: Page) -> None:
+    """The field's half is the angle between where it looks and where its edge was dragged to: f = w / (2 tan)."""
+    chart = ready(bench, f"{PLAN}#V2")
+    focal = bench.locator(".plan-side").get_by_label("Focal", exact=True)
+    tip = box_of(chart.locator(".mount.chosen [data-turn='azimuth']"))
+    mark = box_of(chart.locator(".mount.chosen > .catch"))
+    (x, y), (mx, my) = ((box["x"] + box["width"] / 2, box["y"] + box["height"] / 2) for box in (tip, mark))
+    dx, dy = x - mx, y - my
+    half = math.radians(20)  # to be turned by so much
+    edge = (dx * math.cos(half) - dy * math.sin(half), dx * math.sin(half) + dy * math.cos(half))
+    grip = box_of(chart.locator("[data-turn='field']").nth(1))
+    bench.mouse.move(grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2)
+    bench.mouse.down()
+    bench.mouse.move(mx + edge[0] * 2, my + edge[1] * 2, steps=6)
+    bench.mouse.up()
+    expect(focal).not_to_have_value("6")
+    assert float(focal.input_value()) == pytest.approx(5.37 / 2 / math.tan(half), rel=0.03)
+
+
+def test_a_counter_from_the_side_says_who_passes_beneath_it(bench: Page) -> None:
+    ready(bench, f"{PLAN}#C2")
+    side, told = bench.locator(".side-view > svg"), bench.locator(".side-told")
+    expect(side).to_contain_text("6.4 m at the floor")
+    expect(side).to_contain_text("3.5 m at a shoulder, 1.45 m up")
+    expect(side).to_contain_text("the hall door")
+    aside = bench.get_by_label("How far away somebody stands")
+    aside.fill("50")
+    expect(told).to_contain_text("seen whole, 183 px/m")
+    aside.fill("98")
+    expect(told).to_contain_text("not in the picture")
+    expect(side.locator(".way-missed")).to_have_count(0)
+    height = bench.locator(".plan-side").get_by_label("Height", exact=True)
+    height.fill("2.6")
+    height.press("Enter")
+    expect(side.locator(".way-missed")).to_have_count(2)  # 2.3 m of the door's 2.8 m are seen
 
 
 def test_coverage_at_the_height_of_a_face(bench: Page) -> None:

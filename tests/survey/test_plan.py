@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import orjson
@@ -10,6 +11,8 @@ from fastapi.testclient import TestClient
 
 from lantern.application.app import make_app
 from lantern.core.faults import Refused
+from lantern.core.optics.mount import Mount
+from lantern.core.promise.claim import Stood
 from lantern.core.promise.plan import Plan
 from lantern.core.promise.sight import sight
 from lantern.db.base import transaction
@@ -232,6 +235,17 @@ def test_every_mounted_device_of_the_demo_is_drawn(demo: int) -> None:
     assert what["V2"] == "camera" and what["C1"] == "footprint" and what["R1"] == "radar" and what["L1"] == "speaker"
     assert 0 < sight(list(stood.values()), plan).unseen_share < 1
     assert sight([], plan).unseen_share == 1
+
+
+def test_what_hangs_turned_covers_a_turned_floor() -> None:
+    """6.4 m across its picture and 4.8 m along it, at 3.2 m; turned to the east, the width lies north to south."""
+    document = {"x_m": 50, "y_m": 30, "height_m": 3.2, "tilt_deg": 90, "focal_mm": 2.4, "sensor_width_mm": 4.8}
+    for azimuth_deg, size in ((0, (6.4, 4.8)), (90, (4.8, 6.4))):
+        mount = Mount.model_validate(document | {"azimuth_deg": azimuth_deg, "pixels": (640, 480)})
+        floor = drawn(Stood("D", mount), Plan())["bands"][0]["path"]
+        corners = [(float(x), float(y)) for x, y in re.findall(r"(-?[\d.]+) (-?[\d.]+)", floor)]
+        xs, ys = zip(*corners, strict=True)
+        assert (max(xs) - min(xs), max(ys) - min(ys)) == pytest.approx(size, abs=0.02)
 
 
 def test_the_coverage_goes_out_as_geojson(client: TestClient, small: Small) -> None:

@@ -10,10 +10,11 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from lantern.core.optics.coverage import KEPT, Covered, banded, contour, covered
+from lantern.core.optics.coverage import KEPT, Covered, banded, contour, covered, field_of
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead, radar, sound
+from lantern.core.promise.beneath import beneath
 from lantern.core.promise.claim import Stood
 from lantern.core.promise.elevation import elevation
 from lantern.core.promise.following import Turning, reach_m
@@ -40,11 +41,13 @@ def drawn(stood: Stood, plan: Plan, height_m: float = GROUND_M) -> dict[str, Any
 
 
 def side_view(stood: Stood, plan: Plan) -> dict[str, Any] | None:
-    """A camera from the side; None for what is no camera, or looks straight down."""
+    """A camera from the side, along its axis, or across its picture where it looks straight down; None for what is no camera."""
     mount = stood.mount
-    if not isinstance(mount, Mount) or mount.tilt_deg >= STRAIGHT_DOWN_DEG:
+    if not isinstance(mount, Mount):
         return None
     aims = [aim for aim in plan.aims if aim.device == stood.code]
+    if mount.tilt_deg >= STRAIGHT_DOWN_DEG:
+        return beneath(mount, aims).as_dict()
     reach = max((math.dist(aim.points[0][:2], (mount.x_m, mount.y_m)) for aim in aims), default=0.0)
     told = elevation(mount, plan.occluders, EDITIONS[plan.edition], reach_m=reach).as_dict()
     azimuth = math.radians(mount.azimuth_deg)
@@ -80,6 +83,7 @@ def _field(mount: Mount, held: Covered, edition_name: str, height_m: float) -> d
             lines.append({"px": least, "name": name, "from": ends[0].tolist(), "to": ends[-1].tolist()})
     return {
         "what": "camera",
+        "field": mount.hfov_deg,
         "bands": [
             {"grade": name, "px": least, "path": path(band)}
             for (name, least), band in zip(edition.grades, bands, strict=True)
@@ -103,15 +107,13 @@ def _turning(mount: Turning, plan: Plan) -> list[dict[str, Any]]:
 
 
 def _footprint(mount: Mount) -> dict[str, Any]:
-    """Of what looks straight down: at the floor, and where shoulders are."""
-    out: list[dict[str, Any]] = []
-    for name, above in (("floor", 0.0), ("shoulder", overhead.SHOULDER_M)):
-        size = overhead.footprint_m(mount, above)
-        if size is not None:
-            half_w, half_h = size[0] / 2, size[1] / 2
-            box = shapely.box(mount.x_m - half_w, mount.y_m - half_h, mount.x_m + half_w, mount.y_m + half_h)
-            out.append({"grade": name, "px": 0, "path": path(box)})
-    return {"what": "footprint", "bands": out, "shadow": "", "contours": []}
+    """Of what looks straight down: at the floor, and where shoulders are; turned as it hangs."""
+    found = [
+        (name, field_of(mount, above_m, least_px_per_m=1.0))
+        for name, above_m in (("floor", 0.0), ("shoulder", overhead.SHOULDER_M))
+    ]
+    bands = [{"grade": name, "px": 0, "path": path(area)} for name, area in found if not area.is_empty]
+    return {"what": "footprint", "bands": bands, "shadow": "", "contours": []}
 
 
 def _radar(mount: Radar, plan: Plan) -> dict[str, Any]:

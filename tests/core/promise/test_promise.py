@@ -16,10 +16,11 @@ from lantern.core.modelled import read_model
 from lantern.core.optics.coverage import Wall
 from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead, radar, sound
+from lantern.core.promise.beneath import beneath
 from lantern.core.promise.claim import Around, Claim, Stood
 from lantern.core.promise.claims import claims
 from lantern.core.promise.earth import geojson, lon_lat
-from lantern.core.promise.plan import Ambient, Occluder, Plan
+from lantern.core.promise.plan import Aim, Ambient, Occluder, Plan
 from lantern.core.promise.radar import Radar
 from lantern.core.promise.sound import Speaker
 
@@ -154,6 +155,23 @@ def test_what_a_counter_covers_at_the_floor_and_at_the_shoulder() -> None:
     assert overhead.footprint_m(counter(), 0.0) == pytest.approx((6.4, 4.8))
     assert overhead.footprint_m(counter(), 1.45) == pytest.approx((3.5, 2.625))
     assert overhead.footprint_m(counter(), 3.2) is None
+
+
+def test_who_passes_beneath_a_counter() -> None:
+    """Its picture is as wide as it is deep below the lens: at a shoulder, 1.45 m up, 1.75 m to either side. A body is 0.5 m wide."""
+    way = Aim(name="the door", device="D", what="counting", points=((0, -2), (0, 1)))
+    told = beneath(counter(azimuth_deg=90), [way])  # what lies south is to its right
+    assert (told.floor_m, told.shoulder_m) == pytest.approx((6.4, 3.5))
+    [lane] = told.lanes
+    assert (lane.begins_m, lane.ends_m, *lane.seen_m) == pytest.approx((-1, 2, -1, 1.75))
+    for at_m, words in told.someone:
+        if abs(at_m) <= 1.5:
+            assert words == "seen whole, 183 px/m at the shoulders"  # 320 px / 1.75 m
+        else:
+            assert words == ("seen in part" if abs(at_m) < 2.0 else "not in the picture")
+    low = beneath(counter(height_m=1.4), [way])
+    assert (low.shoulder_m, low.someone) == (None, [])
+    assert low.lanes[0].seen_m[1] <= low.lanes[0].seen_m[0]
 
 
 @pytest.mark.parametrize(

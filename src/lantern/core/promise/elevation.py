@@ -41,6 +41,7 @@ class Elevation:
 
     def as_dict(self) -> dict[str, Any]:
         return {
+            "what": "along",
             "height": self.height_m,
             "near": self.near_m,
             "far": self.far_m,

@@ -117,16 +117,26 @@ function mark(device) {
     d: device.drawn?.what === "footprint" ? "M-4-4H4V4H-4Z" : "M0-7 5 4.8H-5Z" }), el("text", { x: 6, y: -5 },
     device.code));
   // what the chosen one looks along is held at its end, and turned
-  if (device.id === state.chosen && data.edits && device.mount.azimuth_deg !== undefined) group.append(el("g", {
-    class: "turn" }, el("line", { y1: -8, y2: -26 }), el("circle", { cy: -29, r: 3.4 }), el("circle", { class: "catch",
-    cy: -29, r: 8, "data-turn": "" }, el("title", {}, "drag: azimuth"))));
+  if (device.id === state.chosen && data.edits && device.mount.azimuth_deg !== undefined) {
+    group.append(el("g", { class: "turn" }, el("line", { y1: -8, y2: -26 }), el("circle", { cy: -29, r: 3.4 }),
+      el("circle", { class: "catch", cy: -29, r: 8, "data-turn": "azimuth" }, el("title", {}, "drag: azimuth"))));
+    if (device.drawn?.field) group.append(el("g", { class: "turn edges" }));
+  }
   return group;
+}
+
+// The edges of a camera's field, by which its focal length is dragged.
+function edges(device) {
+  return [-1, 1].map((side) => el("g", { transform: `rotate(${(side * device.drawn.field) / 2})` },
+    el("line", { y1: -8, y2: -44 }), el("circle", { cy: -46, r: 2.4 }), el("circle", { class: "catch", cy: -46, r: 7,
+      "data-turn": "field" }, el("title", {}, "drag: focal length"))));
 }
 
 function moveMark(device, group) {
   group.setAttribute("transform", `translate(${X(device.mount.x_m)} ${Y(device.mount.y_m)})`);
   for (const part of group.querySelectorAll("path, .turn")) part.setAttribute("transform",
     `rotate(${device.mount.azimuth_deg ?? 0})`);
+  group.querySelector(".edges")?.replaceChildren(...edges(device));
 }
 
 // One device alone, so that sixty of them can stand on the chart while one is dragged.
@@ -141,6 +151,7 @@ export function drawField(device) {
   const fresh = field(device);
   if (held.field) held.field.replaceWith(fresh); else layer("fields").append(fresh);
   held.field = fresh;
+  moveMark(device, held.mark);
   held.mark.setAttribute("class",
     `mount ${worst(device.claims) ?? "none"} ${device.id === state.chosen ? "chosen" : ""}`);
 }

@@ -2,9 +2,23 @@
 import { ask, latest } from "../http.js";
 import { deviceUnder, drawAims, drawField, drawMoved } from "./chart.js";
 import { data, devices, state } from "./state.js";
+import { within } from "./side_parts.js";
 import { metres, pixels, shift } from "./view.js";
 
 const rounded = (value, by = 10) => Math.round(value * by) / by;
+
+const bearing = (mount, x, y) => Math.atan2(x - mount.x_m, y - mount.y_m) * (180 / Math.PI);
+
+// What a grip on the chart changes, by the bearing to which it was taken.
+const TURNED = {
+  azimuth: (_, way) => ({ azimuth_deg: Math.round((way + 360) % 360) }),
+  // the field's edge: the focal length whose field is so wide, within the zoom
+  field: (mount, way) => {
+    const half = within(Math.abs(((way - mount.azimuth_deg + 540) % 360) - 180), 0.5, 59.9) * (Math.PI / 180);
+    const focal = mount.sensor_width_mm / (2 * Math.tan(half));
+    return { focal_mm: rounded(within(focal, mount.focal_min_mm ?? 0.5, mount.focal_max_mm ?? 500)) };
+  },
+};
 
 export function mounts({ choose, all, beside, side }) {
   const newest = latest(async (device, dragged) => {
@@ -33,10 +47,10 @@ export function mounts({ choose, all, beside, side }) {
   let drag = null;
   const down = (event, chart) => {
     chart.setPointerCapture(event.pointerId);
-    const turned = event.target.closest("[data-turn]") ? devices.get(state.chosen) : null;
-    const device = turned ?? deviceUnder(event);
-    drag = { device, at: metres(event), moved: false, turned };
-    if (!device || turned) return;
+    const grip = event.target.closest("[data-turn]")?.dataset.turn;
+    const device = grip ? devices.get(state.chosen) : deviceUnder(event);
+    drag = { device, at: metres(event), moved: false, grip };
+    if (!device || grip) return;
     choose(device.id);
     drag.from = [device.mount.x_m, device.mount.y_m];
   };
@@ -48,9 +62,8 @@ export function mounts({ choose, all, beside, side }) {
     drag.moved = true;
     if (!drag.device) { shift(-dx, -dy); all(); return; }
     if (!data.edits) return;
-    if (drag.turned) {
-      const way = Math.atan2(x - drag.turned.mount.x_m, y - drag.turned.mount.y_m) * (180 / Math.PI);
-      change(drag.turned, { azimuth_deg: Math.round((way + 360) % 360) }, true);
+    if (drag.grip) {
+      change(drag.device, TURNED[drag.grip](drag.device.mount, bearing(drag.device.mount, x, y)), true);
       return;
     }
     drag.device.mount = { ...drag.device.mount, x_m: rounded(drag.from[0] + dx), y_m: rounded(drag.from[1] + dy) };
