@@ -12,8 +12,8 @@ const whole = (corner) => corner.map((value, n) => (n < 2 ? rounded(value) : val
 export const TOOLS = data.offers.things;
 export const chosenFor = { aim: "density", device: null, place: null, snap: true };
 
-const isClosed = (tool) => TOOLS[tool].closed === true
-  || (tool === "aim" && data.offers.aims[chosenFor.aim].shape === "area");
+const isClosed = (tool) =>
+  TOOLS[tool].closed === true || (tool === "aim" && data.offers.aims[chosenFor.aim].shape === "area");
 const isPoint = (tool) => tool === "aim" && data.offers.aims[chosenFor.aim].shape === "point";
 
 // The corner of another thing, or the place on one of its sides, that is nearest to a place; else the place itself.
@@ -61,14 +61,21 @@ export function drawing({ changed, redraw }) {
     const corners = set.filter(([x, y], n) => n === 0 || x !== set[n - 1][0] || y !== set[n - 1][1]); // pressed twice
     const fewest = tool === "aim" && data.offers.aims[chosenFor.aim].shape === "way" ? 2 : TOOLS[tool].fewest;
     sketch = null;
-    if (corners.length < fewest) { redraw(); return; }
+    if (corners.length < fewest) {
+      redraw();
+      return;
+    }
     if (tool === "place") {
       const place = draft.places.find((each) => each.id === chosenFor.place) ?? draft.places.find((p) => !p.polygon);
-      if (place) { place.polygon = corners; state.thing = ["places", draft.places.indexOf(place)]; }
+      if (place) {
+        place.polygon = corners;
+        state.thing = ["places", draft.places.indexOf(place)];
+      }
     } else {
-      const made = tool === "aim" ? { what: chosenFor.aim, device: chosenFor.device,
-        ...data.offers.aims[chosenFor.aim].first }
-        : TOOLS[tool].first;
+      const made =
+        tool === "aim"
+          ? { what: chosenFor.aim, device: chosenFor.device, ...data.offers.aims[chosenFor.aim].first }
+          : TOOLS[tool].first;
       const name = tool === "aim" ? "aim" : tool;
       state.thing = addThing(TOOLS[tool].list, { ...made, name: ownName(TOOLS[tool].list, name), points: corners });
     }
@@ -82,10 +89,16 @@ export function drawing({ changed, redraw }) {
     else {
       const first = sketch.corners[0];
       const back = Math.hypot(first[0] - place[0], first[1] - place[1]) < pixels(NEAR_PX);
-      if (isClosed(state.tool) && sketch.corners.length > 3 && back) { finish(); return; }
+      if (isClosed(state.tool) && sketch.corners.length > 3 && back) {
+        finish();
+        return;
+      }
       sketch.corners.splice(-1, 1, place, place);
     }
-    if (isPoint(state.tool)) { finish(); return; }
+    if (isPoint(state.tool)) {
+      finish();
+      return;
+    }
     drawHandles(sketch);
   };
 
@@ -98,11 +111,17 @@ export function drawing({ changed, redraw }) {
 
   const down = (event) => {
     chart.setPointerCapture(event.pointerId);
-    if (state.tool !== "choose") { sketchDown(event); return; }
+    if (state.tool !== "choose") {
+      sketchDown(event);
+      return;
+    }
     const held = grabbed(event);
     drag = { at: metres(event), moved: false, ...held };
     if (!held) return;
-    if (held.thing) { state.thing = held.thing; redraw(); }
+    if (held.thing) {
+      state.thing = held.thing;
+      redraw();
+    }
     const thing = thingAt(state.thing);
     if (held.between !== undefined) {
       thing.object[thing.key] = thing.corners.toSpliced(held.between + 1, 0, whole(drag.at));
@@ -123,12 +142,17 @@ export function drawing({ changed, redraw }) {
     const [dx, dy] = [now[0] - drag.at[0], now[1] - drag.at[1]];
     if (!drag.moved && Math.hypot(dx, dy) < pixels(3)) return;
     drag.moved = true;
-    if (!drag.before) { shift(-dx, -dy); redraw(); return; }
+    if (!drag.before) {
+      shift(-dx, -dy);
+      redraw();
+      return;
+    }
     const thing = thingAt(state.thing);
     if (drag.corner !== undefined) {
       const { place } = snap(now, state.thing);
-      thing.object[thing.key] = thing.corners.map((corner, n) => (n === drag.corner ? whole([...place,
-        ...corner.slice(2)]) : corner));
+      thing.object[thing.key] = thing.corners.map((corner, n) =>
+        n === drag.corner ? whole([...place, ...corner.slice(2)]) : corner,
+      );
     } else thing.object[thing.key] = drag.before.map(([x, y, ...z]) => whole([x + dx, y + dy, ...z]));
     changed({ dragged: true });
   };
@@ -136,7 +160,10 @@ export function drawing({ changed, redraw }) {
   const up = () => {
     if (drag?.moved && drag.before) changed();
     else if (drag?.between !== undefined) changed();
-    else if (drag && !drag.before && !drag.moved) { state.thing = null; redraw(); }
+    else if (drag && !drag.before && !drag.moved) {
+      state.thing = null;
+      redraw();
+    }
     drag = null;
   };
 
@@ -149,13 +176,19 @@ export function drawing({ changed, redraw }) {
 
   const key = (event) => {
     if (sketch && event.key === "Enter") finish();
-    else if (sketch && event.key === "Escape") { sketch = null; state.tool = "choose"; redraw(); }
-    else if (sketch && event.key === "Backspace" && sketch.corners.length > 2) {
+    else if (sketch && event.key === "Escape") {
+      sketch = null;
+      state.tool = "choose";
+      redraw();
+    } else if (sketch && event.key === "Backspace" && sketch.corners.length > 2) {
       sketch.corners.splice(-2, 1);
       drawHandles(sketch);
     } else if (state.thing && (event.key === "Delete" || event.key === "Backspace")) {
       if (event.target.dataset?.corner !== undefined) dropCorner(Number(event.target.dataset.corner));
-      else { removeThing(state.thing); changed(); }
+      else {
+        removeThing(state.thing);
+        changed();
+      }
     } else if (state.thing && event.key.startsWith("Arrow")) nudge(event);
     else return;
     event.preventDefault();
@@ -167,12 +200,18 @@ export function drawing({ changed, redraw }) {
     const by = event.shiftKey ? 1 : 0.1;
     const thing = thingAt(state.thing);
     const only = event.target.dataset?.corner;
-    thing.object[thing.key] = thing.corners.map(([x, y, ...z], n) => (only === undefined || n === Number(only)
-      ? whole([x + dx * by, y + dy * by, ...z]) : [x, y, ...z]));
+    thing.object[thing.key] = thing.corners.map(([x, y, ...z], n) =>
+      only === undefined || n === Number(only) ? whole([x + dx * by, y + dy * by, ...z]) : [x, y, ...z],
+    );
     changed();
     if (only !== undefined) chart.querySelector(`[data-corner="${only}"]`)?.focus();
   }
 
-  const tool = (name) => { sketch = null; state.tool = name; if (name !== "choose") state.thing = null; redraw(); };
+  const tool = (name) => {
+    sketch = null;
+    state.tool = name;
+    if (name !== "choose") state.thing = null;
+    redraw();
+  };
   return { down, move, up, key, finish, tool, dropCorner, sketching: () => sketch !== null, keepStep };
 }

@@ -1,25 +1,28 @@
 // Beside the chart while it is drawn: tools, the fields of what is chosen, the sheet, the ground picture, ambient
 // levels, saving.
-import { ask } from "../http.js";
 import { button, choiceField, fold, html, numberField, numberInput, textField } from "./parts.js";
 import { TOOLS, chosenFor } from "./drawing.js";
 import { groundPart } from "./ground.js";
-import { addThing, canRedo, canUndo, data, draft, find, ownName, removeThing, state, thingAt, things,
-  unsaved } from "./state.js";
+import { ambientPart, broughtPart, sheetPart, statesPart } from "./sheet_panel.js";
+import { canRedo, canUndo, data, draft, find, removeThing, state, thingAt, things, unsaved } from "./state.js";
 
 const WORDS = { occluders: "Buildings and walls", outlines: "Drawn only", places: "Places", aims: "Aims" };
-let reason = "";
 
 export function drawingPanel(acts) {
   const chosen = state.thing && thingAt(state.thing);
   const side = find("panel");
   const top = side.parentElement.scrollTop;
-  side.replaceChildren(html("h2", "", "The drawing"), toolPart(acts), saving(acts), chosen ? thingPart(chosen, acts) :
-    listPart(acts),
-    fold("sheet", "Size, place on the earth, dates", sheetPart(acts)), fold("ground", "Ground picture",
-      groundPart(acts)),
-    fold("brought", "Buildings from a file", broughtPart(acts)), fold("ambient", "How loud it is", ambientPart(acts)),
-    fold("states", "Earlier states", statesPart(acts)));
+  side.replaceChildren(
+    html("h2", "", "The drawing"),
+    toolPart(acts),
+    saving(acts),
+    chosen ? thingPart(chosen, acts) : listPart(acts),
+    fold("sheet", "Size, place on the earth, dates", sheetPart(acts)),
+    fold("ground", "Ground picture", groundPart(acts)),
+    fold("brought", "Buildings from a file", broughtPart(acts)),
+    fold("ambient", "How loud it is", ambientPart(acts)),
+    fold("states", "Earlier states", statesPart(acts)),
+  );
   side.parentElement.scrollTop = top;
 }
 
@@ -31,44 +34,88 @@ function toolPart(acts) {
     made.setAttribute("aria-pressed", String(state.tool === name));
     return made;
   };
-  const part = html("div", "tools", tool("choose", "Choose"), Object.entries(TOOLS).map(([name, each]) => tool(name,
-    each.words)));
+  const part = html(
+    "div",
+    "tools",
+    tool("choose", "Choose"),
+    Object.entries(TOOLS).map(([name, each]) => tool(name, each.words)),
+  );
   const parts = [part];
-  if (state.tool === "aim") parts.push(
-    choiceField("What for", chosenFor.aim, Object.entries(data.offers.aims).map(([what, each]) => [what, each.title]),
-      (value) => { chosenFor.aim = value; acts.redraw(); }),
-    choiceField("Of", chosenFor.device ??= data.devices[0]?.code, data.devices.map((d) => [d.code,
-      `${d.code} ${d.name}`]),
-      (value) => { chosenFor.device = value; }));
-  if (state.tool === "place") parts.push(choiceField("Which", String(chosenFor.place ??= draft.places.find((p) =>
-    !p.polygon)?.id ?? draft.places[0]?.id), draft.places.map((p) => [String(p.id), p.name]),
-  (value) => { chosenFor.place = Number(value); }));
-  const hint = state.tool === "choose" ?
-    "Press on something to choose it; drag it, its corners, or between two corners."
-    : "Press corner by corner; Enter or the first corner ends it, Escape leaves it, Backspace takes the last back.";
+  if (state.tool === "aim")
+    parts.push(
+      choiceField(
+        "What for",
+        chosenFor.aim,
+        Object.entries(data.offers.aims).map(([what, each]) => [what, each.title]),
+        (value) => {
+          chosenFor.aim = value;
+          acts.redraw();
+        },
+      ),
+      choiceField(
+        "Of",
+        (chosenFor.device ??= data.devices[0]?.code),
+        data.devices.map((d) => [d.code, `${d.code} ${d.name}`]),
+        (value) => {
+          chosenFor.device = value;
+        },
+      ),
+    );
+  if (state.tool === "place")
+    parts.push(
+      choiceField(
+        "Which",
+        String((chosenFor.place ??= draft.places.find((p) => !p.polygon)?.id ?? draft.places[0]?.id)),
+        draft.places.map((p) => [String(p.id), p.name]),
+        (value) => {
+          chosenFor.place = Number(value);
+        },
+      ),
+    );
+  const hint =
+    state.tool === "choose"
+      ? "Press on something to choose it; drag it, its corners, or between two corners."
+      : "Press corner by corner; Enter or the first corner ends it, Escape leaves it, Backspace takes the last back.";
   const snapping = html("input", "form-check-input");
   Object.assign(snapping, { type: "checkbox", checked: chosenFor.snap });
-  snapping.addEventListener("change", () => { chosenFor.snap = snapping.checked; });
-  parts.push(html("p", "quiet mb-1", hint), html("label", "row-line", snapping, html("span", "",
-    "corners snap to what is near, and to every 15°")));
+  snapping.addEventListener("change", () => {
+    chosenFor.snap = snapping.checked;
+  });
+  parts.push(
+    html("p", "quiet mb-1", hint),
+    html("label", "row-line", snapping, html("span", "", "corners snap to what is near, and to every 15°")),
+  );
   return html("div", "", parts);
 }
 
 function saving(acts) {
   const why = html("input", "form-control");
-  Object.assign(why, { defaultValue: reason, maxLength: 400, placeholder: "why, for whoever comes next" });
+  Object.assign(why, { defaultValue: state.reason, maxLength: 400, placeholder: "why, for whoever comes next" });
   why.setAttribute("aria-label", "Why the plan is changed");
-  why.addEventListener("input", () => { why.defaultValue = reason = why.value; });
+  why.addEventListener("input", () => {
+    why.defaultValue = state.reason = why.value;
+  });
   const [back, forth] = [button("btn btn-small", "Undo", acts.undo), button("btn btn-small", "Redo", acts.redo)];
   [back.disabled, forth.disabled] = [!canUndo(), !canRedo()];
-  const save = button("btn btn-main", "Save the plan", () => acts.save(reason));
+  const save = button("btn btn-main", "Save the plan", () => acts.save(state.reason));
   save.disabled = !unsaved() || acts.trouble() !== "";
-  const trouble = html("div", "notice mt-1", ...acts.trouble().split("\n").map((line) => html("div", "", line)));
+  const trouble = html(
+    "div",
+    "notice mt-1",
+    ...acts
+      .trouble()
+      .split("\n")
+      .map((line) => html("div", "", line)),
+  );
   trouble.hidden = !acts.trouble();
   trouble.setAttribute("role", "alert");
-  return html("div", "draw-saving", html("div", "row-line", back, forth, html("span", "flex-fill"), save), unsaved() ?
-    why : null,
-    trouble);
+  return html(
+    "div",
+    "draw-saving",
+    html("div", "row-line", back, forth, html("span", "flex-fill"), save),
+    unsaved() ? why : null,
+    trouble,
+  );
 }
 
 // ---- what is chosen, or all there is ----
@@ -77,8 +124,21 @@ function listPart(acts) {
   const groups = Object.entries(WORDS).map(([list, words]) => {
     const own = things().filter((thing) => thing.list === list);
     if (!own.length) return null;
-    return html("div", "", html("h3", "", words), html("div", "thing-list", own.map((thing) => button("thing",
-      thing.object.name || thing.object.what, () => { state.thing = [thing.list, thing.n]; acts.redraw(); }))));
+    return html(
+      "div",
+      "",
+      html("h3", "", words),
+      html(
+        "div",
+        "thing-list",
+        own.map((thing) =>
+          button("thing", thing.object.name || thing.object.what, () => {
+            state.thing = [thing.list, thing.n];
+            acts.redraw();
+          }),
+        ),
+      ),
+    );
   });
   return html("section", "draw-part", groups);
 }
@@ -86,44 +146,75 @@ function listPart(acts) {
 function thingPart(thing, acts) {
   const { object, list } = thing;
   const set = (key, value) => {
-    if (value === null) delete object[key]; else object[key] = value;
+    if (value === null) delete object[key];
+    else object[key] = value;
     acts.changed();
   };
   const rename = (value) => {
     if (list === "aims" || value) set("name", value);
   };
-  const parts = [html("div", "row-line", html("h3", "flex-fill mb-0", object.name || "Without a name"),
-    button("btn btn-small",
-    "All things", () => { state.thing = null; acts.redraw(); }))];
+  const parts = [
+    html(
+      "div",
+      "row-line",
+      html("h3", "flex-fill mb-0", object.name || "Without a name"),
+      button("btn btn-small", "All things", () => {
+        state.thing = null;
+        acts.redraw();
+      }),
+    ),
+  ];
   if (list !== "places") parts.push(textField("Name", object.name, rename));
-  if (list === "occluders") parts.push(numberField({ label: "Height", unit: "m", value: object.height_m }, (v) =>
-    set("height_m", v)), choiceField("Of", object.material ?? "concrete", data.offers.materials, (v) =>
-      set("material", v)));
+  if (list === "occluders")
+    parts.push(
+      numberField({ label: "Height", unit: "m", value: object.height_m }, (v) => set("height_m", v)),
+      choiceField("Of", object.material ?? "concrete", data.offers.materials, (v) => set("material", v)),
+    );
   if (list === "aims") parts.push(...aimFields(object, set));
-  parts.push(cornersPart(thing, acts), button("btn btn-small", "Take it away", () => { removeThing(state.thing);
-    acts.changed(); }));
+  parts.push(
+    cornersPart(thing, acts),
+    button("btn btn-small", "Take it away", () => {
+      removeThing(state.thing);
+      acts.changed();
+    }),
+  );
   return html("section", "draw-part", parts);
 }
 
 function aimFields(aim, set) {
   const sort = data.offers.aims[aim.what];
-  const parts = [choiceField("What for", aim.what, Object.entries(data.offers.aims).map(([what, each]) => [what,
-    each.title]),
-    (value) => set("what", value)), choiceField("Of", aim.device, data.devices.map((d) => [d.code,
-      `${d.code} ${d.name}`]),
-    (value) => set("device", value))];
+  const parts = [
+    choiceField(
+      "What for",
+      aim.what,
+      Object.entries(data.offers.aims).map(([what, each]) => [what, each.title]),
+      (value) => set("what", value),
+    ),
+    choiceField(
+      "Of",
+      aim.device,
+      data.devices.map((d) => [d.code, `${d.code} ${d.name}`]),
+      (value) => set("device", value),
+    ),
+  ];
   const special = {
-    place: () => choiceField("Place", aim.place ?? "", [["", "everywhere"], ...draft.places.map((p) => p.name)],
-      (value) => set("place", value || null)),
-    margin: () => choiceField("Margin", aim.margin ?? data.offers.margins[0], data.offers.margins, (v) =>
-      set("margin", v)),
+    place: () =>
+      choiceField("Place", aim.place ?? "", [["", "everywhere"], ...draft.places.map((p) => p.name)], (value) =>
+        set("place", value || null),
+      ),
+    margin: () =>
+      choiceField("Margin", aim.margin ?? data.offers.margins[0], data.offers.margins, (v) => set("margin", v)),
   };
   // a point that has a height of its own is as high as that
   const raised = aim.points[0].length > 2;
-  for (const each of sort.fields.filter(({ key }) => !(raised &&
-    key === "height_m"))) parts.push(special[each.key]?.() ?? numberField({ ...each, value: aim[each.key] ??
-    each.default,
-    hint: each.default === null ? "not said" : "" }, (value) => set(each.key, value)));
+  for (const each of sort.fields.filter(({ key }) => !(raised && key === "height_m")))
+    parts.push(
+      special[each.key]?.() ??
+        numberField(
+          { ...each, value: aim[each.key] ?? each.default, hint: each.default === null ? "not said" : "" },
+          (value) => set(each.key, value),
+        ),
+    );
   return parts;
 }
 
@@ -133,106 +224,18 @@ function cornersPart(thing, acts) {
     thing.object[thing.key] = thing.corners.map((corner, at) => (at === n ? moved : corner));
     acts.changed();
   };
-  const field = (n, k, value) => numberInput({ label: `Corner ${n + 1}, ${"xyz"[k]} in m`, value },
-    (number) => put(n, k, number));
+  const field = (n, k, value) =>
+    numberInput({ label: `Corner ${n + 1}, ${"xyz"[k]} in m`, value }, (number) => put(n, k, number));
   const fewest = thing.closed ? 3 : 2;
-  const rows = thing.corners.map((corner, n) => html("div", "corner-row", html("span", "quiet", `${n + 1}`),
-    corner.map((value, k) => field(n, k, value)),
-    thing.corners.length > fewest ? button("btn btn-small", "−", () => acts.dropCorner(n)) : null));
+  const rows = thing.corners.map((corner, n) =>
+    html(
+      "div",
+      "corner-row",
+      html("span", "quiet", `${n + 1}`),
+      corner.map((value, k) => field(n, k, value)),
+      thing.corners.length > fewest ? button("btn btn-small", "−", () => acts.dropCorner(n)) : null,
+    ),
+  );
   rows.forEach((row, n) => row.querySelector("button")?.setAttribute("aria-label", `Take corner ${n + 1} away`));
   return fold("corners", `${thing.corners.length} corner${thing.corners.length === 1 ? "" : "s"}, in metres`, rows);
-}
-
-// ---- the sheet ----
-
-function sheetPart(acts) {
-  const { plan } = draft;
-  const set = (key, value) => {
-    if (value === null || value.length === 0) delete plan[key]; else plan[key] = value;
-    acts.changed();
-  };
-  const [width, height] = data.size;
-  return html("section", "draw-part",
-    numberField({ label: "Width", unit: "m", value: plan.width_m ?? width }, (v) => set("width_m", v)),
-    numberField({ label: "Height", unit: "m", value: plan.height_m ?? height }, (v) => set("height_m", v)),
-    numberField({ label: "Latitude of the corner", unit: "°", value: plan.latitude, optional: true }, (v) =>
-      set("latitude", v)),
-    numberField({ label: "Longitude of it", unit: "°", value: plan.longitude, optional: true }, (v) =>
-      set("longitude", v)),
-    choiceField("Grades by IEC 62676-4 of", plan.edition ?? data.edition, data.offers.editions, (v) => set("edition",
-      v)),
-    textField("Sun on the days", (plan.sun_dates ?? []).join(", "), (v) => set("sun_dates",
-      v.split(/[\s,;]+/).filter(Boolean)),
-      { hint: "2026-06-21, 2026-12-21" }));
-}
-
-// Earlier states: one of them is drawn, and is the plan again once it is saved.
-let [states, untold] = [null, ""];
-function statesPart(acts) {
-  const part = html("section", "draw-part");
-  const tell = async (work) => {
-    try { await work(); untold = ""; } catch (error) { untold = error.message; }
-    acts.redraw();
-  };
-  const take = (number) => tell(async () => {
-    const { plan, picture } = await ask("GET", `/plan/states/${number}`);
-    if (picture) data.pictures[picture.name] = picture;
-    draft.plan = plan;
-    state.thing = null;
-    reason = `As in state ${number}.`;
-    acts.changed();
-  });
-  if (!states) part.append(button("btn btn-small", "Show them", () => tell(async () => {
-    ({ states } = await ask("GET", "/plan/states"));
-  })));
-  for (const each of states ?? []) part.append(html("div", "state-row", html("span", "", html("b", "",
-    `${each.number}`),
-    ` ${each.at.slice(0, 16).replace("T", " ")} ${each.who}`, html("div", "quiet", each.reason)),
-  each.number === data.revision ? html("span", "quiet", "in use") : button("btn btn-small", "Draw it", () =>
-    take(each.number))));
-  if (untold) part.append(html("div", "notice", untold));
-  return part;
-}
-
-// Buildings and lines from a GeoJSON file, put to what is drawn; they lie where the saved plan's origin says.
-let [broughtIn, refused] = [[], ""];
-function broughtPart(acts) {
-  const file = html("input", "form-control form-control-sm");
-  Object.assign(file, { type: "file", accept: ".geojson,.json" });
-  file.setAttribute("aria-label", "Buildings and lines: GeoJSON");
-  file.addEventListener("change", async () => {
-    try {
-      const found = await ask("POST", "/plan/geojson", JSON.parse(await file.files[0].text()));
-      for (const list of ["outlines", "occluders"]) {
-        for (const each of found[list]) {
-          const taken = (draft.plan[list] ?? []).some((held) => held.name === each.name);
-          addThing(list, taken ? { ...each, name: ownName(list, each.name) } : each);
-        }
-      }
-      [broughtIn, refused] = [[`${found.outlines.length} lines and areas, ${found.occluders.length} with a height`,
-        ...found.said], ""];
-    } catch (error) { refused = error.message; }
-    acts.changed();
-  });
-  const notice = html("div", "notice mt-1", refused);
-  notice.hidden = !refused;
-  notice.setAttribute("role", "alert");
-  return html("section", "draw-part", file, html("p", "quiet mb-0",
-    "What has a height_m hides; areas and lines without one are drawn only."), notice,
-  broughtIn.map((line) => html("p", "quiet mb-0", line)));
-}
-
-function ambientPart(acts) {
-  const levels = draft.plan.ambient ?? [];
-  const put = (next) => { draft.plan.ambient = next; acts.changed(); };
-  const change = (n, key, value) => put(levels.map((each, at) => (at === n ? { ...each, [key]: value } : each)));
-  const rows = levels.map((each, n) => html("div", "ambient-row",
-    choiceField("Where", each.place ?? "", [["", "everywhere"], ...draft.places.map((p) => p.name)], (v) => change(n,
-      "place", v)),
-    numberField({ label: "From", unit: "h", value: each.from_h ?? 0 }, (v) => change(n, "from_h", v)),
-    numberField({ label: "Until", unit: "h", value: each.until_h ?? 24 }, (v) => change(n, "until_h", v)),
-    numberField({ label: "Level", unit: "dB(A)", value: each.level_db }, (v) => change(n, "level_db", v)),
-    button("btn btn-small", "Take it away", () => put(levels.filter((_, at) => at !== n)))));
-  return html("section", "draw-part", rows, button("btn btn-small", "Another level", () => put([...levels, { level_db:
-    55 }])));
 }

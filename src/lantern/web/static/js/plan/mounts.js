@@ -1,6 +1,7 @@
 // Devices put, dragged and moved by keys on the chart; what a place would give is asked of the server meanwhile.
 import { ask, latest } from "../http.js";
-import { deviceUnder, drawAims, drawField, drawMoved } from "./chart.js";
+import { drawAims } from "./chart.js";
+import { deviceUnder, drawField, drawMoved } from "./marks.js";
 import { data, devices, state } from "./state.js";
 import { within } from "./side_parts.js";
 import { metres, pixels, shift } from "./view.js";
@@ -24,12 +25,20 @@ export function mounts({ choose, all, beside, side }) {
   const newest = latest(async (device, dragged) => {
     try {
       const told = await ask("POST", `/plan/devices/${device.id}/try?height=${data.height}`, { mount: device.mount });
-      Object.assign(device, { drawn: told.drawn, claims: told.claims, side: told.side, facts: told.facts, trouble:
-        "" });
+      Object.assign(device, {
+        drawn: told.drawn,
+        claims: told.claims,
+        side: told.side,
+        facts: told.facts,
+        trouble: "",
+      });
     } catch (error) {
       device.trouble = error.message;
     }
-    if (!dragged) { all(); return; }
+    if (!dragged) {
+      all();
+      return;
+    }
     drawField(device);
     drawAims();
     side(device);
@@ -60,7 +69,11 @@ export function mounts({ choose, all, beside, side }) {
     const [dx, dy] = [x - drag.at[0], y - drag.at[1]];
     if (!drag.moved && Math.hypot(dx, dy) < pixels(3)) return;
     drag.moved = true;
-    if (!drag.device) { shift(-dx, -dy); all(); return; }
+    if (!drag.device) {
+      shift(-dx, -dy);
+      all();
+      return;
+    }
     if (!data.edits) return;
     if (drag.grip) {
       change(drag.device, TURNED[drag.grip](drag.device.mount, bearing(drag.device.mount, x, y)), true);
@@ -80,15 +93,19 @@ export function mounts({ choose, all, beside, side }) {
     const device = deviceUnder(event);
     if (!device) return;
     const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
-    if (event.key === "Enter" || event.key === " ") { event.preventDefault(); choose(device.id); }
+    if (event.key === "Enter" || event.key === " ") {
+      event.preventDefault();
+      choose(device.id);
+    }
     if (!step || !data.edits) return;
     event.preventDefault();
     event.stopPropagation();
     const by = event.shiftKey ? 1 : 0.1;
     state.chosen = device.id;
-    change(device, { x_m: rounded(device.mount.x_m + step[0] * by, 100),
-      y_m: rounded(device.mount.y_m + step[1] * by, 100) }).then(() => chart.querySelector(
-      `[data-device="${device.id}"]`)?.focus());
+    change(device, {
+      x_m: rounded(device.mount.x_m + step[0] * by, 100),
+      y_m: rounded(device.mount.y_m + step[1] * by, 100),
+    }).then(() => chart.querySelector(`[data-device="${device.id}"]`)?.focus());
   };
   const putOn = (device) => {
     const { width_m: width, height_m: height } = data.plan;
@@ -99,19 +116,28 @@ export function mounts({ choose, all, beside, side }) {
     const told = await ask("GET", `/plan/devices/${device.id}?height=${data.height}`);
     if (device.dirty) return; // it was moved meanwhile
     Object.assign(device, { claims: told.claims ?? [], side: told.side ?? null, facts: told.facts ?? [] });
-    if (state.chosen === device.id) { beside(); side(device); }
+    if (state.chosen === device.id) {
+      beside();
+      side(device);
+    }
   };
   const send = async (device, method, url, body) => {
     try {
       await ask(method, url, body);
       location.reload();
-    } catch (error) { device.trouble = error.message; all(); }
+    } catch (error) {
+      device.trouble = error.message;
+      all();
+    }
   };
   const keep = (device) => send(device, "PUT", `/plan/devices/${device.id}`, { mount: device.mount });
   const take = (device, claim, remedy, button) => {
     button.disabled = true;
-    send(device, "POST", `/plan/devices/${device.id}/remedies`, { name: claim.name, aim: claim.aim, text:
-      remedy.text });
+    send(device, "POST", `/plan/devices/${device.id}/remedies`, {
+      name: claim.name,
+      aim: claim.aim,
+      text: remedy.text,
+    });
   };
   return { change, down, move, up, key, putOn, look, keep, take, devices };
 }

@@ -15,8 +15,10 @@ export const button = (name, text, work) => {
 
 export const shape = (name) => document.getElementById(`shape-${name}`).content.cloneNode(true);
 
-export const short = (value, digits = 1) => (value === null || value === undefined ? "none"
-  : Number(value.toFixed(Math.abs(value) >= 100 ? 0 : digits)).toString());
+export const short = (value, digits = 1) =>
+  value === null || value === undefined
+    ? "none"
+    : Number(value.toFixed(Math.abs(value) >= 100 ? 0 : digits)).toString();
 export const typed = (value) => (value === null || value === undefined ? "" : String(Math.round(value * 1e6) / 1e6));
 export const withUnit = (value, unit, digits = 1) => `${short(value, digits)}${unit === "°" ? "" : " "}${unit}`;
 
@@ -32,7 +34,10 @@ export function keepingFocus(part, draw) {
   const field = held?.matches("input:not([type])") ? held : null;
   if (field && field.value !== field.defaultValue) {
     part.drawLater = draw;
-    field.onblur = () => setTimeout(() => { if (part.drawLater) keepingFocus(part, part.drawLater); }, PRESS_MS);
+    field.onblur = () =>
+      setTimeout(() => {
+        if (part.drawLater) keepingFocus(part, part.drawLater);
+      }, PRESS_MS);
     return;
   }
   const label = held?.getAttribute("aria-label");
@@ -71,8 +76,13 @@ export function numberInput({ label, value, optional = false, disabled = false, 
 
 // A line with a label, a field for a number, and its unit.
 export function numberField({ label, unit = "", ...rest }, put) {
-  return html("label", "mount-field", html("span", "", label), numberInput({ label, ...rest }, put),
-    html("span", "quiet", unit));
+  return html(
+    "label",
+    "mount-field",
+    html("span", "", label),
+    numberInput({ label, ...rest }, put),
+    html("span", "quiet", unit),
+  );
 }
 
 export function textField(label, value, put, { disabled = false, hint = "" } = {}) {
@@ -88,13 +98,17 @@ export function textField(label, value, put, { disabled = false, hint = "" } = {
 
 // `options`: words, or [value, words].
 export function choiceField(label, value, options, put, { disabled = false } = {}) {
-  const select = html("select", "form-select text-input", options.map((each) => {
-    const [held, words] = Array.isArray(each) ? each : [each, each];
-    const option = html("option", "", words);
-    option.value = held;
-    option.selected = held === value;
-    return option;
-  }));
+  const select = html(
+    "select",
+    "form-select text-input",
+    options.map((each) => {
+      const [held, words] = Array.isArray(each) ? each : [each, each];
+      const option = html("option", "", words);
+      option.value = held;
+      option.selected = held === value;
+      return option;
+    }),
+  );
   select.disabled = disabled;
   select.setAttribute("aria-label", label);
   select.addEventListener("change", () => then(put, select.value));

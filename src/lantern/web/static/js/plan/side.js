@@ -34,9 +34,13 @@ export function sideView(device) {
 // The camera's picture as it hangs, seen from behind: an upright that leans by its roll.
 function rollView(device) {
   const roll = device.mount.roll_deg ?? 0;
-  const turned = el("g", { transform: `rotate(${roll})` }, el("rect", { class: "roll-frame", x: -15, y: -9, width: 30,
-    height: 18 }), el("line", { class: "roll-up", y1: -9, y2: -15 }), el("circle", { class: "axis-grip", cy: -17, r: 3,
-    "data-roll-grip": "" }, el("title", {}, "drag: roll")));
+  const turned = el(
+    "g",
+    { transform: `rotate(${roll})` },
+    el("rect", { class: "roll-frame", x: -15, y: -9, width: 30, height: 18 }),
+    el("line", { class: "roll-up", y1: -9, y2: -15 }),
+    el("circle", { class: "axis-grip", cy: -17, r: 3, "data-roll-grip": "" }, el("title", {}, "drag: roll")),
+  );
   find("roll").replaceChildren(el("line", { class: "horizon", x1: -22, x2: 22 }), turned);
   find("roll-told").textContent = `roll ${short(roll)}°`;
 }
@@ -54,7 +58,10 @@ const MOVED = {
 
 export function setUpSide(acts) {
   const [svg, roll] = [find("side"), find("roll")];
-  const stand = (share) => { now.at = within(share, 0.01, 1); sideView(now.device); };
+  const stand = (share) => {
+    now.at = within(share, 0.01, 1);
+    sideView(now.device);
+  };
   find("side-range").addEventListener("input", (event) => stand(Number(event.target.value) / 100));
   const place = (event) => {
     const box = svg.getBoundingClientRect();
@@ -75,8 +82,8 @@ export function setUpSide(acts) {
     });
     part.addEventListener("pointermove", (event) => {
       if (now.held === "someone") stand(now.view.shareOf(now.device.side, place(event)));
-      else if (now.held) acts.change(now.device, now.held === "roll" ? turned(event) : MOVED[now.held](place(event)),
-        true);
+      else if (now.held)
+        acts.change(now.device, now.held === "roll" ? turned(event) : MOVED[now.held](place(event)), true);
     });
     part.addEventListener("pointerup", () => {
       const held = now.held;

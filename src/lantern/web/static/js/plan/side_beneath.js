@@ -28,29 +28,51 @@ export function draw(told, scale, grips) {
     parts.push(...width(told, told.shoulder / 2, told.shoulder_at, words, scale));
   }
   for (const [n, lane] of told.lanes.entries()) parts.push(...way(told, lane, n, scale));
-  parts.push(el("line", { class: "pole", x1: x(-0.3), x2: x(0.3), y1: eye[1] - 4, y2: eye[1] - 4 }),
-    el("rect", { class: "eye", x: eye[0] - 5, y: eye[1] - 4, width: 10, height: 7 }));
-  if (grips) parts.push(el("circle", { class: "side-grip", cx: eye[0], cy: eye[1], r: 10, "data-grip": "height" },
-    el("title", {}, "drag: height")));
+  parts.push(
+    el("line", { class: "pole", x1: x(-0.3), x2: x(0.3), y1: eye[1] - 4, y2: eye[1] - 4 }),
+    el("rect", { class: "eye", x: eye[0] - 5, y: eye[1] - 4, width: 10, height: 7 }),
+  );
+  if (grips)
+    parts.push(
+      el(
+        "circle",
+        { class: "side-grip", cx: eye[0], cy: eye[1], r: 10, "data-grip": "height" },
+        el("title", {}, "drag: height"),
+      ),
+    );
   return [...parts, ...axis(-widest(told), widest(told), scale, size)];
 }
 
 // How wide it sees at a height, with the figure beside it.
 function width(told, half, above, words, { x, y }) {
-  return [el("line", { class: "contour", x1: x(-half), x2: x(half), y1: y(above), y2: y(above) }),
-    el("text", { class: "side-word grade", x: x(widest(told)) + 6, y: y(above) - 3 },
-      `${short(half * 2, 2)} m ${words}`)];
+  return [
+    el("line", { class: "contour", x1: x(-half), x2: x(half), y1: y(above), y2: y(above) }),
+    el(
+      "text",
+      { class: "side-word grade", x: x(widest(told)) + 6, y: y(above) - 3 },
+      `${short(half * 2, 2)} m ${words}`,
+    ),
+  ];
 }
 
 // A way that must be seen: what lies within the picture at a shoulder, and what does not.
 function way(told, [name, begins, ends, ...seen], n, { x, y }) {
-  const missed = seen[1] > seen[0] ? [[begins, seen[0]], [seen[1], ends]] : [[begins, ends]];
+  const missed =
+    seen[1] > seen[0]
+      ? [
+          [begins, seen[0]],
+          [seen[1], ends],
+        ]
+      : [[begins, ends]];
   const at = y(told.shoulder_at) + 5 + 14 * n;
-  const line = (kind, from, to) => (to > from ? [el("line", { class: kind, x1: x(from), x2: x(to), y1: at, y2: at })]
-    : []);
-  return [...[begins, ends].map((end) => el("line", { class: "sight", x1: x(end), x2: x(end), y1: y(0), y2: at - 8 })),
-    ...missed.flatMap((part) => line("way-missed", ...part)), ...line("way-seen", ...seen),
-    el("text", { class: "side-word", x: x(-widest(told)) - 6, y: at + 3, "text-anchor": "end" }, name)];
+  const line = (kind, from, to) =>
+    to > from ? [el("line", { class: kind, x1: x(from), x2: x(to), y1: at, y2: at })] : [];
+  return [
+    ...[begins, ends].map((end) => el("line", { class: "sight", x1: x(end), x2: x(end), y1: y(0), y2: at - 8 })),
+    ...missed.flatMap((part) => line("way-missed", ...part)),
+    ...line("way-seen", ...seen),
+    el("text", { class: "side-word", x: x(-widest(told)) - 6, y: at + 3, "text-anchor": "end" }, name),
+  ];
 }
 
 export const firstAt = () => 0.62;

@@ -1,22 +1,26 @@
 // The page of the plan: wires the chart, what stands beside it, and the two ways to work on it, with devices and with
 // the drawing.
 import { ask, latest } from "../http.js";
-import { drawAims, drawAll, drawField, drawHandles, drawThing, setUp, worst } from "./chart.js";
+import { drawAims, drawAll, drawHandles, drawThing, setUp } from "./chart.js";
 import { drawing } from "./drawing.js";
 import { drawingPanel } from "./drawing_panel.js";
 import { measuring, pickPoint, picked } from "./ground.js";
+import { drawField } from "./marks.js";
 import { mounts } from "./mounts.js";
 import { legend, list, panel, shortList } from "./panel.js";
 import { keepingFocus } from "./parts.js";
 import { setUpSide, sideView } from "./side.js";
-import { data, devices, draft, find, keepStep, redo, state, thingAt, undo, unsaved } from "./state.js";
+import { data, devices, draft, find, keepStep, redo, state, thingAt, undo, unsaved, worst } from "./state.js";
 import { chart, metres, showAll, zoom } from "./view.js";
 
 let trouble = "";
 let leaving = false; // the plan was saved, and the page comes anew
 
 function beside() {
-  keepingFocus(find("panel"), () => { if (state.drawing) drawingPanel(drawActs); else panel(mountActs); });
+  keepingFocus(find("panel"), () => {
+    if (state.drawing) drawingPanel(drawActs);
+    else panel(mountActs);
+  });
 }
 
 function all() {
@@ -43,13 +47,26 @@ const mountActs = mounts({ choose, all, beside, side: sideView });
 const tryOut = latest(async (dragged) => {
   chart.setAttribute("aria-busy", "true");
   try {
-    const { devices: found, ...together } = await ask("POST", `/plan/try?height=${data.height}${
-      dragged ? "&dragged=true" : ""}${state.chosen ? `&chosen=${state.chosen}` : ""}`, draft.plan);
+    const { devices: found, ...together } = await ask(
+      "POST",
+      `/plan/try?height=${data.height}${
+        dragged ? "&dragged=true" : ""
+      }${state.chosen ? `&chosen=${state.chosen}` : ""}`,
+      draft.plan,
+    );
     trouble = "";
     Object.assign(data, together);
     for (const [id, each] of Object.entries(found)) take(devices.get(Number(id)), each, dragged);
-  } catch (error) { trouble = error.message; }
-  if (dragged) { drawAims(); sideView(devices.get(state.chosen)); } else { legend(drawAll); all(); }
+  } catch (error) {
+    trouble = error.message;
+  }
+  if (dragged) {
+    drawAims();
+    sideView(devices.get(state.chosen));
+  } else {
+    legend(drawAll);
+    all();
+  }
   chart.setAttribute("aria-busy", "false");
 });
 
@@ -63,13 +80,20 @@ function take(device, told, dragged) {
 
 function changed({ dragged = false } = {}) {
   if (dragged) drawThing(thingAt(state.thing));
-  else { keepStep(); drawAll(); beside(); }
+  else {
+    keepStep();
+    drawAll();
+    beside();
+  }
   tryOut(dragged);
 }
 
 async function save(reason) {
-  const places = Object.fromEntries(draft.places.filter((place, n) => JSON.stringify(place)
-    !== JSON.stringify(data.places[n])).map((place) => [place.id, place.polygon]));
+  const places = Object.fromEntries(
+    draft.places
+      .filter((place, n) => JSON.stringify(place) !== JSON.stringify(data.places[n]))
+      .map((place) => [place.id, place.polygon]),
+  );
   const query = new URLSearchParams({ base: data.revision, ...(reason ? { reason } : {}) });
   try {
     await ask("PUT", `/plan?${query}`, { plan: draft.plan, places });
@@ -81,9 +105,28 @@ async function save(reason) {
   }
 }
 
-const tools = drawing({ changed, redraw: () => { drawAll(); beside(); } });
-const drawActs = { ...tools, changed, redraw: all, save, trouble: () => trouble,
-  undo: () => { undo(); changed(); }, redo: () => { redo(); changed(); } };
+const tools = drawing({
+  changed,
+  redraw: () => {
+    drawAll();
+    beside();
+  },
+});
+const drawActs = {
+  ...tools,
+  changed,
+  redraw: all,
+  save,
+  trouble: () => trouble,
+  undo: () => {
+    undo();
+    changed();
+  },
+  redo: () => {
+    redo();
+    changed();
+  },
+};
 
 function setDrawing(on) {
   state.drawing = on;
@@ -101,22 +144,40 @@ chart.addEventListener("pointerdown", (event) => {
   else if (state.drawing) tools.down(event);
   else mountActs.down(event, chart);
 });
-chart.addEventListener("pointermove", (event) => { if (state.drawing) tools.move(event); else mountActs.move(event); });
-chart.addEventListener("pointerup", () => { if (state.drawing) tools.up(); else mountActs.up(); });
-chart.addEventListener("dblclick", () => { if (state.drawing) tools.finish(); });
-chart.addEventListener("wheel", (event) => {
-  event.preventDefault();
-  zoom(1.15 ** (-event.deltaY / 100), metres(event));
-  drawAll();
-}, { passive: false });
-chart.addEventListener("keydown", (event) => { if (!state.drawing) mountActs.key(event, chart); });
+chart.addEventListener("pointermove", (event) => {
+  if (state.drawing) tools.move(event);
+  else mountActs.move(event);
+});
+chart.addEventListener("pointerup", () => {
+  if (state.drawing) tools.up();
+  else mountActs.up();
+});
+chart.addEventListener("dblclick", () => {
+  if (state.drawing) tools.finish();
+});
+chart.addEventListener(
+  "wheel",
+  (event) => {
+    event.preventDefault();
+    zoom(1.15 ** (-event.deltaY / 100), metres(event));
+    drawAll();
+  },
+  { passive: false },
+);
+chart.addEventListener("keydown", (event) => {
+  if (!state.drawing) mountActs.key(event, chart);
+});
 const typing = ({ target }) => target.closest("input, textarea, select, dialog");
 document.addEventListener("keydown", (event) => {
   if (!state.drawing || typing(event)) return;
   const command = event.ctrlKey || event.metaKey;
-  if (command && event.key === "z") { event.preventDefault(); drawActs.undo(); }
-  else if (command && event.key === "y") { event.preventDefault(); drawActs.redo(); }
-  else if (!command && event.key === "u") drawActs.undo();
+  if (command && event.key === "z") {
+    event.preventDefault();
+    drawActs.undo();
+  } else if (command && event.key === "y") {
+    event.preventDefault();
+    drawActs.redo();
+  } else if (!command && event.key === "u") drawActs.undo();
   else if (!command && event.key === "r") drawActs.redo();
   else if (event.target.closest(".chart") || tools.sketching() || event.target === document.body) tools.key(event);
 });
@@ -124,10 +185,19 @@ find("height").addEventListener("change", (event) => {
   location.href = `${location.pathname}?height=${event.target.value}${location.hash}`;
 });
 document.querySelector("[data-draw]")?.addEventListener("click", () => setDrawing(!state.drawing));
-for (const [name, work] of [["nearer", () => zoom(1.5)], ["farther", () => zoom(1 / 1.5)], ["all", showAll]]) {
-  document.querySelector(`[data-zoom="${name}"]`).addEventListener("click", () => { work(); drawAll(); });
+for (const [name, work] of [
+  ["nearer", () => zoom(1.5)],
+  ["farther", () => zoom(1 / 1.5)],
+  ["all", showAll],
+]) {
+  document.querySelector(`[data-zoom="${name}"]`).addEventListener("click", () => {
+    work();
+    drawAll();
+  });
 }
-window.addEventListener("beforeunload", (event) => { if (unsaved() && !leaving) event.preventDefault(); });
+window.addEventListener("beforeunload", (event) => {
+  if (unsaved() && !leaving) event.preventDefault();
+});
 
 // ---- the plan as a document ----
 
@@ -143,8 +213,9 @@ dialog.querySelector("[data-save-plan]")?.addEventListener("click", async () => 
     location.reload();
   } catch (error) {
     faults.hidden = false;
-    faults.replaceChildren(...error.message.split("\n").map((line) => Object.assign(document.createElement("div"),
-      { textContent: line })));
+    faults.replaceChildren(
+      ...error.message.split("\n").map((line) => Object.assign(document.createElement("div"), { textContent: line })),
+    );
   }
 });
 
@@ -152,8 +223,10 @@ setUp();
 setUpSide(mountActs);
 legend(drawAll);
 const hash = decodeURIComponent(location.hash.slice(1));
-const wanted = data.devices.find((device) => device.code === hash)
-  ?? data.devices.find((device) => worst(device.claims) === "fail") ?? data.devices.find((d) => d.mount);
+const wanted =
+  data.devices.find((device) => device.code === hash) ??
+  data.devices.find((device) => worst(device.claims) === "fail") ??
+  data.devices.find((d) => d.mount);
 choose(wanted?.id ?? null);
 if (hash === "draw" && data.edits) setDrawing(true);
 chart.dataset.ready = "yes";

@@ -5,9 +5,19 @@ export const data = pageData();
 export const find = (name) => document.querySelector(`[data-${name}]`);
 export const devices = new Map(data.devices.map((device) => [device.id, device]));
 
-// `thing`: what of the drawing is chosen, as [list, place in it]; `tool`: what a press on the chart draws
-export const state = { chosen: null, drawing: false, thing: null, tool: "choose", hidden: new Set(["unseen", "twice",
-  "loud"]) };
+// `thing`: what of the drawing is chosen, as [list, place in it]; `tool`: what a press on the chart draws;
+// `reason`: why the plan is changed
+export const state = {
+  chosen: null,
+  drawing: false,
+  thing: null,
+  tool: "choose",
+  reason: "",
+  hidden: new Set(["unseen", "twice", "loud"]),
+};
+export const shown = (layer) => !state.hidden.has(layer);
+export const WORST = ["fail", "marginal", "pass"];
+export const worst = (claims) => WORST.find((word) => claims.some((claim) => claim.verdict === word));
 export const draft = { plan: structuredClone(data.plan), places: structuredClone(data.places) };
 
 // ---- steps back and forth ----
@@ -45,7 +55,7 @@ export function redo() {
 
 // ---- things of the drawing ----
 
-const listOf = (list) => (list === "places" ? draft.places : draft.plan[list] ?? []);
+const listOf = (list) => (list === "places" ? draft.places : (draft.plan[list] ?? []));
 
 export const SHAPES_OF = ["outlines", "occluders", "places", "aims"];
 
@@ -54,12 +64,21 @@ export function thingAt([list, n]) {
   const object = listOf(list)[n];
   if (!object || (list === "places" && !object.polygon)) return null;
   const key = list === "places" ? "polygon" : "points";
-  const closed = { outlines: data.offers.areas.includes(object.what), occluders: object.closed === true, places: true,
-    aims: data.offers.aims[object.what]?.shape === "area" && object.points?.length > 2 }[list];
+  const closed = {
+    outlines: data.offers.areas.includes(object.what),
+    occluders: object.closed === true,
+    places: true,
+    aims: data.offers.aims[object.what]?.shape === "area" && object.points?.length > 2,
+  }[list];
   return { list, n, key, object, closed, corners: object[key] };
 }
 
-export const things = () => SHAPES_OF.flatMap((list) => listOf(list).map((_, n) => thingAt([list, n])).filter(Boolean));
+export const things = () =>
+  SHAPES_OF.flatMap((list) =>
+    listOf(list)
+      .map((_, n) => thingAt([list, n]))
+      .filter(Boolean),
+  );
 
 export function addThing(list, object) {
   draft.plan[list] = [...listOf(list), object];

@@ -1,11 +1,11 @@
 // Metres of the plan to units of the chart and back. The whole plan fits a sheet of about 420 by 260 units, so that
-// marks and words
-// are as large on a small yard as on a harbour; nearer, the chart shows a part of it.
+// marks and words are as large on a small yard as on a harbour; nearer, the chart shows a part of it.
 import { data, draft, find } from "./state.js";
 
 const SHEET = [420, 260];
 const MOST = 40;
 export const chart = find("chart");
+export const layer = (name) => chart.querySelector(`[data-layer="${name}"]`);
 const view = { near: 1, left: 0, top: 0 };
 
 const size = () => [draft.plan.width_m ?? data.size[0], draft.plan.height_m ?? data.size[1]];
@@ -27,8 +27,10 @@ export function metres(event) {
   const box = chart.getBoundingClientRect();
   const [width, height] = sheet();
   const drawn = Math.min(box.width / width, box.height / height);
-  const [x, y] = [(event.clientX - box.left - (box.width - width * drawn) / 2) / drawn,
-    (event.clientY - box.top - (box.height - height * drawn) / 2) / drawn];
+  const [x, y] = [
+    (event.clientX - box.left - (box.width - width * drawn) / 2) / drawn,
+    (event.clientY - box.top - (box.height - height * drawn) / 2) / drawn,
+  ];
   return [view.left + x / scale(), view.top - y / scale()];
 }
 
@@ -56,7 +58,9 @@ function settle(left, top) {
   view.top = held(top, height / view.near, height);
 }
 
-export function shift(dx, dy) { settle(view.left + dx, view.top + dy); }
+export function shift(dx, dy) {
+  settle(view.left + dx, view.top + dy);
+}
 
 // Nearer or farther, about a place that stays where it is.
 export function zoom(by, place) {
@@ -68,4 +72,7 @@ export function zoom(by, place) {
   fit();
 }
 
-export function showAll() { view.near = 1; fit(); }
+export function showAll() {
+  view.near = 1;
+  fit();
+}
