@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+import cameratransform
 import cv2
 import numpy as np
 import pytest
@@ -99,13 +100,40 @@ def test_upright_across_and_along() -> None:
     )
 
 
-def test_the_published_projection_of_another_library() -> None:
-    """cameratransform 1.2.1 (seen there, not run here): height 5 m, tilt 70° from the vertical, f 1000 px, a point of the ground
-    20 m away has 48.7711 px/m and stands in row 435.535 of 1080.
-    """
-    view, point = View(with_f_px(1000, height_m=5, tilt_deg=20)), np.array([0.0, 20.0, 0.0])
-    assert float(view.across_px_per_m(point)) == pytest.approx(48.7711, abs=1e-4)
-    assert float(view.pixels(point)[1]) == pytest.approx(435.535, abs=1e-3)
+def theirs(held: Mount) -> cameratransform.Camera:
+    """The same mount in cameratransform, which counts tilt from straight down, and roll the other way round."""
+    lens = cameratransform.RectilinearProjection(focallength_px=held.f_px, image=held.pixels)
+    stands = cameratransform.SpatialOrientation(
+        pos_x_m=held.x_m, pos_y_m=held.y_m, elevation_m=held.height_m, heading_deg=held.azimuth_deg,
+        tilt_deg=90 - held.tilt_deg, roll_deg=-held.roll_deg,
+    )  # fmt: skip
+    return cameratransform.Camera(lens, stands)
+
+
+def any_mount(seed: int) -> tuple[Mount, np.random.Generator]:
+    rng = np.random.default_rng(seed)
+    held = mount(
+        x_m=rng.uniform(-50, 50), y_m=rng.uniform(-50, 50), height_m=rng.uniform(1, 20), azimuth_deg=rng.uniform(-180, 180),
+        tilt_deg=rng.uniform(-10, 85), roll_deg=rng.uniform(-40, 40), focal_mm=rng.uniform(2, 60),
+    )  # fmt: skip
+    return held, rng
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_points_stand_where_another_library_puts_them(seed: int) -> None:
+    """cameratransform 1.2.1: the field, points before the camera in pixels, and pixels below the horizon on the ground."""
+    held, rng = any_mount(seed)
+    view, reference = View(held), theirs(held)
+    assert (held.hfov_deg, held.vfov_deg) == pytest.approx(reference.projection.getFieldOfView())
+    points = view.eye + rng.uniform(-1, 1, (50, 3)) * [60, 60, held.height_m]
+    ours = view.pixels(points)
+    before = ~np.isnan(ours).any(axis=1)
+    assert np.array_equal(before, ~np.isnan(reference.imageFromSpace(points)).any(axis=1))
+    assert ours[before] == pytest.approx(reference.imageFromSpace(points[before]), rel=1e-6, abs=1e-6)
+    pixels = rng.uniform(0, 1, (50, 2)) * held.pixels
+    ground = view.ground(pixels, 1.6)
+    met = ~np.isnan(ground).any(axis=1)
+    assert ground[met] == pytest.approx(reference.spaceFromImage(pixels[met], Z=1.6)[:, :2], rel=1e-6, abs=1e-6)
 
 
 def test_plates() -> None:
