@@ -98,7 +98,7 @@ def test_a_relay_stands_alone_and_says_what_is_switched() -> None:
         assert (taken.returncode, "a port that nobody uses" in taken.stderr) == (2, True)
     finally:
         relay.send_signal(signal.SIGINT)
-        assert relay.wait(20) == 0
+        assert relay.wait(90) == 0
 
 
 def test_the_inputs_of_a_relay_alone_are_set_at_its_panel() -> None:
@@ -132,7 +132,7 @@ def test_the_inputs_of_a_relay_alone_are_set_at_its_panel() -> None:
         assert in_a_loop(look) == ({1: False, 2: True}, {0: 500, 1: 1000})
     finally:
         relay.terminate()
-        relay.wait(20)
+        relay.wait(90)
 
 
 def test_evaluate(files: dict[str, Path], tmp_path: Path) -> None:

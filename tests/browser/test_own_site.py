@@ -29,7 +29,7 @@ def standin(*arguments: str) -> Iterator[subprocess.Popen[str]]:
             yield running
         finally:
             running.terminate()
-            running.wait(20)
+            running.wait(90)
 
 
 @pytest.fixture
