@@ -147,10 +147,28 @@ def test_plates() -> None:
     assert plate.incidence_deg == expected
     assert plate.incidence_h_deg == pytest.approx(math.degrees(math.atan2(x, d)))
     assert plate.incidence_v_deg == pytest.approx(math.degrees(math.atan2(dh, math.hypot(x, d))))
+    inputs, expected = check("A28")  # so dense that so many pixels are a character, seen level
+    view = View(with_f_px(expected.expected * 10, tilt_deg=0, height_m=0.5))
+    plate = PlateAt(view, np.array([0.0, 10.0, 0.5]), 180.0)
+    assert plate.char_px(inputs["h_char_m"] * 1000) == pytest.approx(inputs["px"], rel=1e-4)
     inputs, expected = check("A23")
     assert frames(inputs["L_m"], inputs["fps"], inputs["v_km_h"] / 3.6) == expected
+    inputs, expected = check("A24")
+    fewest_fps, speed_mps = expected.expected, inputs["v_km_h"] / 3.6
+    assert frames(inputs["L_m"], fewest_fps * 1.001, speed_mps) == inputs["n"]
+    assert frames(inputs["L_m"], fewest_fps * 0.999, speed_mps) == inputs["n"] - 1
     inputs, expected = check("A25")
     assert max_mps(inputs["L_m"], inputs["fps"], inputs["n"]) * 3.6 == expected
+
+
+def test_as_near_as_the_limit_of_incidence_allows() -> None:
+    inputs, expected = check("A18")
+    above = inputs["h_m"] - inputs["h_plate_m"]
+    plate = PlateAt(View(mount(y_m=-expected.expected, height_m=above + 0.5)), np.array([0.0, 0.0, 0.5]), 180.0)
+    assert plate.incidence_v_deg == pytest.approx(inputs["limit_deg"], rel=1e-4)
+    inputs, expected = check("A19")
+    plate = PlateAt(View(mount(x_m=inputs["offset_m"], y_m=-expected.expected)), np.array([0.0, 0.0, 0.5]), 180.0)
+    assert plate.incidence_h_deg == pytest.approx(inputs["limit_deg"], rel=1e-4)
 
 
 def test_blur_across_the_axis_is_speed_by_exposure_by_density() -> None:

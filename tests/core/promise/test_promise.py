@@ -18,9 +18,9 @@ from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead, radar, sound
 from lantern.core.promise.beneath import beneath
 from lantern.core.promise.claim import Around, Claim, Stood
-from lantern.core.promise.claims import claims
+from lantern.core.promise.claims import claims, remedied
 from lantern.core.promise.earth import geojson, lon_lat
-from lantern.core.promise.plan import Aim, Ambient, Occluder, Plan
+from lantern.core.promise.plan import MATERIALS, Aim, Ambient, Occluder, Plan
 from lantern.core.promise.radar import Radar
 from lantern.core.promise.sound import Speaker
 
@@ -36,6 +36,35 @@ def test_ranges_by_class_and_through_material() -> None:
     inputs, expected = check("G07")
     assert [radar.through(1.0, loss) for loss in inputs["A_dB"]] == expected
     assert radar.through(30.0, math.inf) == 0
+
+
+def test_what_materials_take_is_the_recommendations() -> None:
+    """ITU-R P.2040-1 at 24.125 GHz, from memory: of usual slabs, what is absorbed and what is reflected, to a tenth of a dB."""
+    for number, material in (("G12", "plasterboard"), ("G13", "wood"), ("G14", "glass"), ("G15", "concrete")):
+        inputs, expected = check(number)
+        assert inputs["material"] == material
+        assert MATERIALS[material] == pytest.approx(expected.expected[1], abs=0.1)
+
+
+def test_two_radars_on_one_channel_warn_until_one_has_another() -> None:
+    here, there, third = (
+        RADAR.model_copy(update={"x_m": x_m, "channel": channel}) for x_m, channel in ((0.0, 3), (20.0, 3), (40.0, 1))
+    )
+    stood = [Stood("R1", here), Stood("R2", there), Stood("R3", third)]
+    [claim] = claims(stood[0], Around(Plan(), stood))
+    shared = radar.sector(here, 30).intersection(radar.sector(there, 30)).area
+    assert (claim.verdict, claim.value) == ("marginal", pytest.approx(shared))
+    assert claim.reason == "with R2 on channel 3"
+    [remedy] = claim.remedies
+    assert (remedy.text, dict(remedy.mount)) == (
+        "channel 2 instead of 3",
+        {"channel": 2},
+    )  # 1 is that of another near it
+    [after] = remedied(stood[0], Around(Plan(), stood), claim, remedy)
+    assert after.verdict == "pass"
+    away = Stood("R2", there.model_copy(update={"x_m": 500.0}))
+    assert [each.verdict for each in claims(stood[0], Around(Plan(), [stood[0], away]))] == ["pass"]
+    assert claims(Stood("R1", RADAR), Around(Plan(), stood)) == []  # nothing is said of its channel
 
 
 def test_a_sector_has_the_area_of_the_formula() -> None:

@@ -1,6 +1,6 @@
 """What geometry promises of each device on a plan, held against what the plan wishes of it, with cures that are solved.
 
-A claim is one figure: of an aim of the plan, or of a line that a detector has. A cure changes one quantity of the mount or of
+A claim is one figure: of an aim of the plan, of a line that a detector has, or of a radar's channel. A cure changes one quantity of the mount or of
 the aim, the least that meets the wish, and says what that costs the device's other wishes. Each sort of aim has a module of its
 own; here is which, for which sort of mount.
 """
@@ -12,7 +12,7 @@ from dataclasses import replace
 
 from lantern.core.optics.mount import Mount
 from lantern.core.optics.verdicts import OFTEN, Wish
-from lantern.core.promise import capturing, counting, density, following, hearing, measuring, walking
+from lantern.core.promise import capturing, counting, density, following, hearing, interfering, measuring, walking
 from lantern.core.promise.claim import Around, Claim, Remedy, Standing, Stood
 from lantern.core.promise.following import Turning
 from lantern.core.promise.plan import Aim
@@ -47,7 +47,7 @@ def _found(stood: Stood, around: Around, cured: bool) -> list[Claim]:
         if aim.device == stood.code:
             sort, claimer = CLAIMERS[aim.what]
             out += claimer(stood, aim, around, cured) if isinstance(stood.mount, sort) else [_unfit(stood, aim)]
-    return out + counting.of_lines(stood)
+    return out + counting.of_lines(stood) + interfering.claims(stood, around, cured)
 
 
 def _unfit(stood: Stood, aim: Aim) -> Claim:

@@ -32,6 +32,7 @@ class Radar(Strict):
     sector_deg: float = Field(gt=0, le=360)
     range_m: float = Field(gt=0, le=20_000, description="to a person of 1 m²")
     min_speed_mps: float = Field(default=0.3, gt=0, le=50, description="radial; common practice, no source")
+    channel: int | None = Field(default=None, ge=1, le=1000, description="on which it sends")
 
     @property
     def eye(self) -> Floats:

@@ -156,7 +156,7 @@ function mounted(device, acts) {
   parts.push(...fields.filter((each) => !rare.includes(each)).map(line));
   if (rare.length) {
     const said = rare.some((each) => (device.mount[each.key] ?? null) !== null);
-    parts.push(fold(`rare ${device.code}`, "Zoom, focus and the like", rare.map(line), said));
+    parts.push(fold(`rare ${device.code}`, "More of it", rare.map(line), said));
   }
   const trouble = html("div", "notice mt-2", device.trouble ?? "");
   trouble.hidden = !device.trouble;
