@@ -238,14 +238,16 @@ def test_every_mounted_device_of_the_demo_is_drawn(demo: int) -> None:
 
 
 def test_what_hangs_turned_covers_a_turned_floor() -> None:
-    """6.4 m across its picture and 4.8 m along it, at 3.2 m; turned to the east, the width lies north to south."""
+    """6.4 m across its picture and 4.8 m along it, from 3.2 m; turned to the east, the width lies north to south. At a shoulder,
+    1.45 m up, 1.75 parts of 3.2 of it.
+    """
     document = {"x_m": 50, "y_m": 30, "height_m": 3.2, "tilt_deg": 90, "focal_mm": 2.4, "sensor_width_mm": 4.8}
     for azimuth_deg, size in ((0, (6.4, 4.8)), (90, (4.8, 6.4))):
         mount = Mount.model_validate(document | {"azimuth_deg": azimuth_deg, "pixels": (640, 480)})
-        floor = drawn(Stood("D", mount), Plan())["bands"][0]["path"]
-        corners = [(float(x), float(y)) for x, y in re.findall(r"(-?[\d.]+) (-?[\d.]+)", floor)]
-        xs, ys = zip(*corners, strict=True)
-        assert (max(xs) - min(xs), max(ys) - min(ys)) == pytest.approx(size, abs=0.02)
+        for band, share in zip(drawn(Stood("D", mount), Plan())["bands"], (1, 1.75 / 3.2), strict=True):
+            corners = [(float(x), float(y)) for x, y in re.findall(r"(-?[\d.]+) (-?[\d.]+)", band["path"])]
+            xs, ys = zip(*corners, strict=True)
+            assert (max(xs) - min(xs), max(ys) - min(ys)) == pytest.approx([share * side for side in size], abs=0.02)
 
 
 def test_the_coverage_goes_out_as_geojson(client: TestClient, small: Small) -> None:

@@ -19,7 +19,7 @@ from lantern.cluster import free_port
 from seeded import small_site
 from web.test_door import form_token
 
-SECONDS = 30
+SECONDS = 20
 SERVE = "import sys; from lantern.parts import serve_web; serve_web('127.0.0.1', int(sys.argv[1]))"
 DRIVE = (
     "import sys; from lantern.parts import serve_engine; serve_engine(int(sys.argv[1]), '127.0.0.1', int(sys.argv[2]))"

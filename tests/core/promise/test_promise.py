@@ -188,11 +188,11 @@ def test_what_a_counter_covers_at_the_floor_and_at_the_shoulder() -> None:
 
 def test_who_passes_beneath_a_counter() -> None:
     """Its picture is as wide as it is deep below the lens: at a shoulder, 1.45 m up, 1.75 m to either side. A body is 0.5 m wide."""
-    way = Aim(name="the door", device="D", what="counting", points=((0, -2), (0, 1)))
+    way = Aim(name="the door", device="D", what="counting", points=((0, -2), (0, 2.5)))
     told = beneath(counter(azimuth_deg=90), [way])  # what lies south is to its right
     assert (told.floor_m, told.shoulder_m) == pytest.approx((6.4, 3.5))
     [lane] = told.lanes
-    assert (lane.begins_m, lane.ends_m, *lane.seen_m) == pytest.approx((-1, 2, -1, 1.75))
+    assert (lane.begins_m, lane.ends_m, *lane.seen_m) == pytest.approx((-2.5, 2, -1.75, 1.75))
     for at_m, words in told.someone:
         if abs(at_m) <= 1.5:
             assert words == "seen whole, 183 px/m at the shoulders"  # 320 px / 1.75 m
