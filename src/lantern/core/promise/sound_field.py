@@ -15,7 +15,7 @@ from lantern.core.promise import sound
 from lantern.core.promise.plan import Plan
 from lantern.core.promise.sound import Speaker
 
-CELLS = 110  # along the longer side
+CELLS = 220  # along the longer side
 LEVELS_DB = (60.0, 65.0, 70.0, 75.0, 80.0, 85.0, 90.0, 95.0, 100.0)
 
 

@@ -23,19 +23,17 @@ function cameraField(drawn, near) {
   return [...parts, ...rings(drawn)];
 }
 
-const rings = (drawn) =>
-  (drawn.rings ?? []).flatMap((ring) => [
-    el("path", { class: "ring", d: path(ring.path) }, el("title", {}, ring.name)),
-    el(
-      "text",
-      {
-        class: "ring-word",
-        x: X(drawn.from[0]) + ring.range * scale() * 0.71,
-        y: Y(drawn.from[1]) - ring.range * scale() * 0.71,
-      },
-      ring.name,
-    ),
-  ]);
+const WORD_FROM = 16; // units of the chart: a ring that wide has room for its name
+
+function rings(drawn) {
+  const [x, y] = at(drawn.from);
+  return (drawn.rings ?? []).flatMap((ring) => {
+    const away = ring.range * scale();
+    const line = el("path", { class: "ring", d: path(ring.path) }, el("title", {}, ring.name));
+    if (away < WORD_FROM) return [line];
+    return [line, el("text", { class: "ring-word", x: x + away * 0.71, y: y - away * 0.71 }, ring.name)];
+  });
+}
 
 const FIELDS = {
   camera: ["cameras", cameraField],
