@@ -1,6 +1,8 @@
 // The bench of kinds that watch objects on their way.
 import { counting } from "./counting.js";
+import { lineMap } from "./linemap.js";
 import { scene } from "./scene.js";
+import { tally } from "./tally.js";
 import { startBench } from "/static/js/bench/start.js";
 
-startBench(scene, counting);
+startBench(scene, counting, tally, lineMap);

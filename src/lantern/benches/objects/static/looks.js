@@ -1,4 +1,5 @@
-// How each verdict on an object is drawn: colour token, dash, width, what stands at the track's end; later ones lie below.
+// How each verdict on an object is drawn: colour token, dash, width, what stands at the track's end; later ones lie
+// below.
 export const LOOKS = {
   raised: ["patina", [], 1.7, "lozenge"],
   raised_false: ["oxide", [], 2, "cross"],
@@ -19,4 +20,7 @@ export const LOOKS = {
   part: ["brass", [4, 3], 1.2, "open"],
   away: ["strong-rule", [], 0.7, ""],
 };
-export const look = (code) => { const [colour, dash, width, end] = LOOKS[code]; return { colour, dash, width, end }; };
+export const look = (code) => {
+  const [colour, dash, width, end] = LOOKS[code];
+  return { colour, dash, width, end };
+};

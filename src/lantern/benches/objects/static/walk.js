@@ -15,8 +15,13 @@ startWalk(({ data, drawn }) => ({
 
   drawFrame(feed) {
     if (!drawn.view) this.beginScene(feed);
-    drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => (
-      { x, y, w, h, text: `${id} ${label || "unknown"}` }));
+    drawn.view.live = feed.objects.map(([id, x, y, w, h, label]) => ({
+      x,
+      y,
+      w,
+      h,
+      text: `${id} ${label || "unknown"}`,
+    }));
     drawn.view.paint();
   },
   beginScene(feed) {
@@ -29,19 +34,32 @@ startWalk(({ data, drawn }) => ({
     if (!data.still) return;
     const image = new Image();
     image.src = address(data.still);
-    image.decode().then(() => { drawn.view.still = image; drawn.view.drawTracks(); });
+    image.decode().then(() => {
+      drawn.view.still = image;
+      drawn.view.drawTracks();
+    });
   },
 
   // one in, one out: the server holds the counts against each other, and keeps what it found
   verify: null,
-  get verifyText() { return this.verify?.words ?? "Walk in once and out once: the counts must follow."; },
+  get verifyText() {
+    return this.verify?.words ?? "Walk in once and out once: the counts must follow.";
+  },
   async startVerify() {
-    await this.attempt(async () => { this.verify = await ask("POST", `/walk/${data.detectorId}/passages`); });
+    await this.attempt(async () => {
+      this.verify = await ask("POST", `/walk/${data.detectorId}/passages`);
+    });
   },
   async lookVerify() {
     if (!this.verify?.open) return;
     this.verify = await ask("PUT", `/walk/${data.detectorId}/passages/${this.verify.id}`);
   },
-  newsCame() { this.lookVerify().catch((error) => { this.trouble = error.message; }); },
-  async empty() { await this.attempt(() => ask("POST", `/walk/${data.detectorId}/empty`)); },
+  newsCame() {
+    this.lookVerify().catch((error) => {
+      this.trouble = error.message;
+    });
+  },
+  async empty() {
+    await this.attempt(() => ask("POST", `/walk/${data.detectorId}/empty`));
+  },
 }));

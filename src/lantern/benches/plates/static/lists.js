@@ -3,9 +3,13 @@ import { address, ask, pageData } from "/static/js/http.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(value));
 // A shape beside the colour, for those who do not tell colours apart.
-const MARKS = { green: "M2 6.5 5 9.5 10.5 3", red: "M2 2 10 10M10 2 2 10", amber: "M6 1.5 11 10.5H1Z",
+const MARKS = {
+  green: "M2 6.5 5 9.5 10.5 3",
+  red: "M2 2 10 10M10 2 2 10",
+  amber: "M6 1.5 11 10.5H1Z",
   blue: "M2 2H10V10H2Z",
-  grey: "M2 6H10" };
+  grey: "M2 6H10",
+};
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("lists", () => {
@@ -22,36 +26,60 @@ document.addEventListener("alpine:init", () => {
       told: "",
 
       init() {
-        if (this.lists.length) this.edit(this.lists[0]); else this.fresh();
-        addEventListener("beforeunload", (event) => { if (this.dirty) event.preventDefault(); });
+        if (this.lists.length) this.edit(this.lists[0]);
+        else this.fresh();
+        addEventListener("beforeunload", (event) => {
+          if (this.dirty) event.preventDefault();
+        });
       },
       markOf: (list) => MARKS[list.colour] ?? MARKS.grey,
-      get csvAddress() { return address(`/lists/${this.edited.id}/entries.csv`); },
+      get csvAddress() {
+        return address(`/lists/${this.edited.id}/entries.csv`);
+      },
       get readersText() {
         const { id, readers, entries } = this.edited;
         if (id === null) return "Not saved yet.";
         const many = entries.length === 1 ? "1 entry" : `${entries.length} entries`;
         return `${many}; read by ${readers.join(", ") || "no detector: name it under Lists of a bench"}.`;
       },
-      edit(list) { this.edited = copy(list); this.dirty = false; this.why = ""; },
+      edit(list) {
+        this.edited = copy(list);
+        this.dirty = false;
+        this.why = "";
+      },
       fresh() {
         this.edited = { id: null, name: "New list", colour: "grey", purpose: "", ends: null, entries: [], readers: [] };
         this.dirty = true;
       },
-      set(key, value) { this.edited[key] = value || null; this.dirty = true; },
-      setEntry(index, key, value) { this.edited.entries[index][key] = value || null; this.dirty = true; },
-      addEntry() { this.edited.entries.push({ text: "", from: null, until: null, note: null, id: null });
-        this.dirty = true; },
+      set(key, value) {
+        this.edited[key] = value || null;
+        this.dirty = true;
+      },
+      setEntry(index, key, value) {
+        this.edited.entries[index][key] = value || null;
+        this.dirty = true;
+      },
+      addEntry() {
+        this.edited.entries.push({ text: "", from: null, until: null, note: null, id: null });
+        this.dirty = true;
+      },
       body() {
         const { name, colour, purpose, ends, entries } = this.edited;
-        return { name: name ?? "", colour, purpose, ends, entries: entries.map(({ text, from, until, note, id }) => (
-          { text: text ?? "", from, until, note, id })) };
+        return {
+          name: name ?? "",
+          colour,
+          purpose,
+          ends,
+          entries: entries.map(({ text, from, until, note, id }) => ({ text: text ?? "", from, until, note, id })),
+        };
       },
       async save() {
         await this.attempt(async () => {
           const { id, revision } = this.edited;
-          const kept = id === null ? await ask("POST", "/lists", this.body()) : await ask("PUT",
-            `/lists/${id}?base=${revision}&reason=${encodeURIComponent(this.why)}`, this.body());
+          const kept =
+            id === null
+              ? await ask("POST", "/lists", this.body())
+              : await ask("PUT", `/lists/${id}?base=${revision}&reason=${encodeURIComponent(this.why)}`, this.body());
           await this.anew(kept.id);
           this.told = "Saved. The live engine takes it up within a second.";
         });
@@ -65,8 +93,10 @@ document.addEventListener("alpine:init", () => {
       async removeEntry(index) {
         const entry = this.edited.entries[index];
         if (this.dirty || !entry.id) {
-          if (entry.id) { this.trouble = "Save the list first: removing takes the plate out of everything at once.";
-            return; }
+          if (entry.id) {
+            this.trouble = "Save the list first: removing takes the plate out of everything at once.";
+            return;
+          }
           this.edited.entries.splice(index, 1);
           return;
         }
@@ -83,8 +113,12 @@ document.addEventListener("alpine:init", () => {
         await this.attempt(async () => {
           const { id, revision } = this.edited;
           const why = this.why || `From the file ${files[0].name}.`;
-          const kept = await ask("PUT", `/lists/${id}/entries.csv?base=${revision}&reason=${encodeURIComponent(why)}`,
-            await files[0].arrayBuffer(), { raw: true });
+          const kept = await ask(
+            "PUT",
+            `/lists/${id}/entries.csv?base=${revision}&reason=${encodeURIComponent(why)}`,
+            await files[0].arrayBuffer(),
+            { raw: true },
+          );
           await this.anew(id);
           this.told = `${kept.entries} entries.`;
         });
@@ -99,20 +133,32 @@ document.addEventListener("alpine:init", () => {
         const fresh = await ask("GET", "/lists/all");
         Object.assign(this, { lists: fresh.lists, findings: fresh.findings, changes: fresh.changes });
         const held = this.lists.find((list) => list.id === id) ?? this.lists[0];
-        if (held) this.edit(held); else this.fresh();
+        if (held) this.edit(held);
+        else this.fresh();
       },
       async attempt(work) {
         this.trouble = "";
         this.told = "";
-        try { await work(); } catch (error) { this.trouble = error.message; }
+        try {
+          await work();
+        } catch (error) {
+          this.trouble = error.message;
+        }
       },
-      whenText: (at) => new Date(at * 1000).toLocaleString("en-GB", { timeZone: data.zone, day: "numeric",
-        month: "short",
-        hour: "2-digit", minute: "2-digit" }),
+      whenText: (at) =>
+        new Date(at * 1000).toLocaleString("en-GB", {
+          timeZone: data.zone,
+          day: "numeric",
+          month: "short",
+          hour: "2-digit",
+          minute: "2-digit",
+        }),
       cameText(c) {
         if (c.deleted) return "deleted";
-        return [c.came ? `${c.came} came` : "", c.went ? `${c.went} went` : ""].filter(Boolean).join(", ")
-          || `revision ${c.number}`;
+        return (
+          [c.came ? `${c.came} came` : "", c.went ? `${c.went} went` : ""].filter(Boolean).join(", ") ||
+          `revision ${c.number}`
+        );
       },
     };
   });

@@ -33,7 +33,9 @@ export const passages = ({ data, drawn }) => ({
   },
   showAt() {},
   drawView() {},
-  fetchOnce() { this.judgeFirst().catch((error) => this.explain(error)); },
+  fetchOnce() {
+    this.judgeFirst().catch((error) => this.explain(error));
+  },
   regionsChanged() {},
   regionChosen() {},
 
@@ -62,20 +64,24 @@ export const passages = ({ data, drawn }) => ({
 
   // ---- the rows ----
 
-  get rows() { return this.reads.map((reads, number) => ({ ...reads, ...this.found[number], number })); },
+  get rows() {
+    return this.reads.map((reads, number) => ({ ...reads, ...this.found[number], number }));
+  },
   get verdictCounts() {
     const counts = {};
     for (const row of this.found) counts[row.code] = (counts[row.code] ?? 0) + 1;
-    return Object.entries(data.verdicts).filter(([code]) => counts[code]).map(([code, words]) => ({ code, words,
-      n: counts[code], on: !this.hidden.includes(code) }));
+    return Object.entries(data.verdicts)
+      .filter(([code]) => counts[code])
+      .map(([code, words]) => ({ code, words, n: counts[code], on: !this.hidden.includes(code) }));
   },
   toggleVerdict(code) {
     this.hidden = this.hidden.includes(code) ? this.hidden.filter((each) => each !== code) : [...this.hidden, code];
     this.drawList();
   },
   get shown() {
-    const rows = this.found.map((row, number) => ({ row, number })).filter(({ row }) =>
-      !this.hidden.includes(row.code));
+    const rows = this.found
+      .map((row, number) => ({ row, number }))
+      .filter(({ row }) => !this.hidden.includes(row.code));
     const key = ({ row, number }) => (this.order === "rank" ? row.rank * 1e6 : 0) + number;
     return rows.sort((a, b) => key(a) - key(b)).map(({ number }) => number);
   },
@@ -84,15 +90,19 @@ export const passages = ({ data, drawn }) => ({
     return `${worth} of ${this.found.length} worth a look`;
   },
   drawList() {
-    const rows = this.rows.map((row) => ({ ...row, outcome: row.code === "raised" && row.list
-      ? `raised: ${row.match}` : (data.verdicts[row.code] ?? row.code) }));
+    const rows = this.rows.map((row) => ({
+      ...row,
+      outcome: row.code === "raised" && row.list ? `raised: ${row.match}` : (data.verdicts[row.code] ?? row.code),
+    }));
     drawn.rows.set(rows, this.shown, this.limits);
     if (this.passage) this.drawStill();
   },
 
   // ---- one passage ----
 
-  get passage() { return this.chosenPassage < 0 ? null : (this.rows[this.chosenPassage] ?? null); },
+  get passage() {
+    return this.chosenPassage < 0 ? null : (this.rows[this.chosenPassage] ?? null);
+  },
   get passageText() {
     const p = this.passage;
     const what = p.type ? `${p.type}, ` : "";
@@ -111,7 +121,10 @@ export const passages = ({ data, drawn }) => ({
     this.seek(this.reads[number].first_s, true);
     drawn.rows.choose(number);
     this.beginTruth();
-    this.$nextTick(() => { this.drawStill(); this.beginTruth(); });
+    this.$nextTick(() => {
+      this.drawStill();
+      this.beginTruth();
+    });
   },
   // The field is taken at once where it is in sight, so that no key of a quick hand is lost; else as soon as it is.
   beginTruth() {
@@ -123,7 +136,10 @@ export const passages = ({ data, drawn }) => ({
     if (document.activeElement === field) this.truthOf = this.chosenPassage;
   },
   // What is being typed stays, whatever answer comes meanwhile.
-  showTruth(field) { const value = this.truthValue; if (document.activeElement !== field) field.value = value; },
+  showTruth(field) {
+    const value = this.truthValue;
+    if (document.activeElement !== field) field.value = value;
+  },
   chooseCharacter(number, read, place) {
     if (number !== this.chosenPassage) this.choosePassage(number);
     this.chosenRead = read;
@@ -136,7 +152,10 @@ export const passages = ({ data, drawn }) => ({
     try {
       const also = { passage: this.chosenPassage, place: this.chosenPlace };
       ({ character: this.character } = await this.post(["character"], { also }));
-    } catch (error) { this.character = null; this.explain(error); }
+    } catch (error) {
+      this.character = null;
+      this.explain(error);
+    }
   },
   shareText: (symbol) => `${(100 * symbol.share).toFixed(symbol.share > 0.999 ? 2 : 1)} %`,
   votersText: (symbol) => symbol.reads.map(([n, q]) => `read ${n + 1} (${Math.round(100 * q)} %)`).join(", "),
@@ -149,15 +168,34 @@ export const passages = ({ data, drawn }) => ({
     const [left, top, width, height] = this.around(p.reads.flatMap((read) => [read[3], read[4]]).filter(Boolean));
     svg.setAttribute("viewBox", `${left} ${top} ${width} ${height}`);
     const parts = [el("rect", { class: "sky", x: left, y: top, width, height })];
-    p.reads.forEach((read, n) => { if (read[4] && n !== this.chosenRead) parts.push(this.box("way", read[4])); });
+    p.reads.forEach((read, n) => {
+      if (read[4] && n !== this.chosenRead) parts.push(this.box("way", read[4]));
+    });
     const [text, , , plate, car] = p.reads[this.chosenRead] ?? p.reads[0];
     if (car) parts.push(this.box("car", car));
     if (plate) {
-      parts.push(this.box("plate", plate), el("text", { class: "still-text", x: plate[0] + plate[2] / 2,
-        y: plate[1] + plate[3] + height / 11, "font-size": height / 12 }, text));
+      parts.push(
+        this.box("plate", plate),
+        el(
+          "text",
+          {
+            class: "still-text",
+            x: plate[0] + plate[2] / 2,
+            y: plate[1] + plate[3] + height / 11,
+            "font-size": height / 12,
+          },
+          text,
+        ),
+      );
     }
-    if (!plate && !car) parts.push(el("text", { class: "still-text", x: left + width / 2, y: top + height / 2,
-      "font-size": height / 12 }, "this read has no boxes"));
+    if (!plate && !car)
+      parts.push(
+        el(
+          "text",
+          { class: "still-text", x: left + width / 2, y: top + height / 2, "font-size": height / 12 },
+          "this read has no boxes",
+        ),
+      );
     redraw(svg, parts);
   },
   // The part of the picture that all these boxes are in, in the proportions of the drawing.
@@ -173,7 +211,9 @@ export const passages = ({ data, drawn }) => ({
 
   // ---- what it truly was ----
 
-  get truthValue() { return this.passage?.truth ?? ""; },
+  get truthValue() {
+    return this.passage?.truth ?? "";
+  },
   get truthText() {
     if (this.truthSaid) return this.truthSaid;
     const p = this.passage;
@@ -184,7 +224,7 @@ export const passages = ({ data, drawn }) => ({
   async typeTruth(text) {
     const number = this.chosenPassage;
     const before = this.found[number];
-    const asked = text.trim() === "" && before.truth === null ? before.text ?? "" : text;
+    const asked = text.trim() === "" && before.truth === null ? (before.text ?? "") : text;
     const { vehicle, first_s } = this.reads[number];
     this.keepTruth(number, asked.trim());
     this.nextUnsure(number);
@@ -217,20 +257,40 @@ export const passages = ({ data, drawn }) => ({
 
   // ---- the lists that it reads ----
 
-  get listNames() { return (this.own.lists ?? []).map((held) => (typeof held === "string" ? held : held.name)); },
-  get otherLists() { return Object.keys(data.siteLists).filter((name) => !this.listNames.includes(name)); },
-  entriesText(name) { const n = data.siteLists[name]; return n === undefined ? "in its own file" : n === 1 ? "1 entry"
-    : `${n} entries`; },
-  setLists(lists) { this.remember(); this.own = { ...this.own, lists }; this.refresh(); },
-  readList(name) { this.setLists([...this.own.lists, name]); },
-  dropList(index) { this.setLists(this.own.lists.filter((_, i) => i !== index)); },
-  moveList(index) { const next = [...this.own.lists]; next.splice(index - 1, 0, ...next.splice(index, 1));
-    this.setLists(next); },
+  get listNames() {
+    return (this.own.lists ?? []).map((held) => (typeof held === "string" ? held : held.name));
+  },
+  get otherLists() {
+    return Object.keys(data.siteLists).filter((name) => !this.listNames.includes(name));
+  },
+  entriesText(name) {
+    const n = data.siteLists[name];
+    return n === undefined ? "in its own file" : n === 1 ? "1 entry" : `${n} entries`;
+  },
+  setLists(lists) {
+    this.remember();
+    this.own = { ...this.own, lists };
+    this.refresh();
+  },
+  readList(name) {
+    this.setLists([...this.own.lists, name]);
+  },
+  dropList(index) {
+    this.setLists(this.own.lists.filter((_, i) => i !== index));
+  },
+  moveList(index) {
+    const next = [...this.own.lists];
+    next.splice(index - 1, 0, ...next.splice(index, 1));
+    this.setLists(next);
+  },
 
   // ---- where reads count ----
 
   boxRegion() {
     const [width, height] = [data.take.width || 1920, data.take.height || 1080];
-    this.addRegion("box", [[0, Math.round(height / 3)], [width, height]]);
+    this.addRegion("box", [
+      [0, Math.round(height / 3)],
+      [width, height],
+    ]);
   },
 });

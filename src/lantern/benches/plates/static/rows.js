@@ -24,7 +24,11 @@ export class Rows {
   }
 
   // `rows`: each passage's reads and what became of it; `order`: which are shown, as they stand; `limits`: of the vote
-  set(rows, order, limits) { Object.assign(this, { rows, order, limits }); this.drawn = null; this.draw(); }
+  set(rows, order, limits) {
+    Object.assign(this, { rows, order, limits });
+    this.drawn = null;
+    this.draw();
+  }
 
   choose(number, place = null) {
     this.chosen = number;
@@ -50,37 +54,55 @@ export class Rows {
   // Alpine looks at nodes that come and go, though none of these is its own: it is told not to.
   #put(svgs) {
     const put = () => this.space.replaceChildren(...svgs);
-    if (window.Alpine) window.Alpine.mutateDom(put); else put();
+    if (window.Alpine) window.Alpine.mutateDom(put);
+    else put();
   }
 
   #row(number, at, width) {
     const row = this.rows[number];
     const chosen = number === this.chosen;
-    const svg = el("svg", { class: `passage ${chosen ? "chosen" : ""}`, width, height: HEIGHT,
-      viewBox: `0 0 ${width} ${HEIGHT}`, "data-passage": number, role: "img", "aria-current": chosen ? "true" : null,
-      "aria-label": `${clock(this.take, row.first_s, true)} ${row.text ?? "nothing read"}: ${row.said}` });
+    const svg = el("svg", {
+      class: `passage ${chosen ? "chosen" : ""}`,
+      width,
+      height: HEIGHT,
+      viewBox: `0 0 ${width} ${HEIGHT}`,
+      "data-passage": number,
+      role: "img",
+      "aria-current": chosen ? "true" : null,
+      "aria-label": `${clock(this.take, row.first_s, true)} ${row.text ?? "nothing read"}: ${row.said}`,
+    });
     const parts = [el("rect", { class: "back", width, height: HEIGHT - 1 })];
     svg.style.top = `${at * HEIGHT}px`;
     if (chosen) parts.push(el("rect", { class: "here", width: 3, height: HEIGHT - 1 }));
-    parts.push(row.verdict ? glyph(SHAPES[row.verdict], 14, 17, 5.5) : el("circle", { class: "open", cx: 14, cy: 17,
-      r: 4 }),
+    parts.push(
+      row.verdict ? glyph(SHAPES[row.verdict], 14, 17, 5.5) : el("circle", { class: "open", cx: 14, cy: 17, r: 4 }),
       el("text", { class: "when", x: 27, y: 17 }, clock(this.take, row.first_s, true)),
       el("text", { class: "fine", x: 27, y: 32 }, row.type || row.vehicle),
-      el("text", { class: "fine", x: 27, y: 46 }, row.attached));
+      el("text", { class: "fine", x: 27, y: 46 }, row.attached),
+    );
     const room = Math.max(Math.floor((width - READS_LEFT - RESULT) / READ), 1);
     const from = this.#from(row, room);
-    row.reads.slice(from, from + room).forEach((read, n) => parts.push(this.#read(row, number, from + n,
-      READS_LEFT + n * READ)));
+    row.reads
+      .slice(from, from + room)
+      .forEach((read, n) => parts.push(this.#read(row, number, from + n, READS_LEFT + n * READ)));
     const left = row.reads.length - room;
-    if (left > 0) parts.push(el("text", { class: "fine", x: READS_LEFT, y: HEIGHT - 4 }, from
-      ? `from read ${from + 1} of ${row.reads.length}` : left === 1 ? "1 more read" : `${left} more reads`));
+    if (left > 0)
+      parts.push(
+        el(
+          "text",
+          { class: "fine", x: READS_LEFT, y: HEIGHT - 4 },
+          from ? `from read ${from + 1} of ${row.reads.length}` : left === 1 ? "1 more read" : `${left} more reads`,
+        ),
+      );
     parts.push(...this.#result(row, width - RESULT + 8));
     redraw(svg, parts);
     return svg;
   }
 
   // Where there are more reads than room, those up to the one that decided.
-  #from(row, room) { return row.decided === null || row.decided < room ? 0 : row.decided - room + 1; }
+  #from(row, room) {
+    return row.decided === null || row.decided < room ? 0 : row.decided - room + 1;
+  }
 
   #read(row, number, n, x) {
     const [text, sure] = row.reads[n];
@@ -90,30 +112,45 @@ export class Rows {
       const wrong = text.length === right.length && symbol !== right[place];
       const height = 1 + sure[place] * BARS;
       const at = place * CHARACTER;
-      group.append(el("rect", { class: wrong ? "misread" : "sure", x: at, y: 4 + BARS - height + 1,
-        width: CHARACTER - 0.8,
-        height }), el("text", { class: `letter ${wrong ? "wrong" : ""}`, x: at + CHARACTER / 2 - 0.4, y: 34 }, symbol),
-      el("rect", { class: "catch", x: at, y: 2, width: CHARACTER, height: 35, "data-read": n, "data-place": place }));
-      if (number === this.chosen && this.place === place) group.append(el("rect", { class: "picked", x: at - 0.6, y: 2,
-        width: CHARACTER + 0.4, height: 35 }));
+      group.append(
+        el("rect", {
+          class: wrong ? "misread" : "sure",
+          x: at,
+          y: 4 + BARS - height + 1,
+          width: CHARACTER - 0.8,
+          height,
+        }),
+        el("text", { class: `letter ${wrong ? "wrong" : ""}`, x: at + CHARACTER / 2 - 0.4, y: 34 }, symbol),
+        el("rect", { class: "catch", x: at, y: 2, width: CHARACTER, height: 35, "data-read": n, "data-place": place }),
+      );
+      if (number === this.chosen && this.place === place)
+        group.append(el("rect", { class: "picked", x: at - 0.6, y: 2, width: CHARACTER + 0.4, height: 35 }));
     });
     if (!text) group.append(el("text", { class: "fine", x: 4, y: 30 }, "none"));
     const width = READ - 5;
     group.append(el("rect", { class: "ballot", x: 0, y: 40, width, height: 7 }));
-    if (row.votes[n] !== null) group.append(el("rect", {
-      class: row.votes[n] >= this.limits.vote - 1e-9 ? "voted" : "not-yet", x: 0, y: 40, width: width * row.votes[n],
-      height: 7 }), el("line", { class: "limit", x1: width * this.limits.vote, x2: width * this.limits.vote, y1: 39,
-        y2: 48 }));
+    if (row.votes[n] !== null)
+      group.append(
+        el("rect", {
+          class: row.votes[n] >= this.limits.vote - 1e-9 ? "voted" : "not-yet",
+          x: 0,
+          y: 40,
+          width: width * row.votes[n],
+          height: 7,
+        }),
+        el("line", { class: "limit", x1: width * this.limits.vote, x2: width * this.limits.vote, y1: 39, y2: 48 }),
+      );
     if (row.decided === n) group.append(el("rect", { class: "decided", x: -2.5, y: 2, width: READ - 1, height: 48 }));
     return group;
   }
 
   #result(row, x) {
     const bad = row.verdict === "false" || row.verdict === "miss";
-    const parts = [el("rect", { class: "plate-frame", x, y: 8, width: 92, height: 26, rx: 2.5 }), el("text", {
-      class: "plate-text", x: x + 46, y: 28 }, row.text ?? "nothing"), el("text", { class: "percent", x: x + 98,
-        y: 19 },
-        `${Math.round(100 * row.confidence)} %`)];
+    const parts = [
+      el("rect", { class: "plate-frame", x, y: 8, width: 92, height: 26, rx: 2.5 }),
+      el("text", { class: "plate-text", x: x + 46, y: 28 }, row.text ?? "nothing"),
+      el("text", { class: "percent", x: x + 98, y: 19 }, `${Math.round(100 * row.confidence)} %`),
+    ];
     if (row.list) parts.push(el("text", { class: "fine", x: x + 98, y: 32 }, row.list.slice(0, 14)));
     parts.push(el("text", { class: `outcome ${bad ? "bad" : ""}`, x, y: 48 }, row.outcome));
     if (row.correct === false) parts.push(el("text", { class: "outcome bad", x, y: 58 }, `truly ${row.truth}`));

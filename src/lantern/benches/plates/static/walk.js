@@ -12,13 +12,17 @@ startWalk(({ data, drawn }) => ({
     const matched = own.match ? `, as ${own.match} on ${own.list}` : "";
     return `${own.text ?? ""}${matched}: vehicle ${e.object}, ${(100 * e.reading).toFixed(0)} % sure`;
   },
-  get refused() { return [...(this.mine?.refused ?? [])].reverse(); },
+  get refused() {
+    return [...(this.mine?.refused ?? [])].reverse();
+  },
   chartRange: () => [0, 1.02],
   lateText: (r) => `${r.late_s} s late`,
   textsOf: (r) => r.texts.join(", "),
   async fetchLate(count) {
     this.lateKnown = count;
-    await this.attempt(async () => { this.late = await ask("GET", `/walk/${data.detectorId}/late`); });
+    await this.attempt(async () => {
+      this.late = await ask("GET", `/walk/${data.detectorId}/late`);
+    });
   },
   drawFrame(feed) {
     if (feed.late !== this.lateKnown) this.fetchLate(feed.late);
@@ -34,10 +38,23 @@ startWalk(({ data, drawn }) => ({
       if (!read.plate) continue;
       const [x, y, w, h] = read.plate;
       parts.push(box("plate", read.plate));
-      if (read.crop) parts.push(el("image", { href: `data:image/png;base64,${read.crop}`, x: x + w / 2 - width / 9,
-        y: y + h + height / 40, width: width / 4.5, height: width / 21 }));
-      parts.push(el("text", { class: "still-text", x: x + w / 2, y: y + h + height / 40 + width / 15,
-        "font-size": height / 20 }, read.text));
+      if (read.crop)
+        parts.push(
+          el("image", {
+            href: `data:image/png;base64,${read.crop}`,
+            x: x + w / 2 - width / 9,
+            y: y + h + height / 40,
+            width: width / 4.5,
+            height: width / 21,
+          }),
+        );
+      parts.push(
+        el(
+          "text",
+          { class: "still-text", x: x + w / 2, y: y + h + height / 40 + width / 15, "font-size": height / 20 },
+          read.text,
+        ),
+      );
     }
     redraw(svg, parts);
   },

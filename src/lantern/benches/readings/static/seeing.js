@@ -23,32 +23,72 @@ export const seeing = ({ data, infos, drawn }) => ({
   shownPictures: 0,
 
   get scaleText() {
-    if (this.against !== null) return `difference to ${clock(data.take, this.against, true)}, scale ±${fixed(width(data.scale.level), drawn.view?.reach ?? 1, 0)}`;
+    if (this.against !== null) {
+      const reach = fixed(width(data.scale.level), drawn.view?.reach ?? 1, 0);
+      return `difference to ${clock(data.take, this.against, true)}, scale ±${reach}`;
+    }
     const how = { locked: "locked", frame: "follows each frame", region: "follows the chosen region" }[this.scaleMode];
     return `scale ${short(show(data.scale.level, this.low))} to ${fixed(data.scale.level, this.high, 0)}, ${how}`;
   },
-  get frameText() { return `${this.shownFrame + 1} of ${data.take.samples}`; },
-  get unitText() { return data.scale.level.unit; },
-  lowText() { return typed(data.scale.level, this.low); },
-  highText() { return typed(data.scale.level, this.high); },
+  get frameText() {
+    return `${this.shownFrame + 1} of ${data.take.samples}`;
+  },
+  get unitText() {
+    return data.scale.level.unit;
+  },
+  lowText() {
+    return typed(data.scale.level, this.low);
+  },
+  highText() {
+    return typed(data.scale.level, this.high);
+  },
 
   stripParts: ["strips", "noise"],
-  extraKeys: { h() { this.setFigure("histogram"); }, l() { this.setFigure("profile"); }, d() { this.toggleDifference();
-    } },
+  extraKeys: {
+    h() {
+      this.setFigure("histogram");
+    },
+    l() {
+      this.setFigure("profile");
+    },
+    d() {
+      this.toggleDifference();
+    },
+  },
 
   startView() {
     this.showFrame = latest((index) => this.loadFrame(index));
     if (data.take.view !== "frames") return;
-    const parts = { stage: this.$refs.stage, canvas: this.$refs.canvas, overlay: this.$refs.overlay,
-      scale: this.$refs.scale };
-    drawn.view = new HeatView(data.take, parts, {
-      read: (at) => { this.readout = at ? `x ${at.x}  y ${at.y}   ${fixed(data.scale.level, at.c)}` : ""; },
-      choose: (index) => this.chooseRegion(index),
-      change: (changed) => { this.remember(); this.regions = copy(changed); this.changedRegions(); },
-      add: (shape, points) => this.addRegion(shape, points),
-      tool: (tool) => { this.tool = tool; },
-      line: (line) => { this.figure = line ? "profile" : ""; this.lineChanged(); },
-    }, data.scale.level);
+    const parts = {
+      stage: this.$refs.stage,
+      canvas: this.$refs.canvas,
+      overlay: this.$refs.overlay,
+      scale: this.$refs.scale,
+    };
+    drawn.view = new HeatView(
+      data.take,
+      parts,
+      {
+        read: (at) => {
+          this.readout = at ? `x ${at.x}  y ${at.y}   ${fixed(data.scale.level, at.c)}` : "";
+        },
+        choose: (index) => this.chooseRegion(index),
+        change: (changed) => {
+          this.remember();
+          this.regions = copy(changed);
+          this.changedRegions();
+        },
+        add: (shape, points) => this.addRegion(shape, points),
+        tool: (tool) => {
+          this.tool = tool;
+        },
+        line: (line) => {
+          this.figure = line ? "profile" : "";
+          this.lineChanged();
+        },
+      },
+      data.scale.level,
+    );
   },
   drawView() {
     if (!drawn.view) return;
@@ -71,13 +111,17 @@ export const seeing = ({ data, infos, drawn }) => ({
 
   // ---- frames ----
 
-  showAt(t) { this.showFrame(Math.round(t / data.take.intervalS)); },
+  showAt(t) {
+    this.showFrame(Math.round(t / data.take.intervalS));
+  },
   async loadFrame(index) {
     if (!drawn.view) return;
     const at = Math.min(index, data.take.samples - 1);
     try {
-      const pixels = await fetchFrame(address(`/takes/${data.take.id}/frames/${at}`), data.take.dtype === "uint16"
-        ? "uint16" : "float32");
+      const pixels = await fetchFrame(
+        address(`/takes/${data.take.id}/frames/${at}`),
+        data.take.dtype === "uint16" ? "uint16" : "float32",
+      );
       const first = drawn.view.pixels === null;
       drawn.view.show(pixels);
       this.shownFrame = at;
@@ -107,12 +151,20 @@ export const seeing = ({ data, infos, drawn }) => ({
     }
     this.$refs[which].value = typed(data.scale.level, this[which]);
   },
-  setScaleMode(mode) { this.scaleMode = mode; if (mode !== "locked") this.fitScale(); },
-  setPalette(name) { this.palette = name; drawn.view.setPalette(name); },
+  setScaleMode(mode) {
+    this.scaleMode = mode;
+    if (mode !== "locked") this.fitScale();
+  },
+  setPalette(name) {
+    this.palette = name;
+    drawn.view.setPalette(name);
+  },
   setIsotherm(text) {
     const value = text.trim() === "" ? null : read(data.scale.level, Number(text.replace(",", ".")));
     if (value !== null && !Number.isFinite(value)) {
-      this.trouble = `Isotherm ${text}: expected a temperature, or empty`; return; }
+      this.trouble = `Isotherm ${text}: expected a temperature, or empty`;
+      return;
+    }
     drawn.view.isotherm = value;
     this.isothermText = text;
     drawn.view.paint();
@@ -127,22 +179,33 @@ export const seeing = ({ data, infos, drawn }) => ({
   setFigure(name) {
     this.figure = this.figure === name ? "" : name;
     if (this.figure === "profile" && !drawn.view.line) this.setTool("line");
-    if (this.figure !== "profile" && drawn.view.line) { drawn.view.line = null; drawn.view.drawRegions(); }
+    if (this.figure !== "profile" && drawn.view.line) {
+      drawn.view.line = null;
+      drawn.view.drawRegions();
+    }
     this.drawFigure();
   },
   // Typed ends, for whoever has no pointer: x,y of both in pixels.
   typeLine(text) {
-    const ends = text.trim().split(/\s+/).map((pair) => pair.split(",").map(Number));
+    const ends = text
+      .trim()
+      .split(/\s+/)
+      .map((pair) => pair.split(",").map(Number));
     const within = ([x, y]) => x >= 0 && y >= 0 && x <= data.take.width && y <= data.take.height;
     if (ends.length !== 2 || ends.some((p) => p.length !== 2 || !within(p))) {
-      this.trouble = `Profile ${text}: expected two ends within the picture, such as 10,20 80,60`; return; }
+      this.trouble = `Profile ${text}: expected two ends within the picture, such as 10,20 80,60`;
+      return;
+    }
     this.trouble = "";
     this.setTool(null);
     drawn.view.line = ends;
     drawn.view.drawRegions();
     this.lineChanged();
   },
-  lineChanged() { this.lineText = (drawn.view.line ?? []).map((p) => p.join(",")).join(" "); this.drawFigure(); },
+  lineChanged() {
+    this.lineText = (drawn.view.line ?? []).map((p) => p.join(",")).join(" ");
+    this.drawFigure();
+  },
   figurePoints() {
     if (this.figure === "profile") return drawn.view.line ? profileOf(drawn.view, drawn.view.line) : [];
     return histogramOf(drawn.view, drawn.pixels[this.regions[this.chosenRegion]?.name]);
@@ -150,18 +213,35 @@ export const seeing = ({ data, infos, drawn }) => ({
   drawFigure() {
     if (!this.figure || !drawn.view?.pixels) return;
     const points = this.figurePoints();
-    if (points.length) this.$nextTick(() => drawFigure(this.$refs.figure, points, { bars: this.figure === "histogram",
-      quantity: data.scale.level, level: drawn.view.level }));
+    if (points.length)
+      this.$nextTick(() =>
+        drawFigure(this.$refs.figure, points, {
+          bars: this.figure === "histogram",
+          quantity: data.scale.level,
+          level: drawn.view.level,
+        }),
+      );
   },
 
   // ---- files ----
 
-  exportPicture() { saveCanvas(this.$refs.canvas, `frame-${this.shownFrame}`); },
+  exportPicture() {
+    saveCanvas(this.$refs.canvas, `frame-${this.shownFrame}`);
+  },
   exportFigure(as) {
-    if (as === "csv") saveCsv([this.figure === "profile" ? ["pixel", data.scale.level.unit] : [data.scale.level.unit,
-      "pixels"], ...this.figurePoints().map(([x, y]) => (this.figure === "profile" ? [x, show(data.scale.level,
-        y)] : [show(data.scale.level, x), y]))], this.figure);
+    if (as === "csv")
+      saveCsv(
+        [
+          this.figure === "profile" ? ["pixel", data.scale.level.unit] : [data.scale.level.unit, "pixels"],
+          ...this.figurePoints().map(([x, y]) =>
+            this.figure === "profile" ? [x, show(data.scale.level, y)] : [show(data.scale.level, x), y],
+          ),
+        ],
+        this.figure,
+      );
     else (as === "svg" ? saveSvg : savePng)(this.$refs.figure, this.figure);
   },
-  dialUnit(name) { return infos[name].shown.unit; },
+  dialUnit(name) {
+    return infos[name].shown.unit;
+  },
 });

@@ -5,8 +5,12 @@ import { fixed } from "/static/js/units.js";
 import { startWalk } from "/static/js/walk.js";
 
 startWalk(({ data, drawn }) => ({
-  readingText(x) { return fixed(this.quantity, x); },
-  eventReading(e) { return fixed(this.quantity, e.reading); },
+  readingText(x) {
+    return fixed(this.quantity, x);
+  },
+  eventReading(e) {
+    return fixed(this.quantity, e.reading);
+  },
   chartRange: (low, high, level) => [Math.min(low, level ?? low) - 2, Math.max(high, level ?? high) + 2],
 
   async drawFrame(feed) {

@@ -1,4 +1,5 @@
-// A detector from nothing: a kind, and regions drawn on a take, on the live picture, on a picture file, or chosen as columns.
+// A detector from nothing: a kind, and regions drawn on a take, on the live picture, on a picture file, or chosen as
+// columns.
 import { address, ask, pageData } from "./http.js";
 import { HeatView, fetchFrame } from "./heatview.js";
 import { SceneView } from "./sceneview.js";
@@ -12,7 +13,7 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("maker", () => {
     const data = pageData();
     const drawn = { view: null, timer: 0, turn: 0, picture: null };
-      // out of Alpine's sight: drawing needs no reactivity
+    // out of Alpine's sight: drawing needs no reactivity
     const byKey = new Map(data.grounds.map((g) => [`take-${g.id}`, g]));
     return {
       kind: data.chosen,
@@ -26,12 +27,24 @@ document.addEventListener("alpine:init", () => {
       sized: data.size !== null,
       heat: false,
 
-      init() { this.show(); },
-      get shapes() { return this.ofColumns ? [] : (data.kinds[this.kind] ?? []); },
-      get take() { return byKey.get(this.ground) ?? null; },
-      get ofColumns() { return this.take?.view === "columns"; },
-      get ofHeat() { return this.heat; },
-      get columns() { return this.take?.columns ?? []; },
+      init() {
+        this.show();
+      },
+      get shapes() {
+        return this.ofColumns ? [] : (data.kinds[this.kind] ?? []);
+      },
+      get take() {
+        return byKey.get(this.ground) ?? null;
+      },
+      get ofColumns() {
+        return this.take?.view === "columns";
+      },
+      get ofHeat() {
+        return this.heat;
+      },
+      get columns() {
+        return this.take?.columns ?? [];
+      },
       get grounds() {
         const takes = data.grounds.map((g) => ({ key: `take-${g.id}`, words: `the take ${g.name}` }));
         const others = [{ key: "live", words: "the live picture" }];
@@ -39,8 +52,9 @@ document.addEventListener("alpine:init", () => {
         if (drawn.picture) others.push({ key: "picture", words: "the picture file" });
         return [...takes, ...others];
       },
-      get wanted() { return this.ofColumns
-        ? "Choose a column on the left." : `Draw a ${this.shapes.join(" or a ")} on the left.`; },
+      get wanted() {
+        return this.ofColumns ? "Choose a column on the left." : `Draw a ${this.shapes.join(" or a ")} on the left.`;
+      },
 
       // ---- what is drawn on ----
 
@@ -60,7 +74,9 @@ document.addEventListener("alpine:init", () => {
           if (this.take) await (this.take.view === "frames" ? this.showFrame(turn) : this.showTracks(turn));
           else if (this.ground === "live") await this.showLive(turn);
           else this.showPlain();
-        } catch (error) { if (turn === drawn.turn) this.trouble = error.message; }
+        } catch (error) {
+          if (turn === drawn.turn) this.trouble = error.message;
+        }
       },
       async showFrame(turn) {
         const take = this.take;
@@ -74,7 +90,10 @@ document.addEventListener("alpine:init", () => {
         const take = this.take;
         const tracks = await fetchTracks(address(`/takes/${take.id}/tracks`));
         const still = take.still ? new Image() : null;
-        if (still) { still.src = address(`/takes/${take.id}/still`); await still.decode(); }
+        if (still) {
+          still.src = address(`/takes/${take.id}/still`);
+          await still.decode();
+        }
         if (turn !== drawn.turn) return;
         const view = this.begin(SceneView, take);
         view.still = still;
@@ -85,19 +104,33 @@ document.addEventListener("alpine:init", () => {
       async showLive(turn) {
         const feed = await ask("GET", `/devices/${data.device.id}/live`);
         if (turn !== drawn.turn) return;
-        drawn.timer = setTimeout(() => this.showLive(turn).catch((error) => { this.trouble = error.message; }),
-          LIVE_MS);
+        drawn.timer = setTimeout(
+          () =>
+            this.showLive(turn).catch((error) => {
+              this.trouble = error.message;
+            }),
+          LIVE_MS,
+        );
         if (!feed?.received) {
           this.hint = `nothing has come from ${data.device.code} yet`;
           if (!drawn.view && data.size) this.showPlain();
           return;
         }
-        this.hint = feed.live ? `live, ${feed.fps.toFixed(1)} frames a second` : `${data.device.code} has stopped sending: its last picture`;
+        this.hint = feed.live
+          ? `live, ${feed.fps.toFixed(1)} frames a second`
+          : `${data.device.code} has stopped sending: its last picture`;
         if (feed.objects) {
-          const view = drawn.view?.of === "live" ? drawn.view : this.begin(SceneView, { ...feed,
-            intervalS: 1 / feed.fps }, "live");
-          view.live = feed.objects.map(([id, x, y, w, h, label]) => ({ x, y, w, h,
-            text: `${id} ${label || "unknown"}` }));
+          const view =
+            drawn.view?.of === "live"
+              ? drawn.view
+              : this.begin(SceneView, { ...feed, intervalS: 1 / feed.fps }, "live");
+          view.live = feed.objects.map(([id, x, y, w, h, label]) => ({
+            x,
+            y,
+            w,
+            h,
+            text: `${id} ${label || "unknown"}`,
+          }));
           view.paint();
           return;
         }
@@ -120,7 +153,9 @@ document.addEventListener("alpine:init", () => {
           drawn.size = data.size ?? [drawn.picture.width, drawn.picture.height];
           this.ground = "picture";
           this.show();
-        } catch { this.trouble = `${files[0].name} cannot be read as a picture; expected a PNG or JPEG file`; }
+        } catch {
+          this.trouble = `${files[0].name} cannot be read as a picture; expected a PNG or JPEG file`;
+        }
       },
       // A view on a stage of its own: what the last one listened to goes with it.
       begin(View, picture, of = "") {
@@ -134,14 +169,22 @@ document.addEventListener("alpine:init", () => {
         stage.append(canvas, overlay);
         this.$refs.room.replaceChildren(stage);
         const on = {
-          choose: (index) => { drawn.view.setRegions(copy(this.regions), index); },
-          change: (regions) => { this.regions = copy(regions); },
+          choose: (index) => {
+            drawn.view.setRegions(copy(this.regions), index);
+          },
+          change: (regions) => {
+            this.regions = copy(regions);
+          },
           add: (shape, points) => this.add(shape, points),
-          tool: (tool) => { this.tool = tool; },
+          tool: (tool) => {
+            this.tool = tool;
+          },
         };
         drawn.view = new View(picture, { stage, canvas, overlay }, on, data.scale.level);
         drawn.view.of = of;
-        drawn.view.lineDrawn = (line) => { if (line) drawn.view.finish("line", line); };
+        drawn.view.lineDrawn = (line) => {
+          if (line) drawn.view.finish("line", line);
+        };
         drawn.view.setRegions(copy(this.regions), -1);
         this.$nextTick(() => drawn.view.fit());
         this.$root.dataset.ready = this.ground;
@@ -150,7 +193,10 @@ document.addEventListener("alpine:init", () => {
 
       // ---- regions ----
 
-      setTool(tool) { this.tool = this.tool === tool ? null : tool; drawn.view?.setTool(this.tool); },
+      setTool(tool) {
+        this.tool = this.tool === tool ? null : tool;
+        drawn.view?.setTool(this.tool);
+      },
       setKind(kind) {
         this.kind = kind;
         if (!this.ofColumns) this.regions = this.regions.filter((region) => this.shapes.includes(region.shape));
@@ -166,9 +212,16 @@ document.addEventListener("alpine:init", () => {
         if (name.trim()) this.regions[index] = { ...this.regions[index], name: name.trim() };
         this.draw(index);
       },
-      drop(index) { this.regions = this.regions.filter((_, i) => i !== index); this.draw(); },
-      draw(chosen = -1) { if (!this.ofColumns) drawn.view?.setRegions(copy(this.regions), chosen); },
-      hasColumn(name) { return this.regions.some((region) => region.name === name); },
+      drop(index) {
+        this.regions = this.regions.filter((_, i) => i !== index);
+        this.draw();
+      },
+      draw(chosen = -1) {
+        if (!this.ofColumns) drawn.view?.setRegions(copy(this.regions), chosen);
+      },
+      hasColumn(name) {
+        return this.regions.some((region) => region.name === name);
+      },
       setColumn(name, on) {
         const others = this.regions.filter((region) => region.name !== name);
         this.regions = on ? [...others, { name, shape: "spot", points: [[0, 0]] }] : others;

@@ -5,7 +5,10 @@ const dialog = document.getElementById("token");
 
 function tellToken(answer) {
   const on = address(`/devices/${answer.id}`);
-  if (!answer.token) { location.href = on; return; }
+  if (!answer.token) {
+    location.href = on;
+    return;
+  }
   dialog.querySelector("[data-code]").textContent = answer.code;
   dialog.querySelector("[data-ingest]").textContent = answer.ingest;
   dialog.querySelector("[data-token]").textContent = answer.token;
@@ -13,21 +16,22 @@ function tellToken(answer) {
   dialog.showModal();
 }
 
-for (const form of document.querySelectorAll("[data-made]")) form.addEventListener("sent", (event) =>
-  tellToken(event.detail));
+for (const form of document.querySelectorAll("[data-made]"))
+  form.addEventListener("sent", (event) => tellToken(event.detail));
 
 // a cure that the page shows, taken by its words
-for (const button of document.querySelectorAll("[data-cure]")) button.addEventListener("click", async () => {
-  button.disabled = true;
-  const number = location.pathname.split("/").pop();
-  try {
-    await ask("POST", `/devices/${number}/cures`, { kind: button.dataset.kind, text: button.dataset.text });
-    location.reload();
-  } catch (error) {
-    alert(error.message);
-    button.disabled = false;
-  }
-});
+for (const button of document.querySelectorAll("[data-cure]"))
+  button.addEventListener("click", async () => {
+    button.disabled = true;
+    const number = location.pathname.split("/").pop();
+    try {
+      await ask("POST", `/devices/${number}/cures`, { kind: button.dataset.kind, text: button.dataset.text });
+      location.reload();
+    } catch (error) {
+      alert(error.message);
+      button.disabled = false;
+    }
+  });
 
 // what a device of another type could not do is told before it is replaced
 const replaces = document.querySelector("[data-replaces]");
@@ -59,18 +63,24 @@ function showInputs(state) {
     line.dataset.now = `${one.state} ${one.told}`;
     line.dataset.at = one.state;
     line.querySelector("[data-state]").textContent = `${WORDS[one.state]}, ${one.told}`;
-    line.querySelector("[data-glyph]").replaceChildren(
-      document.getElementById(`shape-${SHAPES[one.state]}`).content.cloneNode(true));
+    line
+      .querySelector("[data-glyph]")
+      .replaceChildren(document.getElementById(`shape-${SHAPES[one.state]}`).content.cloneNode(true));
   }
 }
 
 if (inputs) {
   const source = new EventSource(address(`/devices/${inputs.dataset.inputs}/stream`));
   source.addEventListener("state", (event) => showInputs(JSON.parse(event.data)));
-  source.addEventListener("silent", (event) => { inputs.querySelector("[data-silent]").textContent = event.data; });
-  source.addEventListener("ended", () => { source.close(); location.reload(); });
-  for (const button of inputs.querySelectorAll("[data-press]")) button.addEventListener("click", () =>
-    ask("POST", button.dataset.press).catch((error) => alert(error.message)));
+  source.addEventListener("silent", (event) => {
+    inputs.querySelector("[data-silent]").textContent = event.data;
+  });
+  source.addEventListener("ended", () => {
+    source.close();
+    location.reload();
+  });
+  for (const button of inputs.querySelectorAll("[data-press]"))
+    button.addEventListener("click", () => ask("POST", button.dataset.press).catch((error) => alert(error.message)));
 }
 
 const heard = document.querySelector("[data-heard]");
@@ -98,8 +108,11 @@ section?.querySelector("[data-try]")?.addEventListener("click", async (event) =>
 
 section?.querySelector("[data-renew]")?.addEventListener("click", async () => {
   if (!confirm("Make a new token? The old one is worth nothing from then on.")) return;
-  try { tellToken(await ask("POST", `/devices/${section.dataset.device}/token`)); } catch (error) { say(false,
-    [error.message]); }
+  try {
+    tellToken(await ask("POST", `/devices/${section.dataset.device}/token`));
+  } catch (error) {
+    say(false, [error.message]);
+  }
 });
 
 // a new device: a type is of one kind, and a kind has its types

@@ -7,14 +7,27 @@ const report = dialog.querySelector("[data-report]");
 const store = dialog.querySelector("[data-store]");
 
 const made = (tag, text, more = {}) => Object.assign(document.createElement(tag), { textContent: text, ...more });
-const send = async (stored) => ask("POST",
-  `/devices/table?store=${stored}&name=${encodeURIComponent(file.files[0].name)}`, await file.files[0].arrayBuffer(),
-  { raw: true });
+const send = async (stored) =>
+  ask(
+    "POST",
+    `/devices/table?store=${stored}&name=${encodeURIComponent(file.files[0].name)}`,
+    await file.files[0].arrayBuffer(),
+    { raw: true },
+  );
 
 function words(told) {
-  const parts = [[told.new.length, "new"], [told.changed.length, "changed"], [told.same.length, "as they are"]];
+  const parts = [
+    [told.new.length, "new"],
+    [told.changed.length, "changed"],
+    [told.same.length, "as they are"],
+  ];
   const places = told.places.length ? `; new places: ${told.places.join(", ")}` : "";
-  return parts.filter(([count]) => count).map(([count, what]) => `${count} ${what}`).join(", ") + places;
+  return (
+    parts
+      .filter(([count]) => count)
+      .map(([count, what]) => `${count} ${what}`)
+      .join(", ") + places
+  );
 }
 
 function show(told) {
@@ -48,10 +61,16 @@ file.addEventListener("change", async () => {
   if (!file.files.length) return;
   dialog.querySelector("[data-chosen]").textContent = file.files[0].name;
   report.replaceChildren(made("p", "Reading ...", { className: "quiet" }));
-  try { show(await send(false)); } catch (error) { refused(error); }
+  try {
+    show(await send(false));
+  } catch (error) {
+    refused(error);
+  }
 });
 // the same file again, once it is mended, is a new choice
-file.addEventListener("click", () => { file.value = ""; });
+file.addEventListener("click", () => {
+  file.value = "";
+});
 
 store.addEventListener("click", async () => {
   store.disabled = true;
@@ -59,6 +78,7 @@ store.addEventListener("click", async () => {
     await send(true);
     location.reload();
   } catch (error) {
-    if (error.body?.faults?.[0]?.line) show(error.body); else refused(error);
+    if (error.body?.faults?.[0]?.line) show(error.body);
+    else refused(error);
   }
 });

@@ -3,8 +3,8 @@ import { ask } from "./http.js";
 
 const result = document.querySelector("[data-result]");
 const trouble = document.querySelector("[data-trouble]");
-const made = (tag, text, name = "") => Object.assign(document.createElement(tag),
-  { textContent: text, className: name });
+const made = (tag, text, name = "") =>
+  Object.assign(document.createElement(tag), { textContent: text, className: name });
 
 function section(each, name) {
   const out = made("section", "", "sheet mb-2");
@@ -28,10 +28,17 @@ document.getElementById("other-file").addEventListener("change", async ({ target
   document.querySelector("[data-name]").textContent = name;
   trouble.hidden = true;
   try {
-    const { objects } = await ask("POST", `/diff?name=${encodeURIComponent(name)}`, await target.files[0].arrayBuffer(),
-      { raw: true });
-    result.replaceChildren(...(objects.length ? objects.map((each) => section(each, name))
-      : [made("p", `The running site and ${name} are alike.`, "notice good")]));
+    const { objects } = await ask(
+      "POST",
+      `/diff?name=${encodeURIComponent(name)}`,
+      await target.files[0].arrayBuffer(),
+      { raw: true },
+    );
+    result.replaceChildren(
+      ...(objects.length
+        ? objects.map((each) => section(each, name))
+        : [made("p", `The running site and ${name} are alike.`, "notice good")]),
+    );
   } catch (error) {
     trouble.hidden = false;
     trouble.replaceChildren(...error.message.split("\n").map((line) => made("div", line)));

@@ -1,8 +1,25 @@
 // A chart as SVG or PNG, and its data as CSV: a small menu beside the chart.
 
-const KEPT = ["fill", "stroke", "stroke-width", "stroke-dasharray", "stroke-linejoin", "opacity", "fill-opacity", "font", "font-family", "font-size", "font-weight", "text-anchor", "visibility", "display"];
+const KEPT = [
+  "fill",
+  "stroke",
+  "stroke-width",
+  "stroke-dasharray",
+  "stroke-linejoin",
+  "opacity",
+  "fill-opacity",
+  "font",
+  "font-family",
+  "font-size",
+  "font-weight",
+  "text-anchor",
+  "visibility",
+  "display",
+];
 
-export function saveText(text, type, name) { download(name, new Blob([text], { type })); }
+export function saveText(text, type, name) {
+  download(name, new Blob([text], { type }));
+}
 
 function download(name, blob) {
   const link = document.createElement("a");
@@ -24,22 +41,33 @@ function alone(svg) {
   const patterns = document.querySelector("body > svg defs")?.cloneNode(true);
   if (patterns) {
     const originals = document.querySelectorAll("body > svg defs *");
-    patterns.querySelectorAll("*").forEach((node, index) => { for (const name of ["fill", "stroke", "stroke-width"]) node.setAttribute(name, getComputedStyle(originals[index])[name === "stroke-width" ? "strokeWidth" : name]); });
+    patterns.querySelectorAll("*").forEach((node, index) => {
+      for (const name of ["fill", "stroke", "stroke-width"])
+        node.setAttribute(name, getComputedStyle(originals[index])[name === "stroke-width" ? "strokeWidth" : name]);
+    });
     copy.prepend(patterns);
   }
-  const [, , w, h] = (svg.getAttribute("viewBox") ?? `0 0 ${svg.clientWidth} ${svg.clientHeight}`).split(" ").map(Number);
+  const [, , w, h] = (svg.getAttribute("viewBox") ?? `0 0 ${svg.clientWidth} ${svg.clientHeight}`)
+    .split(" ")
+    .map(Number);
   copy.setAttribute("xmlns", "http://www.w3.org/2000/svg");
   copy.setAttribute("width", w);
   copy.setAttribute("height", h);
   return { text: new XMLSerializer().serializeToString(copy), w, h };
 }
 
-export function saveSvg(svg, name) { download(`${name}.svg`, new Blob([alone(svg).text], { type: "image/svg+xml" })); }
+export function saveSvg(svg, name) {
+  download(`${name}.svg`, new Blob([alone(svg).text], { type: "image/svg+xml" }));
+}
 
 export async function savePng(svg, name) {
   const { text, w, h } = alone(svg);
   const image = new Image();
-  await new Promise((done, failed) => { image.onload = done; image.onerror = failed; image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`; });
+  await new Promise((done, failed) => {
+    image.onload = done;
+    image.onerror = failed;
+    image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`;
+  });
   const canvas = document.createElement("canvas");
   [canvas.width, canvas.height] = [w * 2, h * 2];
   const context = canvas.getContext("2d");
@@ -61,4 +89,6 @@ function cell(value) {
 
 export const csvText = (rows) => rows.map((row) => row.map(cell).join(",")).join("\n") + "\n";
 
-export function saveCsv(rows, name) { download(`${name}.csv`, new Blob([csvText(rows)], { type: "text/csv" })); }
+export function saveCsv(rows, name) {
+  download(`${name}.csv`, new Blob([csvText(rows)], { type: "text/csv" }));
+}

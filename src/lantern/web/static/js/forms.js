@@ -4,8 +4,8 @@ import { address, ask } from "./http.js";
 
 const READ = {
   text: (field) => field.value,
-  number: (field) => (field.value.trim() === "" ? null : Number.isFinite(Number(field.value))
-    ? Number(field.value) : field.value),
+  number: (field) =>
+    field.value.trim() === "" ? null : Number.isFinite(Number(field.value)) ? Number(field.value) : field.value,
   truth: (field) => field.checked,
   flag: (field) => field.value === "yes",
   null: (field) => field.value.trim() || null,
@@ -30,8 +30,9 @@ export function read(form) {
     const as = field.dataset.as ?? (field.type === "checkbox" ? "truth" : "text");
     put(out, field.name, READ[as](field));
   }
-  return JSON.parse(JSON.stringify(out), (key, value) => (Array.isArray(value) ? value.filter((v) =>
-    v !== null) : value));
+  return JSON.parse(JSON.stringify(out), (key, value) =>
+    Array.isArray(value) ? value.filter((v) => v !== null) : value,
+  );
 }
 
 export function tell(form, lines) {
@@ -48,8 +49,8 @@ export function tell(form, lines) {
   if (lines.length) notice.scrollIntoView({ block: "nearest" });
 }
 
-const lines = (error) => (error.faults?.length ? error.faults.map((f) =>
-  `${f.where}: ${f.what}; expected ${f.expected}`) : [error.message]);
+const lines = (error) =>
+  error.faults?.length ? error.faults.map((f) => `${f.where}: ${f.what}; expected ${f.expected}`) : [error.message];
 
 // `~/sites/{id}/survey`: what the answer says in the place of the braces
 const filled = (text, answer) => address(text.replace(/\{(\w+)\}/g, (_, key) => encodeURIComponent(answer[key])));
@@ -91,8 +92,9 @@ document.addEventListener("click", (event) => {
     const fresh = rows.querySelector("template").content.cloneNode(true);
     made += 1;
     for (const field of fresh.querySelectorAll("[name], [id], [for], [data-when]")) {
-      for (const key of ["name", "id", "for", "data-when"]) if (field.hasAttribute(key)) field.setAttribute(key,
-        field.getAttribute(key).replace(/(^|[.-])N(?=[.=]|$)/, `$1${made}`));
+      for (const key of ["name", "id", "for", "data-when"])
+        if (field.hasAttribute(key))
+          field.setAttribute(key, field.getAttribute(key).replace(/(^|[.-])N(?=[.=]|$)/, `$1${made}`));
     }
     const first = fresh.querySelector("input, select");
     rows.append(fresh);
@@ -125,8 +127,12 @@ document.addEventListener("change", async (event) => {
   const fields = read(form);
   try {
     const data = await field.files[0].arrayBuffer();
-    const answer = await ask(method, to.replace(/\{(\w+)\}/g, (_, key) => encodeURIComponent(fields[key] ?? "")), data,
-      { raw: true });
+    const answer = await ask(
+      method,
+      to.replace(/\{(\w+)\}/g, (_, key) => encodeURIComponent(fields[key] ?? "")),
+      data,
+      { raw: true },
+    );
     location.href = filled(form.dataset.then, answer);
   } catch (error) {
     tell(form, lines(error));

@@ -10,7 +10,8 @@ document.addEventListener("click", (event) => {
   if (!event.target.closest("[data-scheme-switch]")) return;
   const root = document.documentElement;
   const dark = root.dataset.scheme
-    ? root.dataset.scheme === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
+    ? root.dataset.scheme === "dark"
+    : matchMedia("(prefers-color-scheme: dark)").matches;
   root.dataset.scheme = dark ? "light" : "dark";
   localStorage.setItem("lantern-scheme", root.dataset.scheme);
   dispatchEvent(new Event("schemechange"));
@@ -27,7 +28,8 @@ document.addEventListener("keydown", (event) => {
 
 // a menu closes when something else is wanted
 document.addEventListener("click", (event) => {
-  for (const menu of document.querySelectorAll("details.menu[open]")) if (!menu.contains(event.target)) menu.open = false;
+  for (const menu of document.querySelectorAll("details.menu[open]"))
+    if (!menu.contains(event.target)) menu.open = false;
 });
 document.addEventListener("keydown", (event) => {
   const menu = event.key === "Escape" && event.target.closest("details.menu[open]");

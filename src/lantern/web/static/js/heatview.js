@@ -30,7 +30,9 @@ export class HeatView extends RegionView {
 
   // ---- pixels ----
 
-  celsius(raw) { return raw * this.take.scale + this.take.offsetC; }
+  celsius(raw) {
+    return raw * this.take.scale + this.take.offsetC;
+  }
 
   show(pixels) {
     this.pixels = pixels;
@@ -50,12 +52,14 @@ export class HeatView extends RegionView {
     this.drawScale();
   }
 
-  range(only = null) { // of the present frame or of some of its pixels, in whole degrees
+  range(only = null) {
+    // of the present frame or of some of its pixels, in whole degrees
     const { low, high } = this.figures(only);
     return [Math.floor(low), Math.ceil(high)];
   }
 
-  figures(only = null) { // °C as recorded
+  figures(only = null) {
+    // °C as recorded
     let [low, high, sum] = [Infinity, -Infinity, 0];
     const count = only ? only.length : this.pixels.length;
     for (let i = 0; i < count; i++) {
@@ -82,7 +86,8 @@ export class HeatView extends RegionView {
     this.context.putImageData(this.image, 0, 0);
   }
 
-  // Both ways alike around no change; the reach is the greatest change there is, in whole degrees, and stands at the scale.
+  // Both ways alike around no change; the reach is the greatest change there is, in whole degrees, and stands at the
+  // scale.
   #paintDifference() {
     const map = colours("change");
     const { pixels, against, words } = this;
@@ -90,8 +95,8 @@ export class HeatView extends RegionView {
     for (let i = 0; i < pixels.length; i++) most = Math.max(most, Math.abs(pixels[i] - against[i]));
     this.reach = Math.max(Math.ceil(most * this.take.scale), 1);
     const gain = (127.5 * this.take.scale) / this.reach;
-    for (let i = 0; i < pixels.length; i++) words[i] = map[Math.min(Math.max((pixels[i] - against[i]) * gain + 127.5,
-      0), 255) | 0];
+    for (let i = 0; i < pixels.length; i++)
+      words[i] = map[Math.min(Math.max((pixels[i] - against[i]) * gain + 127.5, 0), 255) | 0];
     this.context.putImageData(this.image, 0, 0);
     this.drawScale();
   }
@@ -105,30 +110,45 @@ export class HeatView extends RegionView {
     const y = (value) => height - ((value - low) / (high - low)) * height;
     const stops = cssColours(this.against ? "change" : this.palette);
     const q = this.against ? { ...this.quantity, offset: 0 } : this.quantity;
-    const gradient = el("linearGradient", { id: "scale-fill", x1: 0, y1: 1, x2: 0, y2: 0 }, stops.map((colour, i) =>
-      el("stop", { offset: i / (stops.length - 1), "stop-color": colour })));
+    const gradient = el(
+      "linearGradient",
+      { id: "scale-fill", x1: 0, y1: 1, x2: 0, y2: 0 },
+      stops.map((colour, i) => el("stop", { offset: i / (stops.length - 1), "stop-color": colour })),
+    );
     const parts = [el("defs", {}, gradient), el("rect", { x: 8, y: 0, width: 12, height, fill: "url(#scale-fill)" })];
-    for (const shown of ticks(show(q, low), show(q, high), 6)) parts.push(el("text", { x: 25,
-      y: Math.min(Math.max(y(read(q, shown)) + 4, 9), height) }, short(shown)));
-    if (this.isotherm !== null && !this.against && this.isotherm > low && this.isotherm < high) parts.push(el("rect", {
-      class: "isotherm", x: 8, width: 12, y: 0, height: y(this.isotherm) }));
-    if (!this.against && this.level !== null && this.level > low && this.level < high) parts.push(el("line", {
-      class: "level", x1: 4, x2: 22, y1: y(this.level), y2: y(this.level) }), el("path", { class: "needle",
-        d: `M0 ${y(this.level) - 4}v8l5-4Z` }));
+    for (const shown of ticks(show(q, low), show(q, high), 6))
+      parts.push(el("text", { x: 25, y: Math.min(Math.max(y(read(q, shown)) + 4, 9), height) }, short(shown)));
+    if (this.isotherm !== null && !this.against && this.isotherm > low && this.isotherm < high)
+      parts.push(el("rect", { class: "isotherm", x: 8, width: 12, y: 0, height: y(this.isotherm) }));
+    if (!this.against && this.level !== null && this.level > low && this.level < high)
+      parts.push(
+        el("line", { class: "level", x1: 4, x2: 22, y1: y(this.level), y2: y(this.level) }),
+        el("path", { class: "needle", d: `M0 ${y(this.level) - 4}v8l5-4Z` }),
+      );
     redraw(this.scale, parts);
   }
 
   // ---- over the picture ----
 
-  pointed() { this.#read(); }
-  fitted() { this.drawScale(); }
-  lineDrawn(line) { this.line = line; this.on.line?.(line); }
+  pointed() {
+    this.#read();
+  }
+  fitted() {
+    this.drawScale();
+  }
+  lineDrawn(line) {
+    this.line = line;
+    this.on.line?.(line);
+  }
 
   more() {
     const parts = [];
     if (this.spotPx && this.regions[this.chosen]) parts.push(this.#smallest(this.corners(this.regions[this.chosen])));
-    if (this.line) parts.push(el("polyline", { class: "shadow", points: this.line.map((p) => p.join(",")).join(" ") }),
-      el("polyline", { class: "profile-line", points: this.line.map((p) => p.join(",")).join(" ") }));
+    if (this.line)
+      parts.push(
+        el("polyline", { class: "shadow", points: this.line.map((p) => p.join(",")).join(" ") }),
+        el("polyline", { class: "profile-line", points: this.line.map((p) => p.join(",")).join(" ") }),
+      );
     return parts;
   }
 
@@ -136,9 +156,16 @@ export class HeatView extends RegionView {
   #smallest(points) {
     const [cx, cy] = [0, 1].map((axis) => points.reduce((sum, p) => sum + p[axis], 0) / points.length);
     const half = this.spotPx / 2;
-    return el("g", {}, el("rect", { class: "shadow", x: cx - half, y: cy - half, width: 2 * half, height: 2 * half }),
-      el("rect", { class: "smallest", x: cx - half, y: cy - half, width: 2 * half, height: 2 * half }, el("title", {},
-        "the smallest target that is measured")));
+    return el(
+      "g",
+      {},
+      el("rect", { class: "shadow", x: cx - half, y: cy - half, width: 2 * half, height: 2 * half }),
+      el(
+        "rect",
+        { class: "smallest", x: cx - half, y: cy - half, width: 2 * half, height: 2 * half },
+        el("title", {}, "the smallest target that is measured"),
+      ),
+    );
   }
 
   #read() {
@@ -151,7 +178,7 @@ export class HeatView extends RegionView {
 
 export async function fetchFrame(url, dtype, signal) {
   const answer = await fetch(url, { signal, cache: "no-store" });
-    // kept by the browser, an hour of frames would fill the tab
+  // kept by the browser, an hour of frames would fill the tab
   if (!answer.ok) throw new Error(`frame: ${answer.status}`);
   const data = await answer.arrayBuffer();
   return dtype === "uint16" ? new Uint16Array(data) : new Float32Array(data);

@@ -14,7 +14,10 @@ export class PairMap {
     svg.setAttribute("viewBox", `0 0 ${SIZE[0]} ${SIZE[1]}`);
     svg.addEventListener("pointermove", (event) => this.on.read?.(this.#cell(event)));
     svg.addEventListener("pointerleave", () => this.on.read?.(null));
-    svg.addEventListener("click", (event) => { const cell = this.#cell(event); if (cell) this.on.pick?.(cell); });
+    svg.addEventListener("click", (event) => {
+      const cell = this.#cell(event);
+      if (cell) this.on.pick?.(cell);
+    });
   }
 
   #cell(event) {
@@ -41,32 +44,55 @@ export class PairMap {
     const lost = cells.map((row) => row.map((each) => [first?.(each) ?? 0, second?.(each) ?? 0]));
     const mostMissed = Math.max(...lost.flat().map(([a]) => a), 1);
     const most = Math.max(...lost.flat().map(([, b]) => b), 1);
-    const parts = [el("rect", { class: "frame", x: LEFT, y: 4, width: SIZE[0] - LEFT - 4,
-      height: SIZE[1] - BOTTOM - 4 })];
-    for (let r = 0; r < rows; r++) for (let c = 0; c < columns; c++) {
-      const [missed, wrong] = lost[r][c];
-      const box = { x: LEFT + c * w, y: SIZE[1] - BOTTOM - (r + 1) * h, width: w, height: h };
-      if (missed) parts.push(el("rect", { class: "cell-miss", "fill-opacity": 0.35 + 0.6 * (missed / mostMissed),
-        ...box }));
-      if (wrong) parts.push(el("rect", { class: "cell-false", "fill-opacity": (missed
-        ? 0.5 : 1) * (0.25 + 0.65 * Math.sqrt(wrong / most)), ...box }));
-    }
+    const parts = [
+      el("rect", { class: "frame", x: LEFT, y: 4, width: SIZE[0] - LEFT - 4, height: SIZE[1] - BOTTOM - 4 }),
+    ];
+    for (let r = 0; r < rows; r++)
+      for (let c = 0; c < columns; c++) {
+        const [missed, wrong] = lost[r][c];
+        const box = { x: LEFT + c * w, y: SIZE[1] - BOTTOM - (r + 1) * h, width: w, height: h };
+        if (missed)
+          parts.push(el("rect", { class: "cell-miss", "fill-opacity": 0.35 + 0.6 * (missed / mostMissed), ...box }));
+        if (wrong)
+          parts.push(
+            el("rect", {
+              class: "cell-false",
+              "fill-opacity": (missed ? 0.5 : 1) * (0.25 + 0.65 * Math.sqrt(wrong / most)),
+              ...box,
+            }),
+          );
+      }
     for (const [r, c] of map.front) parts.push(glyph("hit", cx(c), cy(r), 3.2));
-    const place = (values, value) => { let i = values.findIndex((v) => v >= value); if (i < 0) i = values.length - 1;
-      const low = values[Math.max(i - 1, 0)]; return i === 0 || values[i] === low
-        ? i : i - 1 + Math.min(Math.max((value - low) / (values[i] - low), 0), 1); };
+    const place = (values, value) => {
+      let i = values.findIndex((v) => v >= value);
+      if (i < 0) i = values.length - 1;
+      const low = values[Math.max(i - 1, 0)];
+      return i === 0 || values[i] === low ? i : i - 1 + Math.min(Math.max((value - low) / (values[i] - low), 0), 1);
+    };
     const [px, py] = [cx(place(map.x, at.x)), cy(place(map.y, at.y))];
-    parts.push(el("path", { class: "here-shadow", d: `M${px - 8} ${py}h16M${px} ${py - 8}v16` }), el("path", {
-      class: "here", d: `M${px - 8} ${py}h16M${px} ${py - 8}v16` }));
-    const axis = (values, q, count) => ticks(show(q, values[0]), show(q, values.at(-1)), count).map((shown) =>
-      [(shown - q.offset) / q.factor, short(shown)]);
-    for (const [v, text] of axis(map.x, qx, 6)) parts.push(el("text", { class: "tick", x: cx(place(map.x, v)),
-      y: SIZE[1] - BOTTOM + 13, "text-anchor": "middle" }, text));
-    for (const [v, text] of axis(map.y, qy, 7)) parts.push(el("text", { class: "tick", x: LEFT - 5, y: cy(place(map.y,
-      v)) + 3, "text-anchor": "end" }, text));
-    parts.push(el("text", { class: "name", x: (LEFT + SIZE[0]) / 2, y: SIZE[1] - 4, "text-anchor": "middle" },
-      labels.x), el("text", { class: "name", transform: `translate(11 ${(SIZE[1] - BOTTOM) / 2}) rotate(-90)`,
-        "text-anchor": "middle" }, labels.y));
+    parts.push(
+      el("path", { class: "here-shadow", d: `M${px - 8} ${py}h16M${px} ${py - 8}v16` }),
+      el("path", { class: "here", d: `M${px - 8} ${py}h16M${px} ${py - 8}v16` }),
+    );
+    const axis = (values, q, count) =>
+      ticks(show(q, values[0]), show(q, values.at(-1)), count).map((shown) => [
+        (shown - q.offset) / q.factor,
+        short(shown),
+      ]);
+    for (const [v, text] of axis(map.x, qx, 6))
+      parts.push(
+        el("text", { class: "tick", x: cx(place(map.x, v)), y: SIZE[1] - BOTTOM + 13, "text-anchor": "middle" }, text),
+      );
+    for (const [v, text] of axis(map.y, qy, 7))
+      parts.push(el("text", { class: "tick", x: LEFT - 5, y: cy(place(map.y, v)) + 3, "text-anchor": "end" }, text));
+    parts.push(
+      el("text", { class: "name", x: (LEFT + SIZE[0]) / 2, y: SIZE[1] - 4, "text-anchor": "middle" }, labels.x),
+      el(
+        "text",
+        { class: "name", transform: `translate(11 ${(SIZE[1] - BOTTOM) / 2}) rotate(-90)`, "text-anchor": "middle" },
+        labels.y,
+      ),
+    );
     redraw(this.svg, parts);
   }
 }

@@ -29,29 +29,61 @@ document.addEventListener("alpine:init", () => {
       Object.assign(this, { jobId: job.id, asked, choices, zone: choices.zone });
       const guess = asked.guess;
       const known = NUMBERS.map((key) => [key, guess[key] === undefined ? "" : String(guess[key])]);
-      this.info = { ...Object.fromEntries(known), name: guess.name ?? "", times: guess.times ?? "", units: {
-        ...guess.units }, classes: { ...guess.classes }, still: guess.still };
+      this.info = {
+        ...Object.fromEntries(known),
+        name: guess.name ?? "",
+        times: guess.times ?? "",
+        units: { ...guess.units },
+        classes: { ...guess.classes },
+        still: guess.still,
+      };
       const wanted = new URLSearchParams(location.search).get("import");
       const byCode = choices.codes[guess.device];
-      this.device = choices.devices.some(([id]) => id === wanted) ? wanted : byCode
-        ? String(byCode) : choices.devices.length ? "" : "new";
+      this.device = choices.devices.some(([id]) => id === wanted)
+        ? wanted
+        : byCode
+          ? String(byCode)
+          : choices.devices.length
+            ? ""
+            : "new";
       if (guess.device && !byCode) this.device = "new";
-      this.fresh = { code: guess.device ?? "", name: "", kind: choices.device_kinds[0]?.[0] ?? "",
-        place_id: choices.places[0]?.[0] ?? "", place: "" };
+      this.fresh = {
+        code: guess.device ?? "",
+        name: "",
+        kind: choices.device_kinds[0]?.[0] ?? "",
+        place_id: choices.places[0]?.[0] ?? "",
+        place: "",
+      };
       this.beginsWith(asked.begins?.[this.info.times] ?? asked.begins?.[""]);
       this.faults = job.faults.map((f) => `${f.where}: ${f.what}; expected ${f.expected}`);
       this.look = latest(() => this.preview());
       this.$nextTick(() => this.sketch());
       this.look();
     },
-    id(name) { return `${name}-${this.jobId}`; },
-    get kind() { return this.asked.kinds[0]; },
-    get describes() { return this.asked.needs === "answers"; },
-    get sketched() { return this.describes && this.kind in (this.asked.drawn ?? {}); },
-    get times() { return this.asked.columns?.times ?? []; },
-    get readings() { return (this.asked.columns?.readings ?? []).filter((name) => name !== this.info.times); },
-    get wantsRate() { return this.wants("fps") || (this.wants("times") && this.info.times === ""); },
-    wants(key) { return (this.asked.asked?.[this.kind] ?? []).includes(key); },
+    id(name) {
+      return `${name}-${this.jobId}`;
+    },
+    get kind() {
+      return this.asked.kinds[0];
+    },
+    get describes() {
+      return this.asked.needs === "answers";
+    },
+    get sketched() {
+      return this.describes && this.kind in (this.asked.drawn ?? {});
+    },
+    get times() {
+      return this.asked.columns?.times ?? [];
+    },
+    get readings() {
+      return (this.asked.columns?.readings ?? []).filter((name) => name !== this.info.times);
+    },
+    get wantsRate() {
+      return this.wants("fps") || (this.wants("times") && this.info.times === "");
+    },
+    wants(key) {
+      return (this.asked.asked?.[this.kind] ?? []).includes(key);
+    },
     // a time with an offset is shown in UTC, where it means the same
     beginsWith(text) {
       if (!text) return;
@@ -59,20 +91,27 @@ document.addEventListener("alpine:init", () => {
       this.start = (away ? new Date(text).toISOString() : text).slice(0, 19);
       if (away) this.zone = "UTC";
     },
-    timesChosen() { this.beginsWith(this.asked.begins?.[this.info.times]); this.look(); },
+    timesChosen() {
+      this.beginsWith(this.asked.begins?.[this.info.times]);
+      this.look();
+    },
 
     answers() {
       const info = { name: this.info.name, kind: this.kind };
-      const number = (key) => { const value = Number(String(this.info[key]).replace(",", "."));
-        return this.info[key] === "" ? null : Number.isFinite(value) ? value : this.info[key]; };
+      const number = (key) => {
+        const value = Number(String(this.info[key]).replace(",", "."));
+        return this.info[key] === "" ? null : Number.isFinite(value) ? value : this.info[key];
+      };
       for (const key of NUMBERS) if (this.wants(key) || (key === "fps" && this.wantsRate)) info[key] = number(key);
-      if (this.wants("times")) { info.times = this.info.times || null; info.units = this.info.units; }
-      else if (this.info.times) info.times = this.info.times;
+      if (this.wants("times")) {
+        info.times = this.info.times || null;
+        info.units = this.info.units;
+      } else if (this.info.times) info.times = this.info.times;
       if (this.wants("classes")) info.classes = this.info.classes;
       if (this.info.still) info.still = this.info.still;
       const out = this.describes ? { info, start: this.start, zone: this.zone } : {};
-      if (this.device === "new") out.new_device = { ...this.fresh, place_id: this.fresh.place_id === ""
-        ? null : Number(this.fresh.place_id) };
+      if (this.device === "new")
+        out.new_device = { ...this.fresh, place_id: this.fresh.place_id === "" ? null : Number(this.fresh.place_id) };
       else out.device_id = this.device === "" ? null : Number(this.device);
       return out;
     },
@@ -83,15 +122,22 @@ document.addEventListener("alpine:init", () => {
         this.sidecar = sidecar;
         this.lines = [...lines, ...faults.map((f) => `${f.where.replace("answers: ", "")}: ${f.what}`)];
         this.sketch();
-      } catch (error) { this.faults = error.message.split("\n"); }
+      } catch (error) {
+        this.faults = error.message.split("\n");
+      }
     },
     async send() {
       this.busy = true;
-      try { this.$dispatch("answered", await ask("POST", `/takes/imports/${this.jobId}/answers`, this.answers()));
-        } catch (error) { this.faults = error.message.split("\n"); }
+      try {
+        this.$dispatch("answered", await ask("POST", `/takes/imports/${this.jobId}/answers`, this.answers()));
+      } catch (error) {
+        this.faults = error.message.split("\n");
+      }
       this.busy = false;
     },
-    keep() { saveText(JSON.stringify(this.sidecar, null, 2), "application/json", `${this.asked.file}.json`); },
+    keep() {
+      saveText(JSON.stringify(this.sidecar, null, 2), "application/json", `${this.asked.file}.json`);
+    },
 
     // ---- the sketch ----
 
@@ -106,23 +152,51 @@ document.addEventListener("alpine:init", () => {
       const all = Object.values(drawn).flat();
       const [low, high] = [Math.min(...all), Math.max(...all)];
       const y = (value) => height - 8 - ((value - low) / (high - low || 1)) * (height - 16);
-      const lines = Object.values(drawn).map((values, n) => el("polyline", { points: values.map((v, i) =>
-        `${(i / Math.max(values.length - 1, 1)) * WIDE},${y(v).toFixed(1)}`).join(" "), fill: "none", stroke: INKS[n],
-          "stroke-width": 1.4 }));
-      const names = Object.keys(drawn).map((name, n) => el("text", { x: 6, y: 14 + 13 * n, fill: INKS[n],
-        "font-size": 11.5 }, name));
-      return el("svg", { viewBox: `0 0 ${WIDE} ${height}`, role: "img", "aria-label": "The readings over time" }, lines,
-        names);
+      const lines = Object.values(drawn).map((values, n) =>
+        el("polyline", {
+          points: values.map((v, i) => `${(i / Math.max(values.length - 1, 1)) * WIDE},${y(v).toFixed(1)}`).join(" "),
+          fill: "none",
+          stroke: INKS[n],
+          "stroke-width": 1.4,
+        }),
+      );
+      const names = Object.keys(drawn).map((name, n) =>
+        el("text", { x: 6, y: 14 + 13 * n, fill: INKS[n], "font-size": 11.5 }, name),
+      );
+      return el(
+        "svg",
+        { viewBox: `0 0 ${WIDE} ${height}`, role: "img", "aria-label": "The readings over time" },
+        lines,
+        names,
+      );
     },
     ways(drawn) {
-      const [width, height] = [drawn.normalised ? drawn.right : Number(this.info.width) || drawn.right, drawn.normalised
-        ? drawn.bottom : Number(this.info.height) || drawn.bottom];
-      const lines = drawn.ways.map((points) => el("polyline", { points: points.map((p) => p.join(",")).join(" "),
-        fill: "none", stroke: "var(--patina)", "stroke-width": 1.2, "vector-effect": "non-scaling-stroke",
-          opacity: 0.7 }));
-      return el("svg", { viewBox: `0 0 ${width} ${height}`, role: "img",
-        "aria-label": "Ways of the objects in the picture" }, el("rect", { width, height, fill: "var(--panel)",
-          stroke: "var(--rule)", "vector-effect": "non-scaling-stroke" }), lines);
+      const [width, height] = [
+        drawn.normalised ? drawn.right : Number(this.info.width) || drawn.right,
+        drawn.normalised ? drawn.bottom : Number(this.info.height) || drawn.bottom,
+      ];
+      const lines = drawn.ways.map((points) =>
+        el("polyline", {
+          points: points.map((p) => p.join(",")).join(" "),
+          fill: "none",
+          stroke: "var(--patina)",
+          "stroke-width": 1.2,
+          "vector-effect": "non-scaling-stroke",
+          opacity: 0.7,
+        }),
+      );
+      return el(
+        "svg",
+        { viewBox: `0 0 ${width} ${height}`, role: "img", "aria-label": "Ways of the objects in the picture" },
+        el("rect", {
+          width,
+          height,
+          fill: "var(--panel)",
+          stroke: "var(--rule)",
+          "vector-effect": "non-scaling-stroke",
+        }),
+        lines,
+      );
     },
     picture(drawn) {
       const [height, width] = [drawn.raw.length, drawn.raw[0].length];

@@ -8,7 +8,9 @@ document.addEventListener("alpine:init", () => {
         const { detector, base } = this.$root.dataset;
         await ask("POST", `/bench/${detector}/restore/${number}?base=${base}`);
         location.href = location.pathname;
-      } catch (error) { this.trouble = error.message; }
+      } catch (error) {
+        this.trouble = error.message;
+      }
     },
   }));
 });

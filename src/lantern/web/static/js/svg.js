@@ -3,24 +3,27 @@ const SPACE = "http://www.w3.org/2000/svg";
 
 export function el(name, attributes = {}, ...children) {
   const node = document.createElementNS(SPACE, name);
-  for (const [key, value] of Object.entries(attributes)) if (value !== null && value !== undefined &&
-    value !== false) node.setAttribute(key, value);
-  for (const child of children.flat()) if (child !== null && child !== undefined) node.append(child instanceof Node
-    ? child : document.createTextNode(child));
+  for (const [key, value] of Object.entries(attributes))
+    if (value !== null && value !== undefined && value !== false) node.setAttribute(key, value);
+  for (const child of children.flat())
+    if (child !== null && child !== undefined)
+      node.append(child instanceof Node ? child : document.createTextNode(child));
   return node;
 }
 
-// Everything in a drawing anew. Alpine would look at each node that comes and goes, though none is its own: it is told not to.
+// Everything in a drawing anew. Alpine would look at each node that comes and goes, though none is its own: it is
+// told not to.
 export function redraw(svg, parts) {
   const draw = () => svg.replaceChildren(...parts);
-  if (window.Alpine) window.Alpine.mutateDom(draw); else draw();
+  if (window.Alpine) window.Alpine.mutateDom(draw);
+  else draw();
 }
 
 const SHAPES = {
   hit: (r) => el("path", { d: `M0 ${-r}L${r} 0 0 ${r}${-r} 0Z` }),
   miss: (r) => el("path", { d: `M0 ${-r}L${r} 0 0 ${r}${-r} 0Z` }),
-  false: (r) => el("path", {
-    d: `M${-r * 0.8} ${-r * 0.8} ${r * 0.8} ${r * 0.8}M${r * 0.8} ${-r * 0.8} ${-r * 0.8} ${r * 0.8}` }),
+  false: (r) =>
+    el("path", { d: `M${-r * 0.8} ${-r * 0.8} ${r * 0.8} ${r * 0.8}M${r * 0.8} ${-r * 0.8} ${-r * 0.8} ${r * 0.8}` }),
   repeat: (r) => el("circle", { r: r * 0.45 }),
   ignored: (r) => el("rect", { x: -r * 0.8, y: -r * 0.8, width: r * 1.6, height: r * 1.6 }),
 };
@@ -35,8 +38,8 @@ export function ticks(low, high, count) {
   const power = 10 ** Math.floor(Math.log10(rough));
   const step = [1, 2, 2.5, 5, 10].map((f) => f * power).find((s) => s >= rough) ?? rough;
   const out = [];
-  for (let value = Math.ceil(low / step - 1e-9) * step; value <= high + step * 1e-9;
-    value += step) out.push(Number(value.toPrecision(10)));
+  for (let value = Math.ceil(low / step - 1e-9) * step; value <= high + step * 1e-9; value += step)
+    out.push(Number(value.toPrecision(10)));
   return out;
 }
 

@@ -8,7 +8,10 @@ async function paint(canvas) {
   const pixels = await fetchFrame(thumb, dtype === "uint16" ? "uint16" : "float32");
   let low = Infinity;
   let high = -Infinity;
-  for (const raw of pixels) { if (raw < low) low = raw; if (raw > high) high = raw; }
+  for (const raw of pixels) {
+    if (raw < low) low = raw;
+    if (raw > high) high = raw;
+  }
   const map = colours("ember");
   const context = canvas.getContext("2d");
   const image = context.createImageData(canvas.width, canvas.height);
@@ -21,5 +24,6 @@ async function paint(canvas) {
   if (caption) caption.textContent = `${show(level, celsius(low)).toFixed(0)} to ${fixed(level, celsius(high), 0)}`;
 }
 
-document.querySelectorAll("canvas[data-thumb]").forEach((canvas) => paint(canvas).catch(() =>
-  canvas.closest("figure").remove()));
+document
+  .querySelectorAll("canvas[data-thumb]")
+  .forEach((canvas) => paint(canvas).catch(() => canvas.closest("figure").remove()));

@@ -12,7 +12,10 @@ export function thinned(points, slight) {
       const away = Math.abs(dx * (points[k][1] - ay) - dy * (points[k][0] - ax)) / length;
       if (away > most) [most, at] = [away, k];
     }
-    if (at >= 0) { part(first, at); part(at, last); } else keep.push(points[last]);
+    if (at >= 0) {
+      part(first, at);
+      part(at, last);
+    } else keep.push(points[last]);
   };
   if (points.length > 1) part(0, points.length - 1);
   return keep;
@@ -28,8 +31,13 @@ export async function fetchTracks(url) {
   const out = { ...header };
   for (const [name, type, columns] of header.arrays) {
     const count = header.samples * columns;
-    if (type === "f4") { out[name] = new Float32Array(data, at, count); at += 4 * count; }
-    else { out[name] = new Int8Array(data, at, count); at += Math.ceil(count / 4) * 4; }
+    if (type === "f4") {
+      out[name] = new Float32Array(data, at, count);
+      at += 4 * count;
+    } else {
+      out[name] = new Int8Array(data, at, count);
+      at += Math.ceil(count / 4) * 4;
+    }
   }
   return out;
 }

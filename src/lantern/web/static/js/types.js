@@ -11,8 +11,9 @@ let editing = null;
 
 function say(where, error) {
   where.hidden = false;
-  where.replaceChildren(...error.message.split("\n").map((line) => Object.assign(document.createElement("div"),
-    { textContent: line })));
+  where.replaceChildren(
+    ...error.message.split("\n").map((line) => Object.assign(document.createElement("div"), { textContent: line })),
+  );
 }
 
 function open(id, body) {
@@ -23,10 +24,22 @@ function open(id, body) {
   dialog.showModal();
 }
 
-const EXAMPLE = { format: "lantern-type/1", name: "", kind: "camera", says: "", power: { poe_class: 3 },
+const EXAMPLE = {
+  format: "lantern-type/1",
+  name: "",
+  kind: "camera",
+  says: "",
+  power: { poe_class: 3 },
   channels: [{ name: "view", width: 1280, height: 720, fps: 10 }],
-  abilities: [{ name: "people and vehicles", signal: "tracks", load: { fixed_percent: 10, percent_per_mps: 3 },
-    limits: { regions: 8, lines: 4 } }] };
+  abilities: [
+    {
+      name: "people and vehicles",
+      signal: "tracks",
+      load: { fixed_percent: 10, percent_per_mps: 3 },
+      limits: { regions: 8, lines: 4 },
+    },
+  ],
+};
 
 async function save(id, body, reason) {
   const query = reason ? `reason=${encodeURIComponent(reason)}` : "";
@@ -47,8 +60,12 @@ document.addEventListener("click", async ({ target }) => {
   const drop = target.closest("[data-drop-type]");
   if (drop && confirm("Delete this type?")) {
     const id = drop.dataset.dropType;
-    try { await ask("DELETE", `/types/${id}?base=${data[id].revision}`); location.reload(); } catch (error) { say(told,
-      error); }
+    try {
+      await ask("DELETE", `/types/${id}?base=${data[id].revision}`);
+      location.reload();
+    } catch (error) {
+      say(told, error);
+    }
   }
   if (target.closest("[data-save-type]")) {
     let body;
@@ -58,12 +75,20 @@ document.addEventListener("click", async ({ target }) => {
       say(faults, { message: `This is no JSON: ${error.message}` });
       return;
     }
-    try { await save(editing, body, why.value); } catch (error) { say(faults, error); }
+    try {
+      await save(editing, body, why.value);
+    } catch (error) {
+      say(faults, error);
+    }
   }
 });
 
 document.getElementById("type-file")?.addEventListener("change", async ({ target }) => {
   if (!target.files.length) return;
-  try { await save(null, JSON.parse(await target.files[0].text()), ""); } catch (error) { say(told, error); }
+  try {
+    await save(null, JSON.parse(await target.files[0].text()), "");
+  } catch (error) {
+    say(told, error);
+  }
   target.value = "";
 });

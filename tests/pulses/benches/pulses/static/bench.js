@@ -1,5 +1,14 @@
 // The bench of pulses: nothing of its own to draw.
 import { startBench } from "/static/js/bench/start.js";
 
-startBench(() => ({ startView() {}, showAt() {}, drawView() {}, fetchOnce() {}, regionsChanged() {}, regionChosen() {}, regionOptions: {},
-  stripParts: ["strips"], extraKeys: {} }));
+startBench(() => ({
+  startView() {},
+  showAt() {},
+  drawView() {},
+  fetchOnce() {},
+  regionsChanged() {},
+  regionChosen() {},
+  regionOptions: {},
+  stripParts: ["strips"],
+  extraKeys: {},
+}));

@@ -11,27 +11,50 @@ export const marks = ({ data }) => ({
   marksUndone: [],
   marksSent: Promise.resolve(),
 
-  get markChosen() { return this.marks.find((m) => m.id === this.chosenMark) ?? null; },
-  get eventChosen() { return this.chosenEvent === null ? null : (this.judged.events[this.chosenEvent] ?? null); },
+  get markChosen() {
+    return this.marks.find((m) => m.id === this.chosenMark) ?? null;
+  },
+  get eventChosen() {
+    return this.chosenEvent === null ? null : (this.judged.events[this.chosenEvent] ?? null);
+  },
   get eventText() {
     const e = this.eventChosen;
     if (!e) return "";
     const verdict = { hit: "hit", false: "false alarm", repeat: "repeat", ignored: "ignored" }[e.verdict];
-    return `${verdict}, ${e.region}, ${e.cleared_s === null ? "raised to the end" : `${short(e.cleared_s - e.raised_s, 3)} s`}. ${e.outcome.text}${["severity", "clipped", "saturated"].filter((key) => e.why[key]).map((key) => ` ${key}: ${e.why[key]}.`).join("")}`;
+    const lasts = e.cleared_s === null ? "raised to the end" : `${short(e.cleared_s - e.raised_s, 3)} s`;
+    const whys = ["severity", "clipped", "saturated"].filter((key) => e.why[key]);
+    const more = whys.map((key) => ` ${key}: ${e.why[key]}.`).join("");
+    return `${verdict}, ${e.region}, ${lasts}. ${e.outcome.text}${more}`;
   },
   // What is being typed stays, whatever answer comes meanwhile; what nobody took over goes when the field is left.
   showIn(field, key, left = false) {
     const text = key === "note" ? (this.markChosen?.note ?? "") : this.markTime(key);
     if (left || document.activeElement !== field) field.value = text;
   },
-  markTime(key) { return this.markChosen ? short(this.markChosen[key], 7) : ""; },
-  get markWhy() { return this.judged.marks?.[this.chosenMark]?.text ?? ""; },
-  pickEvent(index) { this.chosenEvent = index; this.chosenMark = null; this.seek(this.judged.events[index].raised_s,
-    true); this.drawAxis(); this.eventPicked?.(this.judged.events[index]); },
-  pickMark(mark) { this.chosenMark = mark.id; this.chosenEvent = null; this.drawAxis(); },
+  markTime(key) {
+    return this.markChosen ? short(this.markChosen[key], 7) : "";
+  },
+  get markWhy() {
+    return this.judged.marks?.[this.chosenMark]?.text ?? "";
+  },
+  pickEvent(index) {
+    this.chosenEvent = index;
+    this.chosenMark = null;
+    this.seek(this.judged.events[index].raised_s, true);
+    this.drawAxis();
+    this.eventPicked?.(this.judged.events[index]);
+  },
+  pickMark(mark) {
+    this.chosenMark = mark.id;
+    this.chosenEvent = null;
+    this.drawAxis();
+  },
 
   startOrEndMark() {
-    if (this.markStart === null) { this.markStart = this.t; return; }
+    if (this.markStart === null) {
+      this.markStart = this.t;
+      return;
+    }
     const [a, b] = [Math.min(this.markStart, this.t), Math.max(this.markStart, this.t)];
     this.markStart = null;
     if (b > a) this.addMark({ start_s: a, end_s: b, label: "expect", detector: "", note: "" });
@@ -44,7 +67,10 @@ export const marks = ({ data }) => ({
   },
   async addMark(values) {
     const mark = await this.sendMark("POST", `/takes/${data.take.id}/marks`, values);
-    if (mark) { this.chosenEvent = null; this.noteMark({ undo: { remove: mark.id }, redo: { add: values } }); }
+    if (mark) {
+      this.chosenEvent = null;
+      this.noteMark({ undo: { remove: mark.id }, redo: { add: values } });
+    }
   },
   async changeMark(id, change) {
     const { id: _, ...before } = this.marks.find((m) => m.id === id);
@@ -60,14 +86,24 @@ export const marks = ({ data }) => ({
     const { id: _, ...now } = this.marks.find((m) => m.id === id) ?? {};
     return JSON.stringify(now) === JSON.stringify(values);
   },
-  putMark(mark) { this.marks = this.marks.map((m) => (m.id === mark.id ? mark : m)); this.drawAxis(); },
+  putMark(mark) {
+    this.marks = this.marks.map((m) => (m.id === mark.id ? mark : m));
+    this.drawAxis();
+  },
   async deleteMark() {
     const { id, ...values } = this.markChosen;
     if (await this.sendMark("DELETE", `/marks/${id}`)) this.noteMark({ undo: { add: values }, redo: { remove: id } });
   },
-  noteMark(step) { this.marksDone.push(step); this.marksUndone = []; },
-  async undoMark() { await this.repeatMark(this.marksDone, this.marksUndone, "undo"); },
-  async redoMark() { await this.repeatMark(this.marksUndone, this.marksDone, "redo"); },
+  noteMark(step) {
+    this.marksDone.push(step);
+    this.marksUndone = [];
+  },
+  async undoMark() {
+    await this.repeatMark(this.marksDone, this.marksUndone, "undo");
+  },
+  async redoMark() {
+    await this.repeatMark(this.marksUndone, this.marksDone, "redo");
+  },
   async repeatMark(from, to, way) {
     const step = from.pop();
     if (!step) return;
@@ -86,22 +122,38 @@ export const marks = ({ data }) => ({
   async sendMark(method, url, body) {
     try {
       const answer = await ask(method, url, body);
-      if (method === "POST") { this.marks = [...this.marks, answer]; this.chosenMark = answer.id; }
+      if (method === "POST") {
+        this.marks = [...this.marks, answer];
+        this.chosenMark = answer.id;
+      }
       if (method === "PUT" && this.stands(answer.id, body)) this.putMark(answer);
-      if (method === "DELETE") { this.marks = this.marks.filter((m) => m.id !== answer.deleted); this.chosenMark = null;
-        }
+      if (method === "DELETE") {
+        this.marks = this.marks.filter((m) => m.id !== answer.deleted);
+        this.chosenMark = null;
+      }
       this.trouble = "";
       this.marksChanged().catch((error) => this.explain(error));
-        // what it does to the score follows; undo need not wait for it
+      // what it does to the score follows; undo need not wait for it
       return answer;
-    } catch (error) { this.explain(error); return null; }
+    } catch (error) {
+      this.explain(error);
+      return null;
+    }
   },
   async marksChanged() {
     this.drawAxis();
-    const saved = { ...data.detector, dials: this.saved.dials, regions: this.saved.regions,
-      timetable: this.saved.timetable, ...this.saved.own };
-    const { judged } = await ask("POST", `/bench/${data.detectorId}/judge`, { take: data.take.id, detector: saved,
-      parts: ["judged"] });
+    const saved = {
+      ...data.detector,
+      dials: this.saved.dials,
+      regions: this.saved.regions,
+      timetable: this.saved.timetable,
+      ...this.saved.own,
+    };
+    const { judged } = await ask("POST", `/bench/${data.detectorId}/judge`, {
+      take: data.take.id,
+      detector: saved,
+      parts: ["judged"],
+    });
     this.before = judged.card;
     this.judgeSoon();
     this.stripsSoon();
@@ -112,6 +164,8 @@ export const marks = ({ data }) => ({
       await ask("PUT", `/takes/${data.take.id}/marks.csv`, await files[0].arrayBuffer(), { raw: true });
       this.leaving = true;
       location.reload();
-    } catch (error) { this.explain(error); }
+    } catch (error) {
+      this.explain(error);
+    }
   },
 });

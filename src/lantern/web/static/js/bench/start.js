@@ -9,11 +9,12 @@ import { studies } from "./studies.js";
 import { timeline } from "./timeline.js";
 
 // Getters must stay getters, so properties are joined and not copied.
-const join = (...parts) => parts.reduce((whole, part) => Object.defineProperties(whole,
-  Object.getOwnPropertyDescriptors(part)), {});
+const join = (...parts) =>
+  parts.reduce((whole, part) => Object.defineProperties(whole, Object.getOwnPropertyDescriptors(part)), {});
 
 // `own`: the parts of this bench. Each is a function of the context; together they bring startView, showAt, drawView,
-// fetchOnce, regionsChanged, regionChosen, regionOptions (what else a region has, each with how it is shown), stripParts
+// fetchOnce, regionsChanged, regionChosen, regionOptions (what else a region has, each with how it is shown),
+// stripParts
 // and extraKeys; judgeFirst, what is drawn before the score, may lack.
 export function startBench(...own) {
   document.addEventListener("alpine:init", () => {
@@ -22,18 +23,23 @@ export function startBench(...own) {
       const context = {
         data,
         infos: Object.fromEntries(data.dials.map((d) => [d.name, d])),
-        filled: (values) => Object.fromEntries(data.dials.map((d) => [d.name, values[d.name] === undefined
-          ? d.default : values[d.name]])),
+        filled: (values) =>
+          Object.fromEntries(
+            data.dials.map((d) => [d.name, values[d.name] === undefined ? d.default : values[d.name]]),
+          ),
         drawn: { view: null, axis: null, strips: {}, map: null, pixels: {} },
-          // kept out of Alpine's sight: drawing needs no reactivity
+        // kept out of Alpine's sight: drawing needs no reactivity
       };
       const start = {
         tab: new URLSearchParams(location.search).get("tab") ?? "dials",
         trouble: "",
         init() {
           const judgeSoon = latest((superseded) => this.judge(superseded));
-          this.judgeSoon = () => { this.turn += 1; judgeSoon(); };
-            // the state has changed: what was asked beside the one before may end
+          this.judgeSoon = () => {
+            this.turn += 1;
+            judgeSoon();
+          };
+          // the state has changed: what was asked beside the one before may end
           this.stripsSoon = latest((superseded) => this.fetchStrips(superseded));
           this.readingsSoon = latest(() => this.fetchReadings());
           this.readAddress();
@@ -47,15 +53,31 @@ export function startBench(...own) {
           this.fetchOnce();
           if (this.changes > 0) this.refresh();
           document.addEventListener("keydown", (event) => this.key(event));
-          addEventListener("beforeunload", (event) => { if (this.changes > 0 && !this.leaving) event.preventDefault();
-            });
-          this.$watch("tab", () => { this.writeAddress(); this.tabShown(); });
+          addEventListener("beforeunload", (event) => {
+            if (this.changes > 0 && !this.leaving) event.preventDefault();
+          });
+          this.$watch("tab", () => {
+            this.writeAddress();
+            this.tabShown();
+          });
           this.tabShown();
         },
-        tabShown() { if (this.tab === "takes") this.fetchTakes(); this.evidenceRenewed?.(); },
+        tabShown() {
+          if (this.tab === "takes") this.fetchTakes();
+          this.evidenceRenewed?.();
+        },
       };
-      return join(start, dials(context), regions(context), marks(context), timeline(context), evidence(context),
-        studies(context), saving(context), ...own.map((part) => part(context)));
+      return join(
+        start,
+        dials(context),
+        regions(context),
+        marks(context),
+        timeline(context),
+        evidence(context),
+        studies(context),
+        saving(context),
+        ...own.map((part) => part(context)),
+      );
     });
   });
 }

@@ -12,7 +12,9 @@ export const timeline = ({ data, drawn }) => ({
   playing: false,
   speed: "4",
 
-  get timeText() { return clock(data.take, this.t, true); },
+  get timeText() {
+    return clock(data.take, this.t, true);
+  },
   firstMoment() {
     const first = data.saved.events.find((e) => e.verdict === "hit") ?? data.saved.events[0];
     return first ? first.raised_s + 4 * data.take.intervalS : 0;
@@ -23,12 +25,16 @@ export const timeline = ({ data, drawn }) => ({
     const alone = this.$root.classList.contains("of-readings"); // readings without a picture have the picture's room
     const room = alone ? innerHeight - ABOVE_PX - OTHER_LANES_PX : 0;
     drawn.axis = new TimeAxis(this.$refs.axis, data.take, {
-      lanes, readingHeight: Math.max(READING_PX, room), left: alone ? 100 : 214,
-        quantity: this.readingQuantity(readings),
+      lanes,
+      readingHeight: Math.max(READING_PX, room),
+      left: alone ? 100 : 214,
+      quantity: this.readingQuantity(readings),
       on: {
         cursor: (t) => this.seek(t, false),
-        level: (value) => { const name = this.judged.line?.dial; if (name) this.setDial(name, this.onStep(name, value),
-          true); },
+        level: (value) => {
+          const name = this.judged.line?.dial;
+          if (name) this.setDial(name, this.onStep(name, value), true);
+        },
         levelDone: () => this.settle(),
         mark: (mark) => this.pickMark(mark),
         markDone: (mark) => this.changeMark(mark.id, { start_s: mark.start_s, end_s: mark.end_s }),
@@ -40,15 +46,28 @@ export const timeline = ({ data, drawn }) => ({
     drawn.axis.set({ readings });
     this.drawAxis();
   },
-  readingQuantity(readings) { return quantityOf(readings); },
-  lineLevel() { const line = this.judged.line; return !line ? null : line.dial ? this.dials[line.dial] : line.level; },
+  readingQuantity(readings) {
+    return quantityOf(readings);
+  },
+  lineLevel() {
+    const line = this.judged.line;
+    return !line ? null : line.dial ? this.dials[line.dial] : line.level;
+  },
   drawAxis() {
     const level = this.lineLevel();
     const line = this.judged.line; // where it clears moves with the level while a hand drags it
     const relaxed = level === null || line.clears === null ? null : line.clears + level - line.level;
-    drawn.axis.set({ events: this.judged.events, effects: this.judged.effects, missed: this.judged.missed,
-      unknown: this.judged.unknown, marks: this.marks, level, relaxed, chosenMark: this.chosenMark,
-        chosen: this.chosenEvent });
+    drawn.axis.set({
+      events: this.judged.events,
+      effects: this.judged.effects,
+      missed: this.judged.missed,
+      unknown: this.judged.unknown,
+      marks: this.marks,
+      level,
+      relaxed,
+      chosenMark: this.chosenMark,
+      chosen: this.chosenEvent,
+    });
   },
 
   seek(t, move) {
@@ -74,6 +93,10 @@ export const timeline = ({ data, drawn }) => ({
     };
     requestAnimationFrame(tick);
   },
-  step(by) { this.seek(this.t + by * data.take.intervalS, true); },
-  exportAxis(as) { (as === "svg" ? saveSvg : savePng)(this.$refs.axis, "time-axis"); },
+  step(by) {
+    this.seek(this.t + by * data.take.intervalS, true);
+  },
+  exportAxis(as) {
+    (as === "svg" ? saveSvg : savePng)(this.$refs.axis, "time-axis");
+  },
 });
