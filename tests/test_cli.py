@@ -80,7 +80,9 @@ def test_a_site_file_is_checked_and_compared(tmp_path: Path) -> None:
 
 def test_a_relay_stands_alone_and_says_what_is_switched() -> None:
     port = free_port()
-    relay = subprocess.Popen([LANTERN, "standin", "relay", "--port", str(port)], stdout=subprocess.PIPE, text=True)
+    # as from a terminal: what a shell began in the background has Ctrl-C ignored, and so have its children
+    command = ["env", "--default-signal=INT", LANTERN, "standin", "relay", "--port", str(port)]
+    relay = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     try:
         assert relay.stdout is not None
         assert f"127.0.0.1:{port}, unit 1" in relay.stdout.readline()
