@@ -14,7 +14,9 @@ from pathlib import Path
 
 import httpx
 import pytest
+from typer.testing import CliRunner
 
+from lantern.cli import app
 from lantern.cluster import free_port
 from lantern.devices.modbus import RelayModule
 from loops import in_a_loop
@@ -23,9 +25,17 @@ from takes_on_disk import DETECTOR, pictures, raw, tiff_take
 LANTERN = Path(sys.executable).with_name("lantern")
 
 
-def lantern(*arguments: object) -> subprocess.CompletedProcess[str]:
+def process(*arguments: object) -> subprocess.CompletedProcess[str]:
     environment = {k: v for k, v in os.environ.items() if not k.startswith("LANTERN_")}
     return subprocess.run([LANTERN, *map(str, arguments)], capture_output=True, text=True, check=False, env=environment)
+
+
+def lantern(*arguments: object) -> subprocess.CompletedProcess[str]:
+    """The same without a process of its own, whose start takes longer than most commands."""
+    done = CliRunner().invoke(app, [str(each) for each in arguments], prog_name="lantern")
+    if done.exception is not None and not isinstance(done.exception, SystemExit):
+        raise done.exception
+    return subprocess.CompletedProcess(arguments, done.exit_code, done.stdout, done.stderr)
 
 
 @pytest.fixture
@@ -96,7 +106,7 @@ def test_a_relay_stands_alone_and_says_what_is_switched() -> None:
 
         in_a_loop(switch)
         assert relay.stdout.readline() == "coil 3 on\n"
-        taken = lantern("standin", "relay", "--port", port)
+        taken = process("standin", "relay", "--port", port)
         assert (taken.returncode, "a port that nobody uses" in taken.stderr) == (2, True)
     finally:
         relay.send_signal(signal.SIGINT)
@@ -138,7 +148,7 @@ def test_the_inputs_of_a_relay_alone_are_set_at_its_panel() -> None:
 
 
 def test_evaluate(files: dict[str, Path], tmp_path: Path) -> None:
-    done = lantern("evaluate", "--detector", files["detector"], "--take", files["take"])
+    done = process("evaluate", "--detector", files["detector"], "--take", files["take"])
     assert (done.returncode, done.stderr) == (0, "")
     lines = [json.loads(line) for line in done.stdout.splitlines()]
     assert [(e["raised_s"], e["cleared_s"], e["cleared_by"], e["repeat"], e["peak"]) for e in lines] == [
