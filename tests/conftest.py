@@ -34,10 +34,13 @@ ROOM_BYTES = 6 * 2**30
 
 
 class BrowserTestsTogether(LoadScopeScheduling):
-    """All tests of the browser on one worker, for they share the one program that is running; every other test by itself."""
+    """All tests of the browser on one worker, for they share the one program that is running, but for those that run another; every
+    other test by itself.
+    """
 
     def _split_scope(self, nodeid: str) -> str:
-        return "browser" if nodeid.startswith("tests/browser/") else nodeid
+        shared = nodeid.startswith("tests/browser/") and "test_own_site" not in nodeid
+        return "browser" if shared else nodeid
 
     def remove_node(self, node: WorkerController) -> str | None:
         """When a worker has died: the test it died at, which is not tried again; what it had before it goes to others.

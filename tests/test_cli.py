@@ -14,9 +14,8 @@ from pathlib import Path
 
 import httpx
 import pytest
-from typer.testing import CliRunner
 
-from lantern.cli import app
+from commands import lantern
 from lantern.cluster import free_port
 from lantern.devices.modbus import RelayModule
 from loops import in_a_loop
@@ -28,14 +27,6 @@ LANTERN = Path(sys.executable).with_name("lantern")
 def process(*arguments: object) -> subprocess.CompletedProcess[str]:
     environment = {k: v for k, v in os.environ.items() if not k.startswith("LANTERN_")}
     return subprocess.run([LANTERN, *map(str, arguments)], capture_output=True, text=True, check=False, env=environment)
-
-
-def lantern(*arguments: object) -> subprocess.CompletedProcess[str]:
-    """The same without a process of its own, whose start takes longer than most commands."""
-    done = CliRunner().invoke(app, [str(each) for each in arguments], prog_name="lantern")
-    if done.exception is not None and not isinstance(done.exception, SystemExit):
-        raise done.exception
-    return subprocess.CompletedProcess(arguments, done.exit_code, done.stdout, done.stderr)
 
 
 @pytest.fixture

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import json
 import subprocess
-import sys
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from commands import lantern
 from lantern.core.faults import Refused
 from lantern.core.optics.prediction import PlateAsked
 from lantern.formats.mounts import asked_of, read_mount
 
-LANTERN = Path(sys.executable).with_name("lantern")
 MOUNT: dict[str, Any] = {
     "x_m": 0, "y_m": 0, "height_m": 4, "azimuth_deg": 0, "tilt_deg": 25, "roll_deg": 0, "focal_mm": 4, "sensor_width_mm": 5.37,
     "pixels": [1920, 1080],
@@ -42,9 +41,7 @@ def written(folder: Path, **changes: Any) -> Path:
 
 
 def ran(*arguments: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [LANTERN, "predict", *map(str, arguments)], capture_output=True, text=True, timeout=120, check=False
-    )
+    return lantern("predict", *arguments)
 
 
 def test_a_point_of_the_ground(tmp_path: Path) -> None:
