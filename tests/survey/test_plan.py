@@ -19,7 +19,7 @@ from lantern.db.base import transaction
 from lantern.demo.skerrow import skerrow
 from lantern.survey.actions import add_site, import_site, only_site, site_document, site_file
 from lantern.survey.plan_drawing import drawn
-from lantern.survey.planning import all_stood, mount_device, plan_model, promised, save_plan, take_remedy
+from lantern.survey.planning import all_stood, focal_for, mount_device, plan_model, promised, save_plan, take_remedy
 from lantern.survey.tables import DeviceRow, device_by_code, plan_of
 from seeded import Small
 from web.test_access import log_in
@@ -235,6 +235,34 @@ def test_every_mounted_device_of_the_demo_is_drawn(demo: int) -> None:
     assert what["V2"] == "camera" and what["C1"] == "footprint" and what["R1"] == "radar" and what["L1"] == "speaker"
     assert 0 < sight(list(stood.values()), plan).unseen_share < 1
     assert sight([], plan).unseen_share == 1
+
+
+def test_a_lens_is_found_for_a_field(client: TestClient, small: Small) -> None:
+    """5.37 mm behind 4 mm see 67.74° (A01)."""
+    mount = {
+        "x_m": 5,
+        "y_m": 5,
+        "height_m": 4,
+        "azimuth_deg": 0,
+        "tilt_deg": 20,
+        "focal_mm": 9,
+        "sensor_width_mm": 5.37,
+    }
+    asked = f"/sites/1/plan/devices/{small.camera}/try"
+    told = client.post(asked, json={"mount": mount, "field_deg": 67.74}).json()
+    assert told["mount"] == mount | {"focal_mm": 4.0}
+    assert client.post(asked, json={"mount": mount}).json()["mount"] == mount
+    assert (
+        client.post(asked, json={"mount": mount, "field_deg": 130}).status_code == 422
+    )  # wider than the model holds for
+
+
+def test_a_radar_has_no_lens_to_find(demo: int) -> None:
+    with transaction() as session:
+        row = device_by_code(session, demo, "R1")
+        assert row is not None
+        with pytest.raises(Refused, match="R1 has no lens"):
+            focal_for(row, row.extras["mount"], 40.0)
 
 
 def test_what_hangs_turned_covers_a_turned_floor() -> None:

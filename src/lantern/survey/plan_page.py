@@ -13,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.optics.grades import EDITIONS
+from lantern.core.optics.mount import WIDEST_DEG
 from lantern.core.promise.claim import Around, Stood
 from lantern.core.promise.claims import claims
 from lantern.core.promise.mounts import mount_model
@@ -99,6 +100,7 @@ def plan_page(session: Session, site_id: int, *, edits: bool, height_m: float) -
             for device in devices_of_site(session, site_id)
         ],
         "edits": edits,
+        "widest": WIDEST_DEG,
         "papers": list(PAPERS),
         "scales": list(SCALES),
         **layers(around, height_m),

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.core.optics.mount import WIDEST_DEG
 from lantern.core.promise.claims import claims
 from lantern.core.promise.mounts import mount_model
 from lantern.core.promise.plan import Point
@@ -23,6 +24,7 @@ from lantern.survey.plan_page import plan_page, tried
 from lantern.survey.planning import (
     all_stood,
     around_of,
+    focal_for,
     mount_device,
     outline_places,
     plan_model,
@@ -48,6 +50,12 @@ class Mounted(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     mount: dict[str, Any] | None
+
+
+class Tried(Mounted):
+    """`field_deg`: how wide it should see, in place of its focal length."""
+
+    field_deg: float | None = Field(default=None, gt=0, le=WIDEST_DEG)
 
 
 class Remedied(BaseModel):
@@ -92,11 +100,14 @@ def attempt_plan(
 
 
 @router.post("/plan/devices/{device_id}/try", **may("viewer"))
-def attempt(device_id: Id, asked: Mounted, height: Height = 0.0) -> Response:
-    """What a mount would give, while it is dragged; nothing is kept, and no cure is looked for."""
+def attempt(device_id: Id, asked: Tried, height: Height = 0.0) -> Response:
+    """What a mount would give, while it is dragged, and the mount itself; nothing is kept, and no cure is looked for."""
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
-        return json_answer(_told(session, row, asked.mount or {}, cured=False, height_m=height))
+        mount = asked.mount or {}
+        if asked.field_deg is not None:
+            mount = mount | {"focal_mm": focal_for(row, mount, asked.field_deg)}
+        return json_answer(_told(session, row, mount, cured=False, height_m=height) | {"mount": mount})
 
 
 @router.get("/plan/devices/{device_id}", **may("viewer"))

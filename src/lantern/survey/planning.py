@@ -12,6 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.optics.mount import Mount
 from lantern.core.promise.claim import Around, Claim, Stood
 from lantern.core.promise.claims import claims
 from lantern.core.promise.mounts import mount_model, standing_of
@@ -99,6 +100,14 @@ def mount_device(session: Session, row: DeviceRow, mount: Mapping[str, Any] | No
     elif mount is not None and not {"x_m", "y_m"} <= mount.keys():
         raise Refused([Fault("mount", "has no x_m and y_m", "a place on the plan")])
     change_device(session, row, {"mount": None if mount is None else dict(mount)}, place=row.place, user_id=user_id)
+
+
+def focal_for(row: DeviceRow, mount: Mapping[str, Any], field_deg: float) -> float:
+    """The focal length in mm by which a device sees so wide a field. Raises `Refused` for one that has no lens."""
+    standing = standing_of(row.kind, mount, pixels=pixels_of(row))
+    if not isinstance(standing, Mount):
+        raise Refused([Fault("field_deg", f"{row.code} has no lens", "a camera")])
+    return standing.focal_of(field_deg)
 
 
 def pixels_of(row: DeviceRow) -> tuple[int, int] | None:

@@ -48,6 +48,9 @@ def test_field_and_focal_length() -> None:
     high = inputs["hs_mm"]
     assert mount(sensor_width_mm=high, focal_mm=inputs["f_mm"], pixels=(1080, 1080)).vfov_deg == expected
     assert mount().f_px == check("A07")[1]
+    wide, far = mount(focal_min_mm=3, focal_max_mm=9), mount(focal_min_mm=3, focal_max_mm=9, focal_mm=9)
+    assert wide.focal_of(far.hfov_deg) == 9.0
+    assert [wide.focal_of(field) for field in (2.0, 119.0)] == [9.0, 3.0]  # no more than its zoom has
 
 
 def test_pixels_per_metre_go_by_depth() -> None:

@@ -198,6 +198,16 @@ def test_who_passes_beneath_a_counter() -> None:
             assert words == "seen whole, 183 px/m at the shoulders"  # 320 px / 1.75 m
         else:
             assert words == ("seen in part" if abs(at_m) < 2.0 else "not in the picture")
+    for held in (
+        counter(azimuth_deg=90, roll_deg=35),
+        counter(azimuth_deg=90, x_m=1.2),
+    ):  # what is seen is what is claimed
+        [lane] = beneath(held, [way]).lanes
+        assert lane.seen_m[1] - lane.seen_m[0] == pytest.approx(overhead.lane_m(held, (0, -2), (0, 2.5)))
+    assert beneath(counter(azimuth_deg=90, x_m=1.4), [way]).lanes[0].seen_m == (
+        -2.5,
+        -2.5,
+    )  # 1.3125 m along its picture
     low = beneath(counter(height_m=1.4), [way])
     assert (low.shoulder_m, low.someone) == (None, [])
     assert low.lanes[0].seen_m[1] <= low.lanes[0].seen_m[0]

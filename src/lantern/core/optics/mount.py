@@ -55,6 +55,12 @@ class Mount(Strict):
         """The shortest and the longest focal length; of a lens that says nothing of a zoom, what another lens could have."""
         return self.focal_min_mm or 1.0, self.focal_max_mm or 200.0
 
+    def focal_of(self, field_deg: float) -> float:
+        """The focal length whose field is so wide, in mm to a tenth: w / (2 tan(field / 2)) (A01); at most what its zoom has."""
+        low_mm, high_mm = self.zoom_mm
+        wanted_mm = self.sensor_width_mm / (2 * math.tan(math.radians(field_deg) / 2))
+        return round(min(max(wanted_mm, low_mm), high_mm), 1)
+
     def check(self) -> list[str]:
         """What must not be, in words; empty: all is well."""
         out = []

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import shapely
 
 from lantern.core.optics.mount import Mount
 from lantern.core.promise import overhead
@@ -24,7 +25,7 @@ class Lane:
     name: str
     begins_m: float
     ends_m: float
-    seen_m: tuple[float, float]  # of it, at a shoulder; empty where its end is not beyond its beginning
+    seen_m: tuple[float, float]  # of it, at a shoulder, from where to where; twice the same where none is
 
 
 @dataclass(frozen=True)
@@ -57,17 +58,19 @@ def beneath(mount: Mount, aims: Sequence[Aim]) -> Beneath:
     floor = overhead.footprint_m(mount, 0.0)
     shoulder = overhead.footprint_m(mount, overhead.SHOULDER_M)
     assert floor is not None  # a mount hangs above the ground
-    ways = [(aim.name, aim.points[0], aim.points[-1]) for aim in aims if len(aim.points) > 1]
-    half_seen_m = 0.0 if shoulder is None else shoulder[0] / 2
-    lanes = []
-    for name, one, other in ways:
-        begins_m, ends_m = sorted((_aside_m(mount, one), _aside_m(mount, other)))
-        lanes.append(Lane(name, begins_m, ends_m, (max(begins_m, -half_seen_m), min(ends_m, half_seen_m))))
+    lanes = [_lane(mount, aim.name, aim.points[0][:2], aim.points[-1][:2]) for aim in aims if len(aim.points) > 1]
     farthest = max([floor[0] / 2, *(abs(at) for lane in lanes for at in (lane.begins_m, lane.ends_m))])
     half_m = farthest * MARGIN
     return Beneath(
         mount.height_m, floor[0], None if shoulder is None else shoulder[0], lanes, half_m, _someone(mount, half_m)
     )
+
+
+def _lane(mount: Mount, name: str, one: Sequence[float], other: Sequence[float]) -> Lane:
+    begins_m, ends_m = sorted((_aside_m(mount, one), _aside_m(mount, other)))
+    seen = overhead.lane_seen(mount, one, other)
+    found = [] if seen is None else sorted(_aside_m(mount, end) for end in shapely.get_coordinates(seen))
+    return Lane(name, begins_m, ends_m, (found[0], found[-1]) if found else (begins_m, begins_m))
 
 
 def _aside_m(mount: Mount, point: Sequence[float]) -> float:

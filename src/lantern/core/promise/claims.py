@@ -1,8 +1,8 @@
 """What geometry promises of each device on a plan, held against what the plan wishes of it, with cures that are solved.
 
-A claim is one figure: of an aim of the plan, of a line that a detector has, or of a radar's channel. A cure changes one quantity of the mount or of
-the aim, the least that meets the wish, and says what that costs the device's other wishes. Each sort of aim has a module of its
-own; here is which, for which sort of mount.
+A claim is one figure: of an aim of the plan, of a line that a detector has, or of a radar's channel. A cure changes one quantity of
+the mount or of the aim, the least that meets the wish, and says what that costs the device's other wishes. Each sort of aim has a
+module of its own; here is which, for which sort of mount.
 """
 
 from __future__ import annotations

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 import shapely
+from shapely.geometry.base import BaseGeometry
 
 from lantern.core.optics.coverage import field_of
 from lantern.core.optics.mount import Mount, View
@@ -109,9 +110,15 @@ def depth_error_m(away_m: float, f_px: float, baseline_m: float, disparity_px: f
     return away_m**2 * disparity_px / (f_px * baseline_m)
 
 
-def lane_m(mount: Mount, one: Sequence[float], other: Sequence[float]) -> float | None:
-    """How much of the way between two points is seen at shoulder height; None: it hangs below that."""
+def lane_seen(mount: Mount, one: Sequence[float], other: Sequence[float]) -> BaseGeometry | None:
+    """What of the way between two points is seen at shoulder height: a line, or nothing of it; None: it hangs below that."""
     if mount.height_m <= SHOULDER_M:
         return None
     lane = shapely.LineString([tuple(one), tuple(other)])
-    return float(shapely.intersection(lane, field_of(mount, SHOULDER_M, least_px_per_m=1.0)).length)
+    return shapely.intersection(lane, field_of(mount, SHOULDER_M, least_px_per_m=1.0))
+
+
+def lane_m(mount: Mount, one: Sequence[float], other: Sequence[float]) -> float | None:
+    """How long that is."""
+    seen = lane_seen(mount, one, other)
+    return None if seen is None else float(seen.length)

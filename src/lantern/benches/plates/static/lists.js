@@ -1,5 +1,6 @@
 // Lists of plates: entries typed or from a file, what is wrong with them, who changed what.
 import { address, ask, pageData } from "/static/js/http.js";
+import { dayAndTime } from "/static/js/svg.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(value));
 // A shape beside the colour, for those who do not tell colours apart.
@@ -145,14 +146,7 @@ document.addEventListener("alpine:init", () => {
           this.trouble = error.message;
         }
       },
-      whenText: (at) =>
-        new Date(at * 1000).toLocaleString("en-GB", {
-          timeZone: data.zone,
-          day: "numeric",
-          month: "short",
-          hour: "2-digit",
-          minute: "2-digit",
-        }),
+      whenText: (at) => dayAndTime(at, data.zone),
       cameText(c) {
         if (c.deleted) return "deleted";
         return (

@@ -1,5 +1,6 @@
 // Links of one detector, and the timetables of the site: forms and a week to draw on.
 import { ask, pageData } from "./http.js";
+import { dayAndTime } from "./svg.js";
 import { DAY, DAYS, Week } from "./week.js";
 
 document.addEventListener("alpine:init", () => {
@@ -131,14 +132,7 @@ document.addEventListener("alpine:init", () => {
       },
 
       // ---- what was changed ----
-      whenText: (at) =>
-        new Date(at * 1000).toLocaleString("en-GB", {
-          timeZone: data.zone,
-          day: "numeric",
-          month: "short",
-          hour: "2-digit",
-          minute: "2-digit",
-        }),
+      whenText: (at) => dayAndTime(at, data.zone),
       async readChanges() {
         this.changes = await ask("GET", data.changesAt);
       },

@@ -45,6 +45,16 @@ export function ticks(low, high, count) {
 
 export const short = (value, digits = 4) => (Number.isFinite(value) ? String(Number(value.toPrecision(digits))) : "");
 
+// Day and time in a time zone, of seconds since 1970.
+export const dayAndTime = (at, timeZone) =>
+  new Date(at * 1000).toLocaleString("en-GB", {
+    timeZone,
+    day: "numeric",
+    month: "short",
+    hour: "2-digit",
+    minute: "2-digit",
+  });
+
 // Wall clock of the site for a time of the take.
 export function clock(take, t, seconds = false) {
   const date = new Date((take.start + take.offsetS + t) * 1000);

@@ -10,21 +10,16 @@ const rounded = (value, by = 10) => Math.round(value * by) / by;
 
 const bearing = (mount, x, y) => Math.atan2(x - mount.x_m, y - mount.y_m) * (180 / Math.PI);
 
-// What a grip on the chart changes, by the bearing to which it was taken.
-const TURNED = {
-  azimuth: (_, way) => ({ azimuth_deg: Math.round((way + 360) % 360) }),
-  // the field's edge: the focal length whose field is so wide, within the zoom
-  field: (mount, way) => {
-    const half = within(Math.abs(((way - mount.azimuth_deg + 540) % 360) - 180), 0.5, 59.9) * (Math.PI / 180);
-    const focal = mount.sensor_width_mm / (2 * Math.tan(half));
-    return { focal_mm: rounded(within(focal, mount.focal_min_mm ?? 0.5, mount.focal_max_mm ?? 500)) };
-  },
-};
+// How wide a field is whose edge lies that way; the server knows which lens has it.
+const fieldTo = (mount, way) => within(2 * Math.abs(((way - mount.azimuth_deg + 540) % 360) - 180), 1, data.widest);
 
 export function mounts({ choose, all, beside, side }) {
-  const newest = latest(async (device, dragged) => {
+  // `more`: what is asked beside the mount
+  const newest = latest(async (device, dragged, more) => {
     try {
-      const told = await ask("POST", `/plan/devices/${device.id}/try?height=${data.height}`, { mount: device.mount });
+      const asked = { mount: device.mount, ...more };
+      const told = await ask("POST", `/plan/devices/${device.id}/try?height=${data.height}`, asked);
+      if (more.field_deg) device.mount = { ...device.mount, focal_mm: told.mount.focal_mm };
       Object.assign(device, {
         drawn: told.drawn,
         claims: told.claims,
@@ -43,14 +38,14 @@ export function mounts({ choose, all, beside, side }) {
     drawAims();
     side(device);
   });
-  const attempt = (device, dragged = false) => newest(device, dragged);
+  const attempt = (device, dragged = false, more = {}) => newest(device, dragged, more);
 
-  const change = (device, keys, dragged = false) => {
+  const change = (device, keys, dragged = false, more = {}) => {
     device.mount = { ...device.mount, ...keys };
     for (const [key, value] of Object.entries(keys)) if (value === null) delete device.mount[key];
     device.dirty = true;
     if (dragged) drawMoved(device);
-    return attempt(device, dragged);
+    return attempt(device, dragged, more);
   };
 
   let drag = null;
@@ -76,7 +71,15 @@ export function mounts({ choose, all, beside, side }) {
     }
     if (!data.edits) return;
     if (drag.grip) {
-      change(drag.device, TURNED[drag.grip](drag.device.mount, bearing(drag.device.mount, x, y)), true);
+      const { mount } = drag.device;
+      const way = bearing(mount, x, y);
+      drag.more = drag.grip === "field" ? { field_deg: fieldTo(mount, way) } : {};
+      change(
+        drag.device,
+        drag.grip === "azimuth" ? { azimuth_deg: Math.round((way + 360) % 360) } : {},
+        true,
+        drag.more,
+      );
       return;
     }
     drag.device.mount = { ...drag.device.mount, x_m: rounded(drag.from[0] + dx), y_m: rounded(drag.from[1] + dy) };
@@ -85,7 +88,7 @@ export function mounts({ choose, all, beside, side }) {
     attempt(drag.device, true);
   };
   const up = () => {
-    if (drag?.device && drag.moved && data.edits) attempt(drag.device);
+    if (drag?.device && drag.moved && data.edits) attempt(drag.device, false, drag.more);
     if (drag && !drag.device && !drag.moved) choose(null);
     drag = null;
   };
