@@ -41,7 +41,7 @@ def drawn(stood: Stood, plan: Plan, height_m: float = GROUND_M) -> dict[str, Any
 
 
 def side_view(stood: Stood, plan: Plan) -> dict[str, Any] | None:
-    """A camera from the side, along its axis, or across its picture where it looks straight down; None for what is no camera."""
+    """A camera from the side, along its axis, or across its azimuth where it looks down; None for what is no camera."""
     mount = stood.mount
     if not isinstance(mount, Mount):
         return None

@@ -190,7 +190,10 @@ def test_who_passes_beneath_a_counter() -> None:
     """Its picture is as wide as it is deep below the lens: at a shoulder, 1.45 m up, 1.75 m to either side. A body is 0.5 m wide."""
     way = Aim(name="the door", device="D", what="counting", points=((0, -2), (0, 2.5)))
     told = beneath(counter(azimuth_deg=90), [way])  # what lies south is to its right
-    assert (told.floor_m, told.shoulder_m) == pytest.approx((6.4, 3.5))
+    assert told.floor_m == pytest.approx((-3.2, 3.2))
+    assert told.shoulder_m == pytest.approx((-1.75, 1.75))
+    rolled = beneath(counter(roll_deg=45.0), [way])  # the picture's long side is nearer than its corner
+    assert rolled.floor_m == pytest.approx((-2.4 * math.sqrt(2), 2.4 * math.sqrt(2)))
     [lane] = told.lanes
     assert (lane.begins_m, lane.ends_m, *lane.seen_m) == pytest.approx((-2.5, 2, -1.75, 1.75))
     for at_m, words in told.someone:

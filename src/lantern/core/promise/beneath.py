@@ -1,4 +1,4 @@
-"""A camera that looks straight down, from the side and across its picture: how wide it sees, and who passes beneath it."""
+"""A camera that looks straight down, from the side and across its azimuth: how wide it sees, and who passes beneath it."""
 
 from __future__ import annotations
 
@@ -10,12 +10,15 @@ from typing import Any
 import numpy as np
 import shapely
 
-from lantern.core.optics.mount import Mount
+from lantern.core.optics.coverage import field_of
+from lantern.core.optics.mount import Mount, View
 from lantern.core.promise import overhead
 from lantern.core.promise.plan import Aim
 
+Stretch = tuple[float, float]
 MARGIN = 1.2
 PLACES = 80
+LONGEST_M, LEAST_PX_PER_M = 1000.0, 1.0
 
 
 @dataclass(frozen=True)
@@ -25,16 +28,16 @@ class Lane:
     name: str
     begins_m: float
     ends_m: float
-    seen_m: tuple[float, float]  # of it, at a shoulder, from where to where; twice the same where none is
+    seen_m: Stretch  # of it, at a shoulder, from where to where; twice the same where none is
 
 
 @dataclass(frozen=True)
 class Beneath:
-    """Widths in m across the picture; places in m to the right of the camera."""
+    """Places in m to the right of the camera, on the line across its azimuth that its axis meets."""
 
     height_m: float
-    floor_m: float
-    shoulder_m: float | None  # None: it hangs below one
+    floor_m: Stretch  # of it, seen
+    shoulder_m: Stretch | None  # the same at a shoulder; None: it hangs below one
     lanes: Sequence[Lane]
     half_m: float  # to either side, worth showing
     someone: Sequence[tuple[float, str]]  # where, in words how much of them is seen
@@ -55,15 +58,26 @@ class Beneath:
 
 def beneath(mount: Mount, aims: Sequence[Aim]) -> Beneath:
     """Return the view; `aims`: those of the camera, of which ways have a beginning and an end."""
-    floor = overhead.footprint_m(mount, 0.0)
-    shoulder = overhead.footprint_m(mount, overhead.SHOULDER_M)
-    assert floor is not None  # a mount hangs above the ground
+    floor_m, shoulder_m = _seen_m(mount, 0.0), _seen_m(mount, overhead.SHOULDER_M)
+    assert floor_m is not None  # a mount hangs above the ground
     lanes = [_lane(mount, aim.name, aim.points[0][:2], aim.points[-1][:2]) for aim in aims if len(aim.points) > 1]
-    farthest = max([floor[0] / 2, *(abs(at) for lane in lanes for at in (lane.begins_m, lane.ends_m))])
-    half_m = farthest * MARGIN
-    return Beneath(
-        mount.height_m, floor[0], None if shoulder is None else shoulder[0], lanes, half_m, _someone(mount, half_m)
-    )
+    ends_m = [*floor_m, *(at for lane in lanes for at in (lane.begins_m, lane.ends_m))]
+    half_m = max(abs(at) for at in ends_m) * MARGIN
+    return Beneath(mount.height_m, floor_m, shoulder_m, lanes, half_m, _someone(mount, shoulder_m, half_m))
+
+
+def _seen_m(mount: Mount, above_m: float) -> Stretch | None:
+    """What of the line lies in the picture at a height; None: the camera hangs below it."""
+    if above_m >= mount.height_m:
+        return None
+    view, azimuth = View(mount), math.radians(mount.azimuth_deg)
+    ahead = view.axes[2]
+    met = (view.eye + ahead * (mount.height_m - above_m) / -ahead[2])[:2]
+    across = np.array([math.cos(azimuth), -math.sin(azimuth)]) * LONGEST_M
+    line = shapely.LineString([met - across, met + across])
+    seen = shapely.intersection(line, field_of(mount, above_m, least_px_per_m=LEAST_PX_PER_M))
+    ends_m = [_aside_m(mount, end) for end in shapely.get_coordinates(seen)]
+    return min(ends_m), max(ends_m)
 
 
 def _lane(mount: Mount, name: str, one: Sequence[float], other: Sequence[float]) -> Lane:
@@ -79,18 +93,16 @@ def _aside_m(mount: Mount, point: Sequence[float]) -> float:
     return (point[0] - mount.x_m) * math.cos(azimuth) - (point[1] - mount.y_m) * math.sin(azimuth)
 
 
-def _someone(mount: Mount, half_m: float) -> list[tuple[float, str]]:
+def _someone(mount: Mount, shoulder_m: Stretch | None, half_m: float) -> list[tuple[float, str]]:
     """Whoever stands so far aside: seen with both shoulders, with a part of them, or not."""
-    size = overhead.footprint_m(mount, overhead.SHOULDER_M)
-    if size is None:
+    if shoulder_m is None:
         return []
-    seen_m, body_m, scale = size[0] / 2, overhead.BODY_M / 2, overhead.px_per_m(mount)
+    (left_m, right_m), body_m, scale = shoulder_m, overhead.BODY_M / 2, overhead.px_per_m(mount)
     out = []
     for at_m in np.linspace(-half_m, half_m, PLACES + 1):
-        aside_m = abs(float(at_m))
-        if aside_m + body_m <= seen_m:
+        if left_m <= at_m - body_m and at_m + body_m <= right_m:
             words = f"seen whole, {scale:.0f} px/m at the shoulders"
         else:
-            words = "seen in part" if aside_m - body_m < seen_m else "not in the picture"
+            words = "seen in part" if left_m < at_m + body_m and at_m - body_m < right_m else "not in the picture"
         out.append((round(float(at_m), 2), words))
     return out

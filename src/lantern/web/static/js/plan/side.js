@@ -1,4 +1,4 @@
-// The chosen device from the side: along its axis, or across its picture where it looks straight down. Its height, tilt
+// The chosen device from the side: along its axis, or across its azimuth where it looks down. Its height, tilt
 // and roll are dragged here.
 import { el } from "../svg.js";
 import { short } from "./parts.js";

@@ -1,14 +1,14 @@
-// A camera that looks straight down, across its picture, in true proportion: how wide it sees at the floor and at a
+// A camera that looks straight down, across its azimuth, in true proportion: how wide it sees at the floor and at a
 // shoulder, which ways it is for, and whether who stands there is in the picture.
 import { el } from "../svg.js";
 import { short } from "./parts.js";
 import { axis, nearestTo, person } from "./side_parts.js";
 
-const [WIDTH, HEIGHT, TOP, BOTTOM, SIDES] = [690, 210, 14, 22, 120];
+const [WIDTH, HEIGHT, TOP, BOTTOM, SIDES] = [690, 210, 14, 22, 250];
 const [HIGH, MIDDLE] = [HEIGHT - TOP - BOTTOM, WIDTH / 2];
 
 export const size = [WIDTH, HEIGHT];
-export const title = (device) => `${device.code} from the side, across its picture, metres`;
+export const title = (device) => `${device.code} from the side, across its azimuth, metres`;
 
 export function scales(told) {
   const k = Math.min(HIGH / Math.max(told.height * 1.05, told.upright * 1.1), (WIDTH - SIDES) / (2 * told.half));
@@ -16,16 +16,14 @@ export function scales(told) {
   return { x, y, metres: (px, py) => [(px - MIDDLE) / k, (HEIGHT - BOTTOM - py) / k] };
 }
 
-const widest = (told) => Math.max(told.floor / 2, told.half);
-
 export function draw(told, scale, grips) {
   const { x, y } = scale;
-  const [eye, floor] = [[x(0), y(told.height)], told.floor / 2];
-  const parts = [el("polygon", { class: "seen", points: `${eye} ${x(-floor)},${y(0)} ${x(floor)},${y(0)}` })];
-  parts.push(...width(told, floor, 0, "at the floor", scale));
+  const [eye, foot] = [[x(0), y(told.height)], told.floor.map((end) => `${x(end)},${y(0)}`)];
+  const parts = [el("polygon", { class: "seen", points: `${eye} ${foot.join(" ")}` })];
+  parts.push(...width(told, told.floor, 0, "at the floor", scale));
   if (told.shoulder !== null) {
     const words = `at a shoulder, ${short(told.shoulder_at, 2)} m up`;
-    parts.push(...width(told, told.shoulder / 2, told.shoulder_at, words, scale));
+    parts.push(...width(told, told.shoulder, told.shoulder_at, words, scale));
   }
   for (const [n, lane] of told.lanes.entries()) parts.push(...way(told, lane, n, scale));
   parts.push(
@@ -40,18 +38,15 @@ export function draw(told, scale, grips) {
         el("title", {}, "drag: height"),
       ),
     );
-  return [...parts, ...axis(-widest(told), widest(told), scale, size)];
+  return [...parts, ...axis(-told.half, told.half, scale, size)];
 }
 
 // How wide it sees at a height, with the figure beside it.
-function width(told, half, above, words, { x, y }) {
+function width(told, [from, to], above, words, { x, y }) {
+  const said = `${short(to - from, 2)} m ${words}`;
   return [
-    el("line", { class: "contour", x1: x(-half), x2: x(half), y1: y(above), y2: y(above) }),
-    el(
-      "text",
-      { class: "side-word grade", x: x(widest(told)) + 6, y: y(above) - 3 },
-      `${short(half * 2, 2)} m ${words}`,
-    ),
+    el("line", { class: "contour", x1: x(from), x2: x(to), y1: y(above), y2: y(above) }),
+    el("text", { class: "side-word grade", x: x(told.half) + 6, y: y(above) - 3 }, said),
   ];
 }
 
@@ -71,7 +66,7 @@ function way(told, [name, begins, ends, ...seen], n, { x, y }) {
     ...[begins, ends].map((end) => el("line", { class: "sight", x1: x(end), x2: x(end), y1: y(0), y2: at - 8 })),
     ...missed.flatMap((part) => line("way-missed", ...part)),
     ...line("way-seen", ...seen),
-    el("text", { class: "side-word", x: x(-widest(told)) - 6, y: at + 3, "text-anchor": "end" }, name),
+    el("text", { class: "side-word", x: x(-told.half) - 6, y: at + 3, "text-anchor": "end" }, name),
   ];
 }
 
