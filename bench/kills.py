@@ -50,7 +50,7 @@ def run() -> Iterator[Figure]:
         yield Figure("events while parts were killed", float(seen.value("SELECT count(*) FROM event") - before), "")
         yield Figure("of them twice", float(seen.value(TWICE)), "", 0.0)
         yield Figure(
-            "effects given up", float(seen.value("SELECT count(*) FROM effect WHERE state = 'expired'")), "", 0.0
+            "effects given up", float(seen.value("SELECT count(*) FROM effect_order WHERE result = 'expired'")), "", 0.0
         )
 
 

@@ -1,4 +1,4 @@
-"""The outbox after a long life: a million events with two million effects, and what is asked of it every second or with each raise."""
+"""The outbox after a long life: a million events with two million orders, and what is asked of it every second or with each raise."""
 
 from __future__ import annotations
 
@@ -14,19 +14,20 @@ OUTPUTS = 8
 ROUNDS = 60
 WISH_MS = 5.0
 FILL = f"""
-INSERT INTO event (detector_id, revision, region, raised_at, cleared_at, cleared_by, repeat, reading, why, own, outcome)
-SELECT 1, 1, 'r', now() - interval '1 s' * ({EVENTS} - n), now() - interval '1 s' * ({EVENTS} - n), 'reading', false, 50, '{{}}', '{{}}', 'fired'
+INSERT INTO event (detector_id, revision, region, raised_at, cleared_at, cleared_by, repeat, reading, why, own, outcome, because)
+SELECT 1, 1, 'r', now() - interval '1 s' * ({EVENTS} - n), now() - interval '1 s' * ({EVENTS} - n), 'reading', false, 50, '{{}}', '{{}}', 'fired', ''
 FROM generate_series(1, {EVENTS}) n;
-INSERT INTO effect (event_id, device_id, output, active, due_at, expires_at, state, attempts, next_try_at, delivered_at, note, holds)
-SELECT n, 2, 'lamp ' || mod(n, {OUTPUTS}), a, now() - interval '1 s' * ({EVENTS} - n), now(), 'delivered', 1, now(),
-       now() - interval '1 s' * ({EVENTS} - n), '', false
-FROM generate_series(1, {EVENTS}) n, (VALUES (true), (false)) v(a);
-INSERT INTO output_state SELECT 2, 'lamp ' || n, mod(n, 2) = 0, 1, now() FROM generate_series(0, {OUTPUTS - 1}) n;
+INSERT INTO effect_order (event_id, link, device_id, thing, at, length_s, priority, expire_s, stage, from_at, to_at, result, because)
+SELECT n, l, 2, 'lamp ' || mod(n, {OUTPUTS}), now() - interval '1 s' * ({EVENTS} - n), 1, 5, 60, 'over',
+       now() - interval '1 s' * ({EVENTS} - n), now() - interval '1 s' * ({EVENTS} - n), 'done', ''
+FROM generate_series(1, {EVENTS}) n, (VALUES ('one'), ('other')) v(l);
+INSERT INTO output_state (device_id, output, active, at, attempts, error)
+SELECT 2, 'lamp ' || n, mod(n, 2) = 0, now(), 0, '' FROM generate_series(0, {OUTPUTS - 1}) n;
 ANALYZE;
 """
 OVER_ALL = """
-SELECT DISTINCT ON (output) output, active FROM effect WHERE device_id = 2 AND state = 'delivered'
-ORDER BY output, delivered_at DESC, id DESC
+SELECT DISTINCT ON (thing) thing, to_at FROM effect_order WHERE device_id = 2 AND result = 'done'
+ORDER BY thing, from_at DESC, id DESC
 """
 
 
@@ -56,25 +57,25 @@ def _measured() -> Iterator[Figure]:
         with transaction() as session:
             session.execute(text(OVER_ALL)).all()
 
-    def latched() -> None:
+    def acknowledged() -> None:
         with transaction() as session:
-            outbox.latched(session, 2, "lamp 0")
+            outbox.acknowledge(session, 2, "lamp 0", datetime.now(UTC))
 
     def raised() -> None:
         turn = Turn("r", (Change("raise", 1.0),), State(raised=True), 60.0, {})
         record(Happening(1, 1, 1, datetime.now(UTC), turn), links)
 
     reference_ms = _median_ms(over_all, rounds=3)
-    yield Figure(f"states of outputs, looked up in {2 * EVENTS:,} effects: reference", reference_ms, "ms")
+    yield Figure(f"states of outputs, looked up in {2 * EVENTS:,} orders: reference", reference_ms, "ms")
     for what, work in (
-        ("states of outputs", lambda: outbox.active_outputs(2)),
-        ("is an output latched", latched),
-        ("what is due", lambda: outbox.due_effects(2)),
+        ("what is due, and what is on", lambda: outbox.look(2, datetime.now(UTC))),
+        ("an acknowledgement", acknowledged),
+        ("what an output said is kept", lambda: outbox.confirm(2, "lamp 0", True, datetime.now(UTC))),
     ):
         took_ms = _median_ms(work)
         yield Figure(what, took_ms, "ms", WISH_MS)
         yield Figure(f"{what}, of the reference", took_ms / reference_ms, "")
-    yield Figure("a raise with its effects stored", _median_ms(raised), "ms")
+    yield Figure("a raise with its orders stored", _median_ms(raised), "ms")
 
 
 def _median_ms(work: Callable[[], object], *, rounds: int = ROUNDS) -> float:

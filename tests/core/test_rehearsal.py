@@ -7,9 +7,10 @@ from datetime import UTC, datetime
 
 from builders import series, subject_of
 from lantern.core.events import Detector, Region
+from lantern.core.linking.arming import Armed
 from lantern.core.linking.links import Effect, LinkRule
 from lantern.core.logic.timetable import Hours, Timetable
-from lantern.core.rehearsal import Armed, Rehearsal, rehearse
+from lantern.core.rehearsal import Rehearsal, rehearse
 from lantern.core.rule import Rule
 from lantern.core.scoring.marks import Mark
 from lantern.core.silence import why_silent
@@ -41,7 +42,8 @@ def test_armed_fires_and_outside_the_timetable_does_not() -> None:
     result = done(x, [Armed(LINK, table)])
     assert [o.code for o in result.outcomes] == ["outside_timetable", "fired"]
     assert "late" in result.outcomes[0].text
-    assert [(e.output, e.on_s, e.off_s, e.events) for e in result.effects] == [("lamp", 15.0, 19.0, (1,))]
+    assert result.effects_shown() == [{"output": "lamp", "on_s": 15.0, "off_s": 19.0, "events": [1]}]
+    assert [(o.event, o.link, o.standing.result) for o in result.orders] == [(1, "l", "done")]
     assert result.armed_s == {"l": [(10.0, 19.0)]}
 
 
@@ -59,7 +61,7 @@ def test_outside_the_detectors_own_hours_no_link_hears_it() -> None:
     assert [o.code for o in result.outcomes] == ["outside_timetable", "fired"]
     assert "of the detector: late" in result.outcomes[0].text
     assert not result.judged.missed
-    assert [(e.output, e.on_s, e.events) for e in result.effects] == [("lamp", 15.0, (1,))]
+    assert [(e["output"], e["on_s"], e["events"]) for e in result.effects_shown()] == [("lamp", 15.0, [1])]
 
 
 def test_an_empty_timetable_is_named_as_the_cause() -> None:

@@ -235,6 +235,9 @@ def test_landed_data_is_backed_up_and_brought_up_row_by_row(own: Cluster, tmp_pa
             new = saved.pop((what, row["id"], row["revision"]))
             assert (new["body"], new["name"], new["site_id"]) == (row["body"], row["name"], row["site_id"])
     assert not saved
+    effects = before.pop("effect")
+    ons = sorted((row["event_id"], row["output"], row["due_at"]) for row in effects if row["active"])
+    assert ons == sorted((row["event_id"], row["thing"], row["at"]) for row in after["effect_order"])
     for table, held in before.items():
         kept = [{column: row[column] for column in held[0]} for row in after[table]]
         assert kept == held, table
@@ -242,9 +245,6 @@ def test_landed_data_is_backed_up_and_brought_up_row_by_row(own: Cluster, tmp_pa
     assert [row["demo"] for row in after["site"]] == [False]
     # Worked out by hand from the dump's effects: event 1's stop was acknowledged, event 2's and 3's stand, event 4's waits.
     stop, lamp = "stop", "lamp"
-    holding = sorted((row["event_id"], row["output"]) for row in after["effect"] if row["holds"])
-    assert holding == [(2, stop), (3, stop), (4, stop)]
-    assert [(row["output"], row["active"], row["effect_id"]) for row in after["output_state"]] == [
-        (lamp, True, 9),
-        (stop, True, 8),
-    ]
+    holding = [row for row in after["effect_order"] if row["length_s"] is None and row["stage"] != "over"]
+    assert sorted((row["event_id"], row["thing"]) for row in holding) == [(2, stop), (3, stop), (4, stop)]
+    assert [(row["output"], row["active"]) for row in after["output_state"]] == [(lamp, True), (stop, True)]

@@ -18,6 +18,7 @@ from sqlalchemy import select, update
 
 from lantern.cluster import free_port
 from lantern.core.decide import Change, State
+from lantern.core.linking.arming import Armed
 from lantern.core.linking.links import Effect
 from lantern.core.logic.timetable import Timetable
 from lantern.core.watch import Turn
@@ -25,18 +26,18 @@ from lantern.db.base import transaction
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.formats.wire import FrameHeader
 from lantern.links.tables import armed_links
+from lantern.live import outbox
 from lantern.live.engine import Engine
 from lantern.live.frames import Picture
-from lantern.live.outbox import acknowledge
 from lantern.live.plans import load_plans
 from lantern.live.recorder import Happening, record
-from lantern.live.tables import DecisionRow, EffectRow, EventRow
+from lantern.live.tables import DecisionRow, EventRow, OrderRow, OutputRow
 from lantern.standins.relay import RelayStandIn
 from lantern.survey.tables import DeviceRow
 from lantern.tune.actions import save_revision
 from lantern.tune.tables import DetectorRow
 from loops import in_a_loop
-from seeded import LINK, Small, small_site
+from seeded import LINK, Small
 from takes_on_disk import pictures, raw
 
 PATIENCE_S = 60.0  # generous: the machine may be starved; nothing here is a measurement
@@ -45,7 +46,7 @@ PATIENCE_S = 60.0  # generous: the machine may be starved; nothing here is a mea
 async def until(condition: Callable[[], bool]) -> None:
     deadline = time.monotonic() + PATIENCE_S
     while not condition():
-        assert time.monotonic() < deadline, f"it did not happen in time: {effects()}"
+        assert time.monotonic() < deadline, f"it did not happen in time: {orders()}"
         await asyncio.sleep(0.02)
 
 
@@ -54,9 +55,11 @@ def point_module_at(small: Small, port: int) -> None:
         session.get_one(DeviceRow, small.module).address = {"host": "127.0.0.1", "port": port}
 
 
-def effects() -> list[tuple[str, bool, str]]:
+def orders() -> list[tuple[str, str, str | None]]:
+    """Of each order: of what, its stage, what came of it."""
     with transaction() as session:
-        return [(e.output, e.active, e.state) for e in session.scalars(select(EffectRow).order_by(EffectRow.id))]
+        rows = session.scalars(select(OrderRow).order_by(OrderRow.id))
+        return [(row.thing, row.stage, row.result) for row in rows]
 
 
 def happening(small: Small, *, repeat: bool = False, at: datetime | None = None) -> Happening:
@@ -140,8 +143,9 @@ def test_from_frames_to_a_coil_and_back(small: Small) -> None:
         await play(engine, stop=14)
         await until(lambda: relay.coils[0])
         await until(lambda: not relay.coils[0])
-        # the coil is off before it is read back, and that before it is marked
-        await until(lambda: effects() == [("lamp", True, "delivered"), ("lamp", False, "delivered")])
+        # the coil is off before it is read back, and that before it is kept
+        await until(lambda: engine.delivery.modules[small.module].coils == {"lamp": False, "stop": True})
+        await until(lambda: orders() == [("lamp", "over", "done")])
         assert engine.delivery.modules[small.module].coils == {"lamp": False, "stop": True}
 
     with_engine(small, body)
@@ -167,7 +171,7 @@ def test_an_unreachable_relay_is_told_and_served_when_it_returns(small: Small) -
         assert not engine.state(small.camera)["modules"][0]["reachable"]
         await play(engine, stop=14)
         await asyncio.sleep(1.5)
-        assert effects()[0] == ("lamp", True, "waiting")
+        assert orders() == [("lamp", "waiting", None)]
         await relay.start()
         await until(lambda: relay.coils[0])
         await until(lambda: not relay.coils[0])
@@ -181,14 +185,16 @@ def test_an_effect_that_cannot_be_delivered_in_time_expires(small: Small) -> Non
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         record(happening(small, at=datetime.now(UTC) - timedelta(seconds=59)), links(small))
         engine.delivery.wake()
-        await until(lambda: effects()[0][2] == "expired")
+        await until(lambda: orders()[0][2] == "expired")
         await relay.start()
         await until(lambda: engine.delivery.modules[small.module].reachable)
         await asyncio.sleep(0.5)
         assert not relay.coils[0]
 
     with_engine(small, body, relay_on=False)
-    assert effects() == [("lamp", True, "expired"), ("lamp", False, "dropped")]
+    assert orders() == [("lamp", "over", "expired")]
+    with transaction() as session:
+        assert session.scalars(select(OrderRow)).one().because == "It could not begin within 60 s."
 
 
 def test_a_relay_that_lost_its_coils_gets_them_again(small: Small) -> None:
@@ -202,28 +208,42 @@ def test_a_relay_that_lost_its_coils_gets_them_again(small: Small) -> None:
     with_engine(small, body)
 
 
-def test_a_second_raise_extends_the_pulse(small: Small) -> None:
+def test_two_links_of_one_event_may_order_of_one_output(small: Small) -> None:
+    """The store held that for the same order twice, and the event was lost."""
+    twin = Armed(LINK.model_copy(update={"name": "as well"}), None)
+    assert record(happening(small), [*links(small), twin]) == ["fired"]
+    assert orders() == [("lamp", "ordered", None)] * 2
+
+
+def test_what_latches_outlasts_pulses_until_it_is_acknowledged(small: Small) -> None:
+    latching = LINK.model_copy(update={"name": "latches", "effects": (Effect(output="lamp", mode="latched"),)})
     at = datetime.now(UTC)
-    record(happening(small, at=at), links(small))
-    record(happening(small, at=at + timedelta(seconds=1)), links(small))
-    assert effects() == [
-        ("lamp", True, "waiting"),
-        ("lamp", False, "dropped"),
-        ("lamp", True, "waiting"),
-        ("lamp", False, "waiting"),
-    ]
+    record(happening(small, at=at), [*links(small), Armed(latching, None)])
+    outbox.confirm(small.module, "lamp", True, at)
+    later = at + timedelta(hours=3)
+    assert outbox.look(small.module, later).due == ()
+    assert orders() == [("lamp", "over", "done"), ("lamp", "running", "done")]
+    with transaction() as session:
+        assert outbox.acknowledge(session, small.module, "lamp", later) == 1
+    with transaction() as session:
+        assert outbox.acknowledge(session, small.module, "lamp", later) == 0
+    assert outbox.look(small.module, later).due == (outbox.Due("lamp", False),)
+    assert orders() == [("lamp", "over", "done")] * 2
 
 
-def test_latched_outlasts_pulses_until_acknowledged(database: str, tmp_path: Path) -> None:
-    latched = LINK.model_copy(update={"effects": (Effect(output="lamp", mode="latched"),)})
-    small = small_site(tmp_path, link=latched)
-    record(happening(small), links(small))
-    assert effects() == [("lamp", True, "waiting")]
+def test_an_acknowledgement_ends_no_pulse_and_nothing_that_is_still_to_come(small: Small) -> None:
+    at = datetime.now(UTC)
+    latch = Effect(output="lamp", mode="latched")
+    soon = LINK.model_copy(update={"name": "soon", "effects": (latch,)})
+    later = LINK.model_copy(update={"name": "later", "effects": (latch,), "delay_s": 30.0})
+    record(happening(small, at=at), [*links(small), Armed(soon, None), Armed(later, None)])
+    outbox.confirm(small.module, "lamp", True, at)
     with transaction() as session:
-        assert acknowledge(session, small.module, "lamp") == 1
-    with transaction() as session:
-        assert acknowledge(session, small.module, "lamp") == 0
-    assert effects() == [("lamp", True, "waiting"), ("lamp", False, "waiting")]
+        assert outbox.acknowledge(session, small.module, "lamp", at + timedelta(seconds=1)) == 1
+    assert outbox.look(small.module, at + timedelta(seconds=1)).due == ()  # the pulse goes on
+    assert outbox.look(small.module, at + timedelta(seconds=3)).due == (outbox.Due("lamp", False),)
+    outbox.confirm(small.module, "lamp", False, at + timedelta(seconds=3))
+    assert outbox.look(small.module, at + timedelta(seconds=30)).due == (outbox.Due("lamp", True),)
 
 
 def test_outside_its_timetable_nothing_is_ordered(small: Small) -> None:
@@ -234,13 +254,13 @@ def test_outside_its_timetable_nothing_is_ordered(small: Small) -> None:
         [row] = timetables_of(session, small.site)
         save_timetable(session, small.site, row.body | {"hours": []}, timetable_id=row.id, base=row.revision)
     assert record(happening(small), links(small)) == ["outside the timetable"]
-    assert effects() == []
+    assert orders() == []
 
 
 def test_outside_the_detectors_own_hours_a_raise_is_stored_and_fires_nothing(small: Small) -> None:
     never = Timetable(name="never", hours=())
     assert record(happening(small), links(small), never) == ["outside the timetable"]
-    assert effects() == []
+    assert orders() == []
     with transaction() as session:
         [event] = session.scalars(select(EventRow))
         assert (event.region, event.outcome) == ("all", "outside the timetable")
@@ -272,6 +292,7 @@ import asyncio, os, sys
 sys.path.insert(0, {tests!r})
 from live.test_delivery import play
 from lantern.live import recorder
+from lantern.live import outbox
 from lantern.live.engine import Engine
 
 async def main():
@@ -291,7 +312,7 @@ def test_a_killed_engine_loses_nothing_and_fires_nothing_twice(small: Small) -> 
     script = KILLED.format(tests=str(Path(__file__).parents[1]))
     done = subprocess.run([sys.executable, "-c", script], env=dict(os.environ), check=False, capture_output=True)
     assert done.returncode == -9
-    assert effects() == [("lamp", True, "waiting"), ("lamp", False, "waiting")]
+    assert orders() == [("lamp", "ordered", None)]
 
     async def take_over() -> None:
         await relay.start()
@@ -317,11 +338,13 @@ def test_an_effect_written_but_not_marked_is_not_a_second_switching(small: Small
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         record(happening(small), links(small))
         engine.delivery.wake()
-        await until(lambda: effects()[0][2] == "delivered")
-        with transaction() as session:  # as if the process had died between the write and the mark
-            session.execute(update(EffectRow).where(EffectRow.active).values(state="waiting"))
+        await until(lambda: orders() == [("lamp", "running", "done")])
+        with transaction() as session:  # as if the process had died between the write and its being kept
+            session.execute(update(OrderRow).values(stage="waiting", result=None, from_at=None, to_at=None))
+            session.execute(update(OutputRow).values(active=False))
         engine.delivery.wake()
-        await until(lambda: effects()[1][2] == "delivered")
+        await until(lambda: orders() == [("lamp", "over", "done")])
+        await until(lambda: not relay.coils[0])
         assert [(coil, on) for _, coil, on in relay.switched if coil == 0] == [(0, True), (0, False)]
 
     with_engine(small, body)

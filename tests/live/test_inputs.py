@@ -19,7 +19,7 @@ from lantern.devices.modbus import _stretches
 from lantern.links.actions import save_link
 from lantern.links.tables import InputCause, LinkRow
 from lantern.live.engine import Engine
-from lantern.live.tables import EffectRow, EventRow, InputRow
+from lantern.live.tables import EventRow, InputRow, OrderRow
 from lantern.standins.panel import LOOPS
 from lantern.standins.relay import FULL_SCALE, RelayStandIn
 from lantern.survey.devices import change_device
@@ -117,7 +117,7 @@ def test_a_loop_that_is_cut_is_a_fault_and_one_that_is_active_is_not(wired: Smal
         put(relay, "idle")
         await settled(engine, wired, "cabinet", "idle")
         await until(lambda: all(over for *_, over in events()))
-        assert events() == [("cabinet", "active", "no link", True), ("cabinet", "fault", "fired", True)]
+        assert events() == [("cabinet", "active", "no link listens", True), ("cabinet", "fault", "fired", True)]
 
     play(wired, body)
     with transaction() as session:
@@ -275,4 +275,4 @@ def test_effects_of_inputs_go_with_their_site(wired: Small) -> None:
     with transaction() as session:
         remove_site(session, session.get_one(SiteRow, wired.site), name="Test site")
     with transaction() as session:
-        assert [session.query(table).count() for table in (EventRow, EffectRow, InputRow, LinkRow)] == [0, 0, 0, 0]
+        assert [session.query(table).count() for table in (EventRow, OrderRow, InputRow, LinkRow)] == [0, 0, 0, 0]

@@ -24,7 +24,7 @@ from lantern.formats.onvif import read_frame
 from lantern.formats.onvif_out import write_frame
 from lantern.links.actions import save_link
 from lantern.live.engine import Engine
-from lantern.live.tables import EffectRow, EventRow
+from lantern.live.tables import EventRow, OrderRow
 from lantern.people.tables import add_user
 from lantern.standins.tracker import CONTENT_TYPE, as_part
 from lantern.survey.actions import add_site
@@ -188,9 +188,9 @@ def test_from_a_box_to_the_order_of_a_lamp_and_the_count_reset(database: str) ->
     with transaction() as session:
         events = list(session.scalars(select(EventRow).order_by(EventRow.id)))
         assert [(e.region, e.object, e.direction, e.outcome) for e in events] == [
-            ("door", "1", "in", "no link"),
-            ("door", "2", "in", "no link"),
+            ("door", "1", "in", "no link listens"),
+            ("door", "2", "in", "no link listens"),
             ("occupancy", None, None, "fired"),
         ]
         assert [e.cleared_by for e in events] == ["reading", "reading", "reset"]
-        assert {(e.output, e.active) for e in session.scalars(select(EffectRow))} == {("lamp", True), ("lamp", False)}
+        assert [order.thing for order in session.scalars(select(OrderRow))] == ["lamp"]

@@ -18,14 +18,14 @@ from lantern.core.faults import Refused
 from lantern.core.linking.links import Effect
 from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction
+from lantern.live import outbox
 from lantern.live.engine import Engine
-from lantern.live.outbox import due_effects, latched_outputs, pulses_that_are_on
 from lantern.live.recorder import record
-from lantern.live.tables import EffectRow, OutputRow
+from lantern.live.tables import OrderRow, OutputRow
 from lantern.standins.relay import WATCHDOG_REGISTER, RelayStandIn
 from lantern.survey.actions import add_site
 from lantern.survey.tables import DeviceRow, device_by_code
-from live.test_delivery import effects, happening, links, point_module_at, until, with_engine
+from live.test_delivery import happening, links, orders, point_module_at, until, with_engine
 from loops import in_a_loop
 from seeded import LINK, SITE, Small, small_site
 
@@ -43,36 +43,34 @@ def test_an_orderly_stop_ends_pulses_and_leaves_what_is_latched(both: Small) -> 
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         record(happening(both), links(both))
         engine.delivery.wake()
-        await until(lambda: [state for _, _, state in effects()] == ["delivered", "waiting", "delivered"])
+        await until(lambda: orders() == [("lamp", "running", "done"), ("stop", "running", "done")])
         assert relay.coils[:2] == [True, False]  # the lamp is on; the stop, normally closed, is let go
         await engine.stop()
         assert relay.coils[:2] == [False, False]
 
     with_engine(both, body)
-    assert effects() == [("lamp", True, "delivered"), ("lamp", False, "delivered"), ("stop", True, "delivered")]
+    assert orders() == [("lamp", "over", "cut"), ("stop", "running", "done")]
     with transaction() as session:
-        off = session.scalars(select(EffectRow).where(EffectRow.active.is_(False))).one()
-        assert off.note == "ended early: the program was stopped"
-    assert pulses_that_are_on(both.module) == []
-    assert latched_outputs(both.module) == ["stop"]
+        lamp = session.scalars(select(OrderRow).where(OrderRow.thing == "lamp")).one()
+        assert lamp.because == "The program was stopped."
+    assert outbox.outputs_on(both.module, datetime.now(UTC)) == ([], ["stop"])
 
 
 def test_at_a_start_what_is_overdue_is_switched_off_first(both: Small) -> None:
-    """The engine was killed in a pulse: its off is overdue, and another output's on is due longer."""
+    """The engine was killed in a pulse, which is over since; and another output's on is due longer."""
 
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         record(happening(both), links(both))
         engine.delivery.wake()
-        await until(lambda: relay.coils[0] and not relay.coils[1])
+        await until(lambda: orders() == [("lamp", "running", "done"), ("stop", "running", "done")])
 
     with_engine(both, body)
     at = datetime.now(UTC)
-    with transaction() as session:  # as after a kill: on, its off not delivered, and meanwhile overdue
-        off = session.scalars(select(EffectRow).where(EffectRow.active.is_(False))).one()
-        off.state, off.delivered_at, off.due_at, off.next_try_at = "waiting", None, at, at
+    with transaction() as session:  # as after a kill: on, its pulse over, and nobody has let it go
+        lamp, stop = session.scalars(select(OrderRow).order_by(OrderRow.id)).all()
+        lamp.stage, lamp.result, lamp.to_at = "running", "done", at
         session.execute(update(OutputRow).where(OutputRow.output == "lamp").values(active=True))
-        stop = session.scalars(select(EffectRow).where(EffectRow.output == "stop")).one()
-        stop.state, stop.due_at, stop.next_try_at = "waiting", at - timedelta(seconds=20), at
+        stop.stage, stop.result, stop.from_at, stop.at = "waiting", None, None, at - timedelta(seconds=20)
 
     async def again() -> list[int]:
         relay = RelayStandIn(free_port(), coils=[True, True] + [False] * 6)
@@ -90,6 +88,7 @@ def test_at_a_start_what_is_overdue_is_switched_off_first(both: Small) -> None:
 
 DRIVES = """
 import asyncio
+from lantern.live import outbox
 from lantern.live.engine import Engine
 
 async def main():
@@ -148,8 +147,6 @@ def test_the_unit_of_the_address_is_the_one_that_is_asked(both: Small) -> None:
 
 
 def test_two_sites_of_the_same_names_do_not_touch_each_others_outputs(both: Small) -> None:
-    from lantern.live.outbox import acknowledge
-
     with transaction() as session:
         twin = add_site(session, SITE.model_copy(update={"name": "Twin"}))
         module = device_by_code(session, twin.id, "M1")
@@ -159,9 +156,9 @@ def test_two_sites_of_the_same_names_do_not_touch_each_others_outputs(both: Smal
         twin_module, twin_camera, twin_token = module.id, camera.id, camera.token
     record(happening(both), links(both))
     with transaction() as session:
-        assert {row.device_id for row in session.scalars(select(EffectRow))} == {both.module}
-        assert acknowledge(session, twin_module, "stop") == 0
-        assert acknowledge(session, both.module, "stop") == 1
+        assert {row.device_id for row in session.scalars(select(OrderRow))} == {both.module}
+        assert outbox.acknowledge(session, twin_module, "stop", datetime.now(UTC)) == 0
+        assert outbox.acknowledge(session, both.module, "stop", datetime.now(UTC)) == 1
 
     async def body(engine: Engine, relay: RelayStandIn) -> None:
         assert {both.camera, twin_camera} == set(engine.feeds)
@@ -188,16 +185,4 @@ def test_an_output_that_is_gone_is_said_and_the_event_is_kept(both: Small) -> No
         module = session.get_one(DeviceRow, both.module)
         module.outputs = [output for output in module.outputs if output["name"] != "lamp"]
     assert record(happening(both), armed) == ["fired; the site has no output lamp any more"]
-    assert effects() == [("stop", True, "waiting")]
-
-
-def test_of_outputs_that_are_due_those_that_end_off_go_first(both: Small) -> None:
-    """An on that was written, but not noted before the end, waits before its off: its output is to be let go all the same."""
-    at = datetime.now(UTC) - timedelta(seconds=30)
-    record(happening(both, at=at), links(both))
-    with transaction() as session:
-        rows = session.scalars(select(EffectRow)).all()
-        for row in rows:  # all are due; that of the other output for longer
-            row.due_at = row.next_try_at = at - timedelta(seconds=5 if row.output == "stop" else 0)
-    due, _ = due_effects(both.module)
-    assert [(each.output, each.active) for each in due] == [("lamp", True), ("lamp", False), ("stop", True)]
+    assert orders() == [("stop", "ordered", None)]

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import kind_of
-from lantern.core.rehearsal import Armed
+from lantern.core.linking.arming import Armed
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import Scale
 from lantern.links.tables import armed_links

@@ -1,4 +1,4 @@
-"""JSON documents to models, with every fault named by its key."""
+"""Models of what users write, and JSON documents read as such, with every fault named by its key."""
 
 from __future__ import annotations
 
@@ -6,12 +6,18 @@ import json
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic_core import ErrorDetails
 
 from lantern.core.faults import Fault, Refused
 
 Model = TypeVar("Model", bound=BaseModel)
+
+
+class Strict(BaseModel):
+    """A frozen model that takes no key that it does not know, and only finite numbers."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 def read_model(model: type[Model], document: Mapping[str, Any], *, where: str) -> Model:

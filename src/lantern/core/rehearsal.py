@@ -5,38 +5,47 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import Any
 
 from lantern.core.events import Event
-from lantern.core.linking.links import LinkRule
-from lantern.core.linking.timeline import Active, Firing, activity, firings
+from lantern.core.linking.arming import Armed, Arming, Heard
+from lantern.core.linking.orders import Order, Standing
+from lantern.core.linking.timeline import Active, Circumstances, activity
 from lantern.core.logic.timetable import Timetable
 from lantern.core.reasons import Reason
 from lantern.core.scoring.marks import Judgement, Mark, Slack, judge, within
 
 
 @dataclass(frozen=True)
-class Armed:
-    """A link with its timetable; None: armed at all times."""
+class Ordered:
+    """An order with the event (by index) and the link that it came of, and how it stands at the end."""
 
-    link: LinkRule
-    timetable: Timetable | None
-
-    def between(self, first: datetime, last: datetime) -> Callable[[datetime], bool]:
-        """Is it armed at an aware instant? For instants from `first` to `last`."""
-        return active(self.timetable, first, last)
+    event: int
+    link: str
+    standing: Standing
 
 
 @dataclass(frozen=True)
 class Rehearsal:
-    """Everything that happened, index by index: events, each event's outcome, marks, each mark's outcome, effects."""
+    """Everything that happened, index by index: events, each event's outcome, marks, each mark's outcome, orders, and what
+    outputs did; an order's key is its index.
+    """
 
     events: tuple[Event, ...]
     outcomes: tuple[Reason, ...]
     judged: Judgement
     marks: tuple[Mark, ...]
     mark_reasons: tuple[Reason, ...]
+    orders: tuple[Ordered, ...]
     effects: tuple[Active, ...]
     armed_s: dict[str, list[tuple[float, float]]]
+
+    def effects_shown(self) -> list[dict[str, Any]]:
+        """What outputs did, as the pages have it: with the events that caused or extended each stretch."""
+        return [
+            {"output": a.output, "on_s": a.on_s, "off_s": a.off_s, "events": [self.orders[k].event for k in a.orders]}
+            for a in self.effects
+        ]
 
 
 def rehearse(
@@ -49,74 +58,51 @@ def rehearse(
     length_s: float,
     hours: Timetable | None = None,
     slack: Slack = Slack(),
+    during: Circumstances = Circumstances(),
 ) -> Rehearsal:
     """Run one detector's events through its links. `start` is the aware instant at which the take begins; `silent` says why nothing hit a mark.
 
-    `hours` are the detector's own: what raises outside them fires nothing, whatever its links say (None: all hours are).
+    `hours` are the detector's own: what raises outside them fires nothing, whatever its links say (None: all hours are). `during`:
+    acknowledgements, and outputs that are away.
     """
-    ordered: list[Firing] = []
-    outcomes: list[Reason] = []
     end = start + timedelta(seconds=max([length_s, *(event.raised_s for event in events)]))
-    armed_at = [armed.between(start, end) for armed in links]
-    awake_at = active(hours, start, end)
+    arming = Arming(links, hours, start, end)
+    came_of: list[tuple[int, str]] = []
+    orders: list[Order] = []
+    outcomes: list[Reason] = []
     for index, event in enumerate(events):
-        at = start + timedelta(seconds=event.raised_s)
-        if hours is not None and not awake_at(at):
-            outcomes.append(asleep(hours))
-            continue
-        heard = [(armed, is_on(at)) for armed, is_on in zip(links, armed_at, strict=True)]
-        fired, reason = _outcome(index, event, heard)
-        ordered.extend(fired)
+        fired, reason = arming.answer(heard(event), start + timedelta(seconds=event.raised_s))
+        for firing in fired:
+            orders.append(firing.order(len(orders), event.raised_s))
+            came_of.append((index, firing.link))
         outcomes.append(reason)
+    effects, standings = activity(orders, during)
     judged = judge([event.raised_s for event in events], marks, slack)
     hit_by = {mark: index for index, mark in enumerate(judged.hit_marks) if mark is not None}
     reasons = tuple(_mark_reason(mark, hit_by.get(i), events, outcomes, silent) for i, mark in enumerate(marks))
-    end = start + timedelta(seconds=length_s)
-    armed_s = {
-        armed.link.name: [(0.0, length_s)]
-        if armed.timetable is None
-        else [((a - start).total_seconds(), (b - start).total_seconds()) for a, b in armed.timetable.spans(start, end)]
-        for armed in links
-    }
-    return Rehearsal(tuple(events), tuple(outcomes), judged, tuple(marks), reasons, tuple(activity(ordered)), armed_s)
+    return Rehearsal(
+        events=tuple(events),
+        outcomes=tuple(outcomes),
+        judged=judged,
+        marks=tuple(marks),
+        mark_reasons=reasons,
+        orders=tuple(Ordered(event, link, standings[key]) for key, (event, link) in enumerate(came_of)),
+        effects=tuple(effects),
+        armed_s={armed.link.name: _armed_s(armed.timetable, start, length_s) for armed in links},
+    )
 
 
-def active(hours: Timetable | None, first: datetime, last: datetime) -> Callable[[datetime], bool]:
-    """Do a detector's own hours hold at an aware instant? For instants from `first` to `last`."""
-    return (lambda at: True) if hours is None else hours.active_between(first, last)
+def heard(event: Event) -> Heard:
+    """Return what links hear of an event."""
+    return Heard(event.region, event.own.get("list"), event.repeat)
 
 
-def asleep(hours: Timetable) -> Reason:
-    """Why a raise fired nothing: it came outside the detector's own hours."""
-    text = f"Outside the timetable of the detector: {hours.name}, {hours.summary}."
-    return Reason("outside_timetable", text, {"timetable": hours.name})
-
-
-def _outcome(index: int, event: Event, links: Sequence[tuple[Armed, bool]]) -> tuple[list[Firing], Reason]:
-    """What an event set off, or why nothing; `links`, each with whether it was armed then."""
-    if not links:
-        return [], Reason("no_link", "No link: this detector is tied to no output.", {})
-    listed = event.own.get("list")
-    hearing = [(armed, awake) for armed, awake in links if armed.link.listens_to(event.region, listed)]
-    if not hearing:
-        what = " of ".join(part for part in (event.region, f"list {listed}" if listed else "") if part)
-        return [], Reason("other_region", f"No link listens to {what or 'it'}.", {})
-    fired: list[Firing] = []
-    asleep: list[str] = []
-    for armed, awake in hearing:
-        if awake:
-            fired.extend(firings(armed.link, event=index, raised_s=event.raised_s, repeat=event.repeat))
-        elif armed.timetable is not None:
-            asleep.append(f"{armed.link.name} (timetable {armed.timetable.name}, {armed.timetable.summary})")
-    if fired:
-        outputs = sorted({f.output for f in fired})
-        figures = {"outputs": outputs, "on_s": min(f.on_s for f in fired)}
-        return fired, Reason("fired", f"Fired {', '.join(outputs)}.", figures)
-    if asleep:
-        return [], Reason("outside_timetable", f"Outside the timetable: {'; '.join(asleep)}.", {"links": asleep})
-    if event.repeat:
-        return [], Reason("repeat", "A repeat, and the link does not fire on repeats.", {})
-    return [], Reason("no_effect", "The link has no effect in it.", {})
+def _armed_s(hours: Timetable | None, start: datetime, length_s: float) -> list[tuple[float, float]]:
+    """When a link is armed, in s from the take's start."""
+    if hours is None:
+        return [(0.0, length_s)]
+    spans = hours.spans(start, start + timedelta(seconds=length_s))
+    return [((a - start).total_seconds(), (b - start).total_seconds()) for a, b in spans]
 
 
 def _mark_reason(

@@ -13,8 +13,9 @@ from lantern.core.events import Detector, Region
 from lantern.core.faults import FaultList, Refused
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.linking.inputs import Input
-from lantern.core.linking.links import LinkRule, Output, Strict, Watchdog
+from lantern.core.linking.links import LinkRule, Output, Watchdog
 from lantern.core.logic.timetable import Timetable, zone_of
+from lantern.core.modelled import Strict
 from lantern.core.promise.plan import Plan
 from lantern.core.register.device_type import DeviceType
 from lantern.core.register.firmware import Firmware

@@ -9,9 +9,9 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
+from lantern.core.linking.arming import Armed
 from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Timetable
-from lantern.core.rehearsal import Armed
 from lantern.db.base import Base
 from lantern.revisions import Revised
 from lantern.tune.tables import DetectorRow

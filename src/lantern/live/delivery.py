@@ -1,27 +1,31 @@
-"""The outbox to the outputs: due effects are written to their module, read back, retried with back-off, or expire.
+"""The outbox to the outputs: what is due is written to its module, read back, and tried again with back-off.
 
-An effect is marked delivered only after the module said so; a process that dies in between writes the same coil to the
-same value again, which switches nothing twice. An output that cannot be reached delays its own effects only.
+An order has begun only once the module said so; a process that dies in between writes the same coil to the same value
+again, which switches nothing twice. An output that cannot be written delays its own orders only.
 """
 
 from __future__ import annotations
 
 import asyncio
 import time
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any
 
 import structlog
 
 from lantern.core.linking.links import Output, Watchdog
+from lantern.db.base import now
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.live import outbox
-from lantern.live.outbox import IDLE_S, Due
+from lantern.live.outbox import Due
 from lantern.live.tasks import LONGEST_S, Patience, end
 from lantern.survey.tables import DeviceRow
 
 log = structlog.get_logger()
+IDLE_S = 0.2  # acknowledgements come by way of the store
 PROBE_S = 1.0
 KEEP_ALIVES = 3  # to a watchdog, in the time after which it acts
 LAST_SWITCHINGS_S = 4.0
@@ -43,6 +47,7 @@ class Module:
     coils: dict[str, bool] = field(default_factory=dict)
     delivered: int = 0
     kept_alive: float = 0.0  # when its watchdog last heard of us, by the monotonic clock
+    probed: datetime | None = None
 
     @property
     def keep_alive_s(self) -> float:
@@ -67,11 +72,12 @@ class Module:
 
 
 class Delivery:
-    """Delivers for all modules; `wake()` after new effects were stored."""
+    """Delivers for all modules; `wake()` after new orders were stored. All of it goes by `clock`."""
 
-    def __init__(self, on_change: Any) -> None:
+    def __init__(self, on_change: Callable[[], None], clock: Callable[[], datetime] = now) -> None:
         self.modules: dict[int, Module] = {}
         self._on_change = on_change
+        self._clock = clock
         self._wake = asyncio.Event()
         self._tasks: dict[int, asyncio.Task[None]] = {}
 
@@ -109,16 +115,15 @@ class Delivery:
     async def _let_go(self, module: Module) -> None:
         relay = RelayModule(*module.relay.address[:2], device_id=module.relay.device_id)
         try:
-            for due in await asyncio.to_thread(outbox.pulses_that_are_on, module.device_id):
-                output = module.outputs.get(due.output)
+            pulsing, stay = await asyncio.to_thread(outbox.outputs_on, module.device_id, self._clock())
+            for name in pulsing:
+                output = module.outputs.get(name)
                 if output is not None:
                     wanted = output.coil_for(False)
                     if await relay.write_coil(output.coil, wanted) == wanted:
-                        note = "ended early: the program was stopped"
-                        await asyncio.to_thread(outbox.delivered, due.id, note)
-            stays = await asyncio.to_thread(outbox.latched_outputs, module.device_id)
-            if stays:
-                log.warning("outputs stay on: they are latched", module=module.code, outputs=stays)
+                        await asyncio.to_thread(outbox.end_pulses, module.device_id, name, self._clock())
+            if stay:
+                log.warning("outputs stay on: they are latched", module=module.code, outputs=stay)
         except Exception:
             log.exception("outputs could not be switched off", module=module.code)
         finally:
@@ -132,19 +137,12 @@ class Delivery:
             await module.relay.close()
 
     async def _serve_on(self, module: Module) -> None:
-        probed, patience = 0.0, Patience()
+        patience = Patience()
         while self.modules.get(module.device_id) is module:
             wake = self._wake
             await self._keep_alive(module)  # whether or not the store answers
             try:
-                due, wait_s = await asyncio.to_thread(outbox.due_effects, module.device_id)
-                for effect in due:
-                    if not await self._deliver(module, effect):
-                        break
-                if time.monotonic() - probed > PROBE_S:
-                    probed = time.monotonic()
-                    await self._probe(module)
-                wait_s = min(wait_s, IDLE_S)
+                wait_s = await self.serve_once(module)
                 patience.rest()
             except asyncio.CancelledError:
                 raise
@@ -153,8 +151,19 @@ class Delivery:
                 log.error("delivery failed", module=module.code, error=repr(error), again_in_s=wait_s)
                 module.error = f"effects cannot be looked up: {type(error).__name__}"
             with suppress(TimeoutError):
-                async with asyncio.timeout(min(wait_s, module.keep_alive_s)):
+                async with asyncio.timeout(min(wait_s, IDLE_S, module.keep_alive_s)):
                     await wake.wait()
+
+    async def serve_once(self, module: Module) -> float:
+        """Write what is due, and now and then look at the coils; returns in how many seconds something is due again."""
+        todo = await asyncio.to_thread(outbox.look, module.device_id, self._clock())
+        for due in todo.due:
+            if not await self._deliver(module, due):
+                break
+        if module.probed is None or (self._clock() - module.probed).total_seconds() >= PROBE_S:
+            module.probed = self._clock()
+            await self._probe(module)
+        return todo.wait_s
 
     async def _keep_alive(self, module: Module) -> None:
         """Tell the module's watchdog, if it has one, that somebody is there."""
@@ -167,26 +176,28 @@ class Delivery:
         except DeviceUnreachableError as error:
             self._stands(module, False, str(error))
 
-    async def _deliver(self, module: Module, effect: Due) -> bool:
-        """Write it and read it back; returns whether the rest of what was due still is as it was."""
-        output = module.outputs.get(effect.output)
+    async def _deliver(self, module: Module, due: Due) -> bool:
+        """Write it and read it back; returns whether the module can be asked for more."""
+        output = module.outputs.get(due.output)
         if output is None:
-            await asyncio.to_thread(outbox.drop, effect.id, "this output is no longer on the module")
+            await asyncio.to_thread(outbox.drop, module.device_id, due.output)
             return True
-        wanted = output.coil_for(effect.active)
+        wanted = output.coil_for(due.active)
         try:
             read_back = await module.relay.write_coil(output.coil, wanted)
         except DeviceUnreachableError as error:
             self._stands(module, False, str(error))
-            await asyncio.to_thread(outbox.postpone, effect.id, effect.attempts, str(error))
+            await asyncio.to_thread(outbox.postpone, module.device_id, due.output, self._clock(), str(error))
             return False
         if read_back != wanted:
-            await asyncio.to_thread(outbox.postpone, effect.id, effect.attempts, "the module read back another state")
-            return False
-        module.coils[effect.output] = read_back
+            error_text = "the module read back another state"
+            await asyncio.to_thread(outbox.postpone, module.device_id, due.output, self._clock(), error_text)
+            return True
+        module.coils[due.output] = read_back
         module.delivered += 1
-        self._stands(module, True, "", changed=True)
-        return not await asyncio.to_thread(outbox.delivered, effect.id)
+        await asyncio.to_thread(outbox.confirm, module.device_id, due.output, due.active, self._clock())
+        await self._answers(module, changed=True)
+        return True
 
     async def _probe(self, module: Module) -> None:
         """Are the coils as they should be? A module that lost them (a power cut) gets them again."""
@@ -195,20 +206,23 @@ class Delivery:
         count = max(output.coil for output in module.outputs.values()) + 1
         try:
             coils = await module.relay.read_coils(0, count)
-            active = await asyncio.to_thread(outbox.active_outputs, module.device_id)
+            held = await asyncio.to_thread(outbox.look, module.device_id, self._clock())
             for name, output in module.outputs.items():
-                wanted = output.coil_for(name in active)
-                if coils[output.coil] != wanted and not await asyncio.to_thread(
-                    outbox.in_flight, module.device_id, name
-                ):
+                wanted = output.coil_for(name in held.active)
+                if coils[output.coil] != wanted and name not in held.unsettled:
                     coils[output.coil] = await module.relay.write_coil(output.coil, wanted)
         except DeviceUnreachableError as error:
             self._stands(module, False, str(error))
             return
-        if not module.reachable:
-            await asyncio.to_thread(outbox.retry_now, module.device_id)
         now = {name: coils[output.coil] for name, output in module.outputs.items()}
         changed, module.coils = now != module.coils, now
+        await self._answers(module, changed=changed)
+
+    async def _answers(self, module: Module, *, changed: bool) -> None:
+        """It is there. What waited for it need not wait out its back-off."""
+        if not module.reachable:
+            await asyncio.to_thread(outbox.retry_now, module.device_id)
+            self.wake()
         self._stands(module, True, "", changed=changed)
 
     def _stands(self, module: Module, reachable: bool, error: str, *, changed: bool = False) -> None:

@@ -6,7 +6,7 @@ import asyncio
 import secrets
 import time
 from collections.abc import AsyncIterator, Callable, Sequence
-from datetime import UTC, datetime
+from datetime import datetime
 from functools import partial
 from typing import Any, TypeVar
 
@@ -14,9 +14,9 @@ import structlog
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, LanternError, Refused
-from lantern.core.rehearsal import Armed
+from lantern.core.linking.arming import Armed
 from lantern.core.watch import Sample, Turn
-from lantern.db.base import StoreAwayError
+from lantern.db.base import StoreAwayError, now
 from lantern.db.changes import changes
 from lantern.live.delivery import Delivery
 from lantern.live.feeds import Feed, ObjectFeed
@@ -48,16 +48,19 @@ TELL_S = 0.2
 
 
 class Engine:
-    """For all sites. All state lives in the event loop's thread; the store is used from worker threads."""
+    """For all sites. All state lives in the event loop's thread; the store is used from worker threads. `clock` gives the
+    instants of events and orders.
+    """
 
-    def __init__(self) -> None:
+    def __init__(self, clock: Callable[[], datetime] = now) -> None:
+        self._clock = clock
         self.feeds: dict[int, Feed] = {}  # by device, as all that follows
         self.listeners: dict[int, asyncio.Task[None]] = {}  # of devices that are asked for their frames
         self.tokens: dict[int, tuple[str, str]] = {}  # code and token of devices that send
         self.runs: dict[int, list[Running]] = {}
         self.tapes = Tapes()
-        self.delivery = Delivery(self.tell)
-        self.inputs = Inputs(self._input_turned, self.tell)
+        self.delivery = Delivery(self.tell, clock)
+        self.inputs = Inputs(self._input_turned, self.tell, clock)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
         self._tasks: list[asyncio.Task[None]] = []
@@ -131,8 +134,7 @@ class Engine:
         raised = False
         try:
             for turn in run.watch.step(sample, feed.interval_s):
-                at = datetime.now(UTC)
-                happening = Happening(run.site_id, run.detector_id, run.revision, at, turn, sample.t)
+                happening = Happening(run.site_id, run.detector_id, run.revision, self._clock(), turn, sample.t)
                 await self._store(feed, run, happening)
                 raised |= any(change.what != "clear" for each in turn.chain() for change in each.changes)
             run.error = ""
@@ -201,7 +203,7 @@ class Engine:
         if run is None:
             raise Refused([Fault("detector", f"{detector_id} does not run", "a detector that runs live")])
         before, turn = run.watch.nobody_inside()
-        await asyncio.to_thread(record_reset, run.detector_id, run.revision, turn)
+        await asyncio.to_thread(record_reset, run.detector_id, run.revision, turn, self._clock())
         self.tell()
         return before
 
@@ -224,7 +226,7 @@ class Engine:
             else:
                 fresh.setdefault(plan.device_id, []).append(run)
         for gone in held.keys() - {plan.detector_id for plan in plans.detectors}:
-            await asyncio.to_thread(close_open_events, gone, by="lost")
+            await asyncio.to_thread(close_open_events, gone, self._clock(), by="lost")
         self.runs = fresh
         self._adopt(plans.devices)
         written = [device for device in plans.devices if DEVICE_KINDS[device.kind].reached == "written"]
@@ -269,7 +271,7 @@ class Engine:
         if held is not None and held.revision == run.revision:
             run.watch.inherit(held.watch)
         elif not run.resume(await asyncio.to_thread(remembered, run.detector_id)):
-            await asyncio.to_thread(close_open_events, run.detector_id, by="lost")
+            await asyncio.to_thread(close_open_events, run.detector_id, self._clock(), by="lost")
         return run
 
     async def _follow_changes(self) -> None:

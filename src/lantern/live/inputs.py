@@ -9,13 +9,13 @@ import asyncio
 import time
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
 import structlog
 
+from lantern.core.linking.arming import Armed
 from lantern.core.linking.inputs import Debounced, Input, State
-from lantern.core.rehearsal import Armed
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.live.recorder import InputTurn, known_inputs
 from lantern.live.tasks import Patience, end
@@ -69,9 +69,12 @@ class Panel:
 
 
 class Inputs:
-    """Of all modules. `store` keeps what turned, however long the store is away; `on_change` tells whoever looks."""
+    """Of all modules. `store` keeps what turned, however long the store is away; `on_change` tells whoever looks; `clock` says
+    when it turned.
+    """
 
-    def __init__(self, store: Store, on_change: Callable[[], None]) -> None:
+    def __init__(self, store: Store, on_change: Callable[[], None], clock: Callable[[], datetime]) -> None:
+        self._clock = clock
         self.panels: dict[int, Panel] = {}
         self.armed: Mapping[tuple[int, str], list[Armed]] = {}
         self._store, self._on_change = store, on_change
@@ -153,7 +156,7 @@ class Inputs:
             state=each.held.settled,
             told=each.told,
             reading=each.reading or 0.0,
-            at=datetime.now(UTC),
+            at=self._clock(),
         )
         await self._store(turn, self.armed.get((panel.site_id, name), []))
 

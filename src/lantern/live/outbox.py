@@ -1,223 +1,225 @@
-"""The outbox in the store: effects that are ordered, due, delivered, put off, expired or dropped; what each output is; who holds it.
+"""The outbox in the store: the core's switches, kept as rows, stepped by whoever has the clock.
 
-Everything is asked for by device and output, of rows that still wait or hold and of one kept state an output: never of history.
+Nothing is decided here: open orders become the core's `Switch`, which is advanced, acknowledged or confirmed, and kept again.
+So a restart goes on where the last one stood. Only open orders and one row an output are looked at, never history.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from lantern.core.linking.timeline import Firing
+from lantern.core.linking import outcomes
+from lantern.core.linking.arming import Firing
+from lantern.core.linking.orders import Order, Standing
+from lantern.core.linking.switch import Switch
 from lantern.db.base import transaction
-from lantern.live.tables import EffectRow, OutputRow
+from lantern.live.tables import OrderRow, OutputRow
 
-NEVER_EXPIRES = timedelta(days=3650)  # letting go of an output is delivered however late
-IDLE_S = 0.2
 FIRST_RETRY_S = 0.25
 LONGEST_RETRY_S = 4.0
-LATE_S = 0.5
+LOCK = 0x0D0B  # of the outbox, among the database's advisory locks
+
+
+def place(session: Session, event_id: int, device_id: int, firing: Firing, raised_at: datetime) -> None:
+    """Store what a link orders of an output."""
+    order = firing.order(0, 0.0)
+    session.add(
+        OrderRow(
+            event_id=event_id,
+            link=firing.link,
+            device_id=device_id,
+            thing=order.thing,
+            at=raised_at + timedelta(seconds=order.at_s),
+            length_s=order.length_s,
+            priority=order.priority,
+            expire_s=order.expire_s,
+            stage="ordered",
+        )
+    )
+
+
+# ---- the switches of a module, as the store holds them -------------------------------------------------------------------
+
+
+class Switches:
+    """The switches of one module at an instant, which is second 0 to them. One transaction at a time has them."""
+
+    def __init__(self, session: Session, device_id: int, at: datetime) -> None:
+        self._session, self._device_id, self._at = session, device_id, at
+        session.execute(select(func.pg_advisory_xact_lock(LOCK, device_id)))
+        of_module = select(OutputRow).where(OutputRow.device_id == device_id)
+        self.outputs = {row.output: row for row in session.scalars(of_module)}
+        is_open = select(OrderRow).where(OrderRow.device_id == device_id, OrderRow.stage != "over")
+        self._rows = [(row, self._standing(row)) for row in session.scalars(is_open.order_by(OrderRow.id))]
+        by_thing: dict[str, list[Standing]] = {name: [] for name in self.outputs}
+        for row, standing in self._rows:
+            by_thing.setdefault(row.thing, []).append(standing)
+        self.of = {name: Switch(held, on=self._is_on(name)) for name, held in by_thing.items()}
+        for switch in self.of.values():
+            switch.advance(0.0)
+
+    def _is_on(self, output: str) -> bool:
+        row = self.outputs.get(output)
+        return row is not None and row.active
+
+    def _seconds(self, at: datetime | None) -> float | None:
+        return None if at is None else (at - self._at).total_seconds()
+
+    def _standing(self, row: OrderRow) -> Standing:
+        at_s = (row.at - self._at).total_seconds()
+        order = Order(row.id, row.thing, at_s, row.length_s, row.priority, row.expire_s)
+        from_s, to_s = self._seconds(row.from_at), self._seconds(row.to_at)
+        return Standing(order, row.stage, from_s, to_s, row.result, row.because)  # type: ignore[arg-type] # as it was kept
+
+    def keep(self) -> None:
+        """Write what has changed."""
+        for row, standing in self._rows:
+            if (row.stage, row.result) != (standing.stage, standing.result):
+                row.stage, row.result, row.because = standing.stage, standing.result, standing.because
+                row.from_at, row.to_at = self._instant(standing.from_s), self._instant(standing.to_s)
+
+    def _instant(self, seconds: float | None) -> datetime | None:
+        return None if seconds is None else self._at + timedelta(seconds=seconds)
+
+    def is_now(self, output: str, active: bool) -> None:
+        """Keep what an output said that it is."""
+        values = {"active": active, "at": self._at, "attempts": 0, "next_try_at": None, "error": ""}
+        _keep_output(self._session, self._device_id, output, values)
+
+
+def _keep_output(session: Session, device_id: int, output: str, values: dict[str, object]) -> None:
+    made = insert(OutputRow).values({"active": False, "device_id": device_id, "output": output} | values)
+    session.execute(made.on_conflict_do_update(index_elements=["device_id", "output"], set_=values))
+
+
+def acknowledge(session: Session, device_id: int, output: str, at: datetime) -> int:
+    """Let go of a latched output; returns how many standing causes it had."""
+    switches = Switches(session, device_id, at)
+    switch = switches.of.get(output)
+    held = 0 if switch is None else switch.acknowledge(0.0)
+    switches.keep()
+    return held
+
+
+# ---- delivering ----------------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
 class Due:
-    """A switching that is to be delivered now."""
+    """An output that is to be written now, and what it is to be."""
 
-    id: int
     output: str
     active: bool
-    attempts: int
 
 
-# ---- ordering --------------------------------------------------------------------------------------------------------
+@dataclass(frozen=True)
+class Round:
+    """What is to be done for a module now; `wait_s`: how long until something is due again (inf: nothing is ordered).
 
-
-def order(session: Session, event_id: int, device_id: int, firing: Firing, at: datetime) -> None:
-    """An on and, unless latched, an off. A pulse on an output that is active extends it and never cuts it short."""
-    on_at = at + timedelta(seconds=firing.on_s)
-    expires = on_at + timedelta(seconds=firing.effect.expire_s)
-    held = bool(latched(session, device_id, firing.output))
-    on = _effect(event_id, device_id, firing.output, active=True, due=on_at, expires=expires)
-    on.holds = firing.off_s is None
-    session.add(on)
-    offs = _waiting(device_id).where(EffectRow.output == firing.output, EffectRow.active.is_(False))
-    pending = session.scalars(offs.where(EffectRow.due_at >= on_at).with_for_update()).all()
-    if firing.off_s is None:
-        for row in pending:
-            row.state, row.note = "dropped", f"latched by event {event_id}"
-        return
-    off_at = at + timedelta(seconds=firing.off_s)
-    off = _effect(event_id, device_id, firing.output, active=False, due=off_at, expires=off_at + NEVER_EXPIRES)
-    if held:
-        off.state, off.note = "dropped", "the output is latched by another event"
-    for row in pending:
-        if off.state == "waiting" and row.due_at > off_at:
-            off.state, off.note = "dropped", f"event {row.event_id} lasts longer"
-        elif off.state == "waiting":
-            row.state, row.note = "dropped", f"extended by event {event_id}"
-    session.add(off)
-
-
-def latched(session: Session, device_id: int, output: str) -> Sequence[EffectRow]:
-    """Ons of an output that latch and are not acknowledged."""
-    query = select(EffectRow).where(EffectRow.device_id == device_id, EffectRow.output == output, EffectRow.holds)
-    return session.scalars(query).all()
-
-
-def acknowledge(session: Session, device_id: int, output: str) -> int:
-    """Let go of a latched output; returns how many standing causes it had."""
-    rows = latched(session, device_id, output)
-    at = datetime.now(UTC)
-    for row in rows:
-        row.holds = False
-        off = _effect(row.event_id, device_id, output, active=False, due=at, expires=at + NEVER_EXPIRES)
-        session.add(off)
-    return len(rows)
-
-
-def _effect(event_id: int, device_id: int, output: str, *, active: bool, due: datetime, expires: datetime) -> EffectRow:
-    return EffectRow(
-        event_id=event_id,
-        device_id=device_id,
-        output=output,
-        active=active,
-        due_at=due,
-        expires_at=expires,
-        state="waiting",
-        next_try_at=due,
-    )
-
-
-# ---- delivering ------------------------------------------------------------------------------------------------------
-
-
-def due_effects(device_id: int) -> tuple[list[Due], float]:
-    """What is to be written now, and how long until the next is due. What is too late expires here.
-
-    Effects of one output stay in their order: one waits for the one before it, however long that is retried. Of several
-    outputs those that are to be let go come first: after a restart nothing stays on for longer than it must.
+    `active`: outputs that were on when they were last asked; `unsettled`: those that are to be written, now or a little later.
     """
-    at = datetime.now(UTC)
+
+    due: tuple[Due, ...]
+    wait_s: float
+    active: frozenset[str]
+    unsettled: frozenset[str]
+
+
+def look(device_id: int, at: datetime) -> Round:
+    """Let it be `at`: pulses end, orders fall due or expire. Returns what is to be written.
+
+    Outputs that are to be let go come first: after a restart nothing stays on for longer than it must.
+    """
     with transaction() as session:
-        _expire(session, device_id, at)
-        by_output: dict[str, list[Due]] = {}
-        held_back: set[str] = set()
-        ordered = _waiting(device_id).where(EffectRow.due_at <= at).order_by(EffectRow.due_at, EffectRow.id)
-        for row in session.scalars(ordered):
-            if row.next_try_at > at:
-                held_back.add(row.output)
-            elif row.output not in held_back:
-                by_output.setdefault(row.output, []).append(Due(row.id, row.output, row.active, row.attempts))
-        later = _waiting(device_id).where(EffectRow.due_at > at).order_by(EffectRow.due_at).limit(1)
-        soonest = session.scalar(later.with_only_columns(EffectRow.due_at))
-    due = [each for some in sorted(by_output.values(), key=lambda some: some[-1].active) for each in some]
-    return due, IDLE_S if soonest is None else max((soonest - at).total_seconds(), 0.0)
+        switches = Switches(session, device_id, at)
+        switches.keep()
+        due, waits, unsettled = [], [], set()
+        for name, switch in switches.of.items():
+            if switch.next_s is not None:
+                waits.append(switch.next_s)
+            row, wanted = switches.outputs.get(name), switch.wanted
+            if wanted is None:
+                continue
+            unsettled.add(name)
+            held_back = None if row is None else row.next_try_at
+            if held_back is not None and held_back > at:
+                waits.append((held_back - at).total_seconds())
+            else:
+                due.append(Due(name, wanted))
+        active = frozenset(name for name, row in switches.outputs.items() if row.active)
+    wait_s = max(min(waits, default=math.inf), 0.0)
+    return Round(tuple(sorted(due, key=lambda each: each.active)), wait_s, active, frozenset(unsettled))
 
 
-def _expire(session: Session, device_id: int, at: datetime) -> None:
-    for row in session.scalars(_waiting(device_id).where(EffectRow.expires_at < at)):
-        row.state, row.note, row.holds = "expired", "not delivered in time", False
-        offs = _waiting(device_id).where(EffectRow.event_id == row.event_id, EffectRow.output == row.output)
-        for off in session.scalars(offs.where(EffectRow.active.is_(False))):
-            off.state, off.note = "dropped", "its switching on expired"
-    session.flush()
+def confirm(device_id: int, output: str, active: bool, at: datetime) -> None:
+    """The module said that the output is so now: what was due has begun, and what ended is over."""
+
+    def confirmed(switch: Switch) -> None:
+        switch.confirm(0.0, active)
+
+    _change(device_id, output, at, confirmed, is_now=active)
 
 
-def _waiting(device_id: int):  # type: ignore[no-untyped-def] # a select, whose type says no more
-    return select(EffectRow).where(EffectRow.device_id == device_id, EffectRow.state == "waiting")
+def end_pulses(device_id: int, output: str, at: datetime) -> None:
+    """The module said that the output is off, for the program stops."""
+
+    def ended(switch: Switch) -> None:
+        switch.cut(0.0, outcomes.STOPPED)
+
+    _change(device_id, output, at, ended, is_now=False)
 
 
-def delivered(effect_id: int, note: str = "") -> bool:
-    """Mark it and keep what its output now is; a pulse that began late keeps its length. Returns whether others were put off by that."""
-    at = datetime.now(UTC)
+def _change(device_id: int, output: str, at: datetime, change: Callable[[Switch], None], *, is_now: bool) -> None:
     with transaction() as session:
-        row = session.get_one(EffectRow, effect_id)
-        row.state, row.delivered_at, row.attempts, row.note = "delivered", at, row.attempts + 1, note
-        _keep(session, row, at)
-        late = at - row.due_at
-        began_late = row.active and late > timedelta(seconds=LATE_S)
-        if began_late:
-            session.execute(
-                update(EffectRow)
-                .where(
-                    EffectRow.event_id == row.event_id,
-                    EffectRow.device_id == row.device_id,
-                    EffectRow.output == row.output,
-                    EffectRow.active.is_(False),
-                    EffectRow.state == "waiting",
-                )
-                .values(due_at=EffectRow.due_at + late, next_try_at=EffectRow.due_at + late)
-            )
-        return began_late
+        switches = Switches(session, device_id, at)
+        if output in switches.of:
+            change(switches.of[output])
+        switches.is_now(output, is_now)
+        switches.keep()
 
 
-def _keep(session: Session, row: EffectRow, at: datetime) -> None:
-    values = {"active": row.active, "effect_id": row.id, "at": at}
-    made = insert(OutputRow).values(device_id=row.device_id, output=row.output, **values)
-    session.execute(made.on_conflict_do_update(index_elements=["device_id", "output"], set_=values))
-
-
-def postpone(effect_id: int, attempts: int, note: str) -> None:
-    wait_s = min(FIRST_RETRY_S * 2**attempts, LONGEST_RETRY_S)
+def postpone(device_id: int, output: str, at: datetime, error: str) -> None:
+    """It was not written: try again later, each time twice as late."""
     with transaction() as session:
-        row = session.get_one(EffectRow, effect_id)
-        row.attempts, row.note = attempts + 1, note
-        row.next_try_at = datetime.now(UTC) + timedelta(seconds=wait_s)
-
-
-def drop(effect_id: int, note: str) -> None:
-    with transaction() as session:
-        row = session.get_one(EffectRow, effect_id)
-        row.state, row.note, row.holds = "dropped", note, False
+        row = session.get(OutputRow, (device_id, output))
+        attempts = 0 if row is None else row.attempts
+        again = at + timedelta(seconds=min(FIRST_RETRY_S * 2**attempts, LONGEST_RETRY_S))
+        values = {"at": at if row is None else row.at, "attempts": attempts + 1, "next_try_at": again, "error": error}
+        _keep_output(session, device_id, output, values)
 
 
 def retry_now(device_id: int) -> None:
     """A module that came back need not wait out its back-off."""
     with transaction() as session:
-        session.execute(
-            update(EffectRow)
-            .where(EffectRow.device_id == device_id, EffectRow.state == "waiting")
-            .values(next_try_at=EffectRow.due_at)
+        session.execute(update(OutputRow).where(OutputRow.device_id == device_id).values(next_try_at=None))
+
+
+def drop(device_id: int, output: str) -> None:
+    """The module has no such output any more: nothing that was ordered of it will be done."""
+    with transaction() as session:
+        is_open = update(OrderRow).where(
+            OrderRow.device_id == device_id, OrderRow.thing == output, OrderRow.stage != "over"
         )
+        session.execute(is_open.values(stage="over", result="dropped", because=outcomes.NO_OUTPUT))
+        gone = session.get(OutputRow, (device_id, output))
+        if gone is not None:
+            session.delete(gone)
 
 
-def active_outputs(device_id: int) -> set[str]:
-    """Outputs whose last delivered effect switched them on."""
+# ---- ending --------------------------------------------------------------------------------------------------------------
+
+
+def outputs_on(device_id: int, at: datetime) -> tuple[list[str], list[str]]:
+    """Outputs that are on: those that only pulses hold, and those that are latched."""
     with transaction() as session:
-        query = select(OutputRow.output).where(OutputRow.device_id == device_id, OutputRow.active)
-        return set(session.scalars(query))
-
-
-def in_flight(device_id: int, output: str) -> bool:
-    """Is an effect of this output due and not yet delivered? Then its own delivery settles the coil."""
-    with transaction() as session:
-        query = _waiting(device_id).where(EffectRow.output == output, EffectRow.due_at <= datetime.now(UTC))
-        return session.scalar(query.with_only_columns(EffectRow.id).limit(1)) is not None
-
-
-# ---- ending ----------------------------------------------------------------------------------------------------------
-
-
-def pulses_that_are_on(device_id: int) -> list[Due]:
-    """The offs that outputs which are on now wait for, one an output: the one that ends its pulse."""
-    with transaction() as session:
-        on = select(OutputRow.output).where(OutputRow.device_id == device_id, OutputRow.active)
-        rows = session.scalars(
-            _waiting(device_id)
-            .where(EffectRow.active.is_(False), EffectRow.output.in_(on))
-            .order_by(EffectRow.output, EffectRow.due_at)
-        ).all()
-        return list({row.output: Due(row.id, row.output, False, row.attempts) for row in rows}.values())
-
-
-def latched_outputs(device_id: int) -> list[str]:
-    """Outputs that are on until somebody acknowledges them."""
-    with transaction() as session:
-        query = select(OutputRow.output).where(OutputRow.device_id == device_id, OutputRow.active)
-        holding = select(EffectRow.output).where(EffectRow.device_id == device_id, EffectRow.holds)
-        return sorted(session.scalars(query.where(OutputRow.output.in_(holding))))
+        switches = Switches(session, device_id, at)
+        on = sorted(name for name, switch in switches.of.items() if switch.on)
+        latched = [name for name in on if switches.of[name].latched]
+        return [name for name in on if name not in latched], latched

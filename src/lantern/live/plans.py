@@ -12,8 +12,8 @@ from sqlalchemy import select
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.kinds import kind_of
+from lantern.core.linking.arming import Armed
 from lantern.core.logic.timetable import Timetable
-from lantern.core.rehearsal import Armed
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow, TimetableRow
 from lantern.lists.tables import ListRow

@@ -1,10 +1,10 @@
-"""What the engine writes: an event with its effects and the decision's memory, in one transaction, once."""
+"""What the engine writes: an event with its orders and the decision's memory, in one transaction, once."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4, uuid5
 
@@ -12,13 +12,14 @@ from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from lantern.core.linking import outcomes
+from lantern.core.linking.arming import Armed, Arming, Firing, Heard
 from lantern.core.linking.inputs import State, raises
-from lantern.core.linking.timeline import Firing, firings
 from lantern.core.logic.timetable import Timetable
-from lantern.core.rehearsal import Armed, active
+from lantern.core.reasons import Reason
 from lantern.core.watch import Turn
 from lantern.db.base import transaction
-from lantern.live.outbox import order
+from lantern.live.outbox import place
 from lantern.live.tables import DecisionRow, EventRow, InputRow
 from lantern.survey.tables import outputs_of
 
@@ -58,12 +59,12 @@ def _record(
             repeat = change.what == "repeat"
             outcomes.append(stored or _raise(session, happening, turn, links, hours, key, repeat=repeat))
     if turn.state is not None:
-        remember(session, happening.detector_id, turn.region, happening.revision, turn.state)
+        remember(session, happening.detector_id, turn.region, happening.revision, turn.state, happening.at)
     return outcomes
 
 
-def remember(session: Session, detector_id: int, region: str, revision: int, state: Any) -> None:
-    values = {"revision": revision, "state": asdict(state), "at": datetime.now(UTC)}
+def remember(session: Session, detector_id: int, region: str, revision: int, state: Any, at: datetime) -> None:
+    values = {"revision": revision, "state": asdict(state), "at": at}
     made = insert(DecisionRow).values(detector_id=detector_id, region=region, **values)
     session.execute(made.on_conflict_do_update(index_elements=["detector_id", "region"], set_=values))
 
@@ -75,24 +76,24 @@ def remembered(detector_id: int) -> dict[str, tuple[int, dict[str, Any]]]:
         return {row.region: (row.revision, dict(row.state)) for row in rows}
 
 
-def close_open_events(detector_id: int, *, by: str) -> None:
+def close_open_events(detector_id: int, at: datetime, *, by: str) -> None:
     """A decision that ends for another cause than its reading (a new revision) leaves no event open."""
     with transaction() as session:
         session.execute(
             update(EventRow)
             .where(EventRow.detector_id == detector_id, EventRow.cleared_at.is_(None))
-            .values(cleared_at=datetime.now(UTC), cleared_by=by)
+            .values(cleared_at=at, cleared_by=by)
         )
 
 
-def record_reset(detector_id: int, revision: int, turn: Turn) -> None:
+def record_reset(detector_id: int, revision: int, turn: Turn, at: datetime) -> None:
     """Somebody set a region's state by hand: remember it, and let no event of the region stand."""
     with transaction() as session:
-        remember(session, detector_id, turn.region, revision, turn.state)
+        remember(session, detector_id, turn.region, revision, turn.state, at)
         standing = update(EventRow).where(
             EventRow.detector_id == detector_id, EventRow.region == turn.region, EventRow.cleared_at.is_(None)
         )
-        session.execute(standing.values(cleared_at=datetime.now(UTC), cleared_by="reset"))
+        session.execute(standing.values(cleared_at=at, cleared_by="reset"))
 
 
 def _raise(
@@ -105,9 +106,8 @@ def _raise(
     *,
     repeat: bool,
 ) -> str:
-    hearing = [each for each in links if each.link.listens_to(turn.region, turn.own.get("list"))]
-    awake = active(hours, happening.at, happening.at)(happening.at)
-    ordered = _ordered(hearing, happening.at, awake=awake, repeat=repeat)
+    arming = Arming(links, hours, happening.at, happening.at)
+    answer = arming.answer(Heard(turn.region, turn.own.get("list"), repeat), happening.at)
     event = EventRow(
         key=key,
         detector_id=happening.detector_id,
@@ -122,38 +122,19 @@ def _raise(
         device_t=happening.device_t,
         direction=turn.direction,
     )
-    return _store(session, happening.site_id, event, ordered)
+    return _store(session, happening.site_id, event, *answer)
 
 
-@dataclass(frozen=True)
-class _Ordered:
-    """What an event sets off, and what is told of that."""
-
-    firings: Sequence[Firing]
-    outcome: str
-
-
-def _ordered(hearing: Sequence[Armed], at: datetime, *, awake: bool, repeat: bool) -> _Ordered:
-    armed = [each.link for each in hearing if awake and each.between(at, at)(at)]
-    fired = [f for link in armed for f in firings(link, event=0, raised_s=0.0, repeat=repeat)]
-    if not awake or (hearing and not armed):
-        return _Ordered(fired, "outside the timetable")
-    if not hearing:
-        return _Ordered(fired, "no link")
-    return _Ordered(fired, "fired" if fired else "no effect")
-
-
-def _store(session: Session, site_id: int, event: EventRow, ordered: _Ordered) -> str:
-    """The event with its effects; returns its outcome."""
+def _store(session: Session, site_id: int, event: EventRow, fired: Sequence[Firing], reason: Reason) -> str:
+    """The event with its orders; returns its outcome."""
     devices = {output.name: device.id for device, output in outputs_of(session, site_id)}
-    gone = sorted({firing.output for firing in ordered.firings if firing.output not in devices})
-    missing = f"; the site has no output {', '.join(gone)} any more" if gone else ""
-    event.outcome = f"{ordered.outcome}{missing}"
+    missing = outcomes.without_outputs(sorted({firing.output for firing in fired if firing.output not in devices}))
+    event.outcome, event.because = f"{outcomes.OF_EVENT[reason.code]}{missing}", reason.text
     session.add(event)
     session.flush()
-    for firing in ordered.firings:
+    for firing in fired:
         if firing.output in devices:
-            order(session, event.id, devices[firing.output], firing, event.raised_at)
+            place(session, event.id, devices[firing.output], firing, event.raised_at)
     return event.outcome
 
 
@@ -198,8 +179,8 @@ def record_input(turn: InputTurn, links: Sequence[Armed]) -> str | None:
             reading=turn.reading,
             why={"state": turn.state, "before": turn.before, "told": turn.told},
         )
-        hearing = [each for each in links if each.link.listens_to(turn.state)]
-        return _store(session, turn.site_id, event, _ordered(hearing, turn.at, awake=True, repeat=False))
+        answer = Arming(links, None, turn.at, turn.at).answer(Heard(turn.state), turn.at)
+        return _store(session, turn.site_id, event, *answer)
 
 
 def known_inputs(device_id: int) -> dict[str, str]:

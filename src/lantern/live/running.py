@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from lantern.core.kinds import watch
+from lantern.core.linking.arming import Armed
 from lantern.core.logic.timetable import Timetable
-from lantern.core.rehearsal import Armed
 from lantern.core.watch import Watch
 from lantern.live.plans import Plan
 

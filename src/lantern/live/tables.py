@@ -1,4 +1,4 @@
-"""What happens live: events and effects (append-only), what each decision remembers, and how each device stands."""
+"""What happens live: events and orders (append-only), what each decision remembers, and how each device stands."""
 
 from __future__ import annotations
 
@@ -34,47 +34,50 @@ class EventRow(Base):
     reading: Mapped[float]
     why: Mapped[dict[str, Any]]
     own: Mapped[dict[str, Any]] = mapped_column(default=dict)  # what only its family knows of it
-    outcome: Mapped[str]  # fired, or why not
+    outcome: Mapped[str]  # fired, or why not, in a word or two
+    because: Mapped[str] = mapped_column(default="")  # the same as a sentence, with its figures
     object: Mapped[str | None]  # which one, where objects are watched
     direction: Mapped[str | None]
     device_t: Mapped[float | None]  # the device's own time of the sample that raised
 
 
-class EffectRow(Base):
-    """The outbox: one switching of one output, ordered by one event. Delivered once; written again only until then."""
+class OrderRow(Base):
+    """The outbox: one effect ordered by one event of one thing, and how it stands. `core.linking` says what becomes of it."""
 
-    __tablename__ = "effect"
+    __tablename__ = "effect_order"
     __table_args__ = (
-        UniqueConstraint("event_id", "device_id", "output", "active"),
-        Index("ix_effect_waiting", "device_id", "due_at", postgresql_where=text("state = 'waiting'")),
-        Index("ix_effect_holds", "device_id", "output", postgresql_where=text("holds")),
+        UniqueConstraint("event_id", "link", "device_id", "thing"),
+        Index("ix_effect_order_open", "device_id", postgresql_where=text("stage <> 'over'")),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     event_id: Mapped[int] = mapped_column(ForeignKey("event.id"), index=True)
+    link: Mapped[str]
     device_id: Mapped[int] = mapped_column(ForeignKey("device.id"))
-    output: Mapped[str]
-    active: Mapped[bool]
-    due_at: Mapped[datetime]
-    expires_at: Mapped[datetime]
-    state: Mapped[str]  # waiting, delivered, expired, dropped
-    attempts: Mapped[int] = mapped_column(default=0)
-    next_try_at: Mapped[datetime]
-    delivered_at: Mapped[datetime | None]
-    note: Mapped[str] = mapped_column(default="")
-    holds: Mapped[bool] = mapped_column(default=False)  # an on that latches, until it is acknowledged
+    thing: Mapped[str]  # of the device: an output
+    at: Mapped[datetime]  # for which it is ordered
+    length_s: Mapped[float | None]  # None: until somebody acknowledges it
+    priority: Mapped[int]
+    expire_s: Mapped[float]
+    stage: Mapped[str]  # ordered, waiting, running, over
+    from_at: Mapped[datetime | None]
+    to_at: Mapped[datetime | None]
+    result: Mapped[str | None]
+    because: Mapped[str] = mapped_column(default="")
 
 
 class OutputRow(Base):
-    """What each output was last switched to, and by which effect, so that nobody need look through all effects."""
+    """What each output last said that it is, and how often it has been asked in vain since."""
 
     __tablename__ = "output_state"
 
     device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), primary_key=True)
     output: Mapped[str] = mapped_column(primary_key=True)
     active: Mapped[bool]
-    effect_id: Mapped[int]
     at: Mapped[datetime]
+    attempts: Mapped[int] = mapped_column(default=0)
+    next_try_at: Mapped[datetime | None]
+    error: Mapped[str] = mapped_column(default="")
 
 
 class InputRow(Base):
@@ -116,5 +119,6 @@ def recent_events(session: Session, detector_id: int, count: int = 20) -> list[E
     return list(session.scalars(query))
 
 
-def effects_of(session: Session, event_ids: list[int]) -> list[EffectRow]:
-    return list(session.scalars(select(EffectRow).where(EffectRow.event_id.in_(event_ids)).order_by(EffectRow.due_at)))
+def orders_of(session: Session, event_ids: list[int]) -> list[OrderRow]:
+    query = select(OrderRow).where(OrderRow.event_id.in_(event_ids))
+    return list(session.scalars(query.order_by(OrderRow.at, OrderRow.id)))

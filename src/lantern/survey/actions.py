@@ -19,7 +19,7 @@ from lantern.links.tables import Cause, InputCause, LinkRow, TimetableRow, timet
 from lantern.lists.actions import save_list
 from lantern.lists.tables import ListRow, lists_of
 from lantern.live.late import LateRow
-from lantern.live.tables import DecisionRow, DeviceStateRow, EffectRow, EventRow, InputRow, OutputRow
+from lantern.live.tables import DecisionRow, DeviceStateRow, EventRow, InputRow, OrderRow, OutputRow
 from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow
 from lantern.revisions import RevisionRow, keep
 from lantern.survey.grounds import keep_pictures, pictures_of
@@ -262,7 +262,7 @@ def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
         delete(RecordingRow).where(RecordingRow.device_id.in_(devices)),
         delete(RecordingPlanRow).where(RecordingPlanRow.device_id.in_(devices)),
         delete(LateRow).where(LateRow.device_id.in_(devices)),
-        delete(EffectRow).where(EffectRow.device_id.in_(devices)),
+        delete(OrderRow).where(OrderRow.device_id.in_(devices)),
         delete(OutputRow).where(OutputRow.device_id.in_(devices)),
         delete(EventRow).where(_events_of(row.id)),
         delete(InputRow).where(InputRow.device_id.in_(devices)),

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import and_, delete, or_, select, update
+from sqlalchemy import and_, delete, select, update
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.site import Device
 from lantern.links.tables import LinkRow
-from lantern.live.tables import EffectRow, InputRow, OutputRow
+from lantern.live.tables import InputRow, OrderRow, OutputRow
 from lantern.revisions import keep
 from lantern.survey.tables import DeviceRow, inputs_of, outputs_of
 
@@ -50,13 +50,13 @@ def follow_outputs(session: Session, row: DeviceRow, model: Device, was: list[st
     changed = {old: new for old, new in renamed.items() if old != new}
     if not changed:
         return
-    stands = (OutputRow, OutputRow.device_id == row.id)
-    waits = (EffectRow, and_(EffectRow.device_id == row.id, or_(EffectRow.state == "waiting", EffectRow.holds)))
-    for table, which in (stands, waits):  # by way of names that nothing has, for two may change places
+    stands = (OutputRow, OutputRow.output, OutputRow.device_id == row.id)
+    is_open = (OrderRow, OrderRow.thing, and_(OrderRow.device_id == row.id, OrderRow.stage != "over"))
+    for table, named, which in (stands, is_open):  # by way of names that nothing has, for two may change places
         steps = [(old, f"\x1f{number}") for number, old in enumerate(changed)]
         steps += [(f"\x1f{number}", new) for number, new in enumerate(changed.values())]
         for old, new in steps:
-            session.execute(update(table).where(which, table.output == old).values(output=new))
+            session.execute(update(table).where(which, named == old).values({named: new}))
     for link in session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id)):
         effects = [
             effect | {"output": changed.get(effect["output"], effect["output"])} for effect in link.body["effects"]

@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
 from lantern.core.kinds import kind_of
+from lantern.core.linking.arming import Armed
 from lantern.core.raising import Raising
-from lantern.core.rehearsal import Armed, rehearse
+from lantern.core.rehearsal import rehearse
 from lantern.core.scoring.marking import marks_of_event
 from lantern.core.signals import Series
 from lantern.core.tuning.measures import Card
@@ -78,7 +79,7 @@ def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Arme
         ],
         "marks": {row.id: reason.as_dict() for row, reason in zip(rows, done.mark_reasons, strict=True)},
         "missed": [rows[i].id for i in done.judged.missed],
-        "effects": [active.as_dict() for active in done.effects],
+        "effects": done.effects_shown(),
         "armed": done.armed_s,
     }
 

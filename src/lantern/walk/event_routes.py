@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from sqlalchemy import Select, case, func, select
 
 from lantern.db.base import transaction
-from lantern.live.tables import EffectRow, EventRow
+from lantern.live.tables import EventRow, OrderRow
 from lantern.recordings.tables import LiveMarkRow
 from lantern.survey.tables import DeviceRow, site_of
 from lantern.tune.tables import DetectorRow
@@ -18,9 +18,7 @@ from lantern.web.ledger import EXPORT, Column, Ledger
 from lantern.web.pages import render
 
 router = APIRouter()
-_outputs = select(func.string_agg(EffectRow.output.distinct(), ", ")).where(
-    EffectRow.event_id == EventRow.id, EffectRow.active
-)
+_outputs = select(func.string_agg(OrderRow.thing.distinct(), ", ")).where(OrderRow.event_id == EventRow.id)
 LEDGER = Ledger(
     "events",
     (
@@ -34,6 +32,7 @@ LEDGER = Ledger(
         Column("cleared", "cleared", EventRow.cleared_at),
         Column("cleared_by", "by", EventRow.cleared_by, choices=True),
         Column("outcome", "outcome", EventRow.outcome, choices=True),
+        Column("because", "why", EventRow.because),
         Column("outputs", "outputs", _outputs.scalar_subquery()),
         Column("verdict", "verdict", LiveMarkRow.verdict, choices=True),
         Column("revision", "revision", EventRow.revision, num=True),

@@ -14,12 +14,13 @@ from sse_starlette.sse import EventSourceResponse
 
 from lantern.benches.register import bench_of
 from lantern.core.kinds import family_of, kind_of
-from lantern.db.base import transaction
+from lantern.core.linking.outcomes import OF_ORDER
+from lantern.db.base import now, transaction
 from lantern.db.numbers import Count, Id
 from lantern.links.tables import armed_links
 from lantern.live.calls import ask_engine
 from lantern.live.outbox import acknowledge
-from lantern.live.tables import effects_of, recent_events
+from lantern.live.tables import OrderRow, OutputRow, orders_of, recent_events
 from lantern.people.tables import scale_of
 from lantern.recordings.tables import LiveMarkRow, marks_on
 from lantern.recordings.verdicts import lacking
@@ -119,22 +120,13 @@ async def stream(request: Request, detector_id: Id) -> EventSourceResponse:
 
 @router.get("/walk/{detector_id}/events", **may("viewer"))
 def events(detector_id: Id) -> Response:
-    """The last events with what became of each of their effects."""
+    """The last events with how each of their orders stands."""
     with transaction() as session:
         rows = recent_events(session, detector_id)
-        effects: dict[int, list[dict[str, Any]]] = {}
-        for effect in effects_of(session, [row.id for row in rows]):
-            effects.setdefault(effect.event_id, []).append(
-                {
-                    "output": effect.output,
-                    "active": effect.active,
-                    "state": effect.state,
-                    "attempts": effect.attempts,
-                    "due": effect.due_at.timestamp(),
-                    "note": effect.note,
-                    "delivered": effect.delivered_at.timestamp() if effect.delivered_at else None,
-                }
-            )
+        orders: dict[int, list[dict[str, Any]]] = {}
+        for order in orders_of(session, [row.id for row in rows]):
+            output = session.get(OutputRow, (order.device_id, order.thing))
+            orders.setdefault(order.event_id, []).append(_order_shown(order, output))
         said = {mark.event_id: mark for mark in marks_on(session, [row.id for row in rows])}
         return json_answer(
             [
@@ -151,12 +143,26 @@ def events(detector_id: Id) -> Response:
                     "own": row.own,
                     "direction": row.direction,
                     "outcome": row.outcome,
+                    "because": row.because,
                     "revision": row.revision,
-                    "effects": effects.get(row.id, []),
+                    "orders": orders.get(row.id, []),
                 }
                 for row in rows
             ]
         )
+
+
+def _order_shown(order: OrderRow, output: OutputRow | None) -> dict[str, Any]:
+    return {
+        "output": order.thing,
+        "stage": order.stage,
+        "result": OF_ORDER.get(order.result),
+        "at": order.at.timestamp(),
+        "from": order.from_at.timestamp() if order.from_at else None,
+        "to": order.to_at.timestamp() if order.to_at else None,
+        "because": order.because,
+        "tries": 0 if output is None else output.attempts,
+    }
 
 
 def _verdict(session: Session, mark: LiveMarkRow | None) -> dict[str, Any] | None:
@@ -167,7 +173,7 @@ def _verdict(session: Session, mark: LiveMarkRow | None) -> dict[str, Any] | Non
 def acknowledge_output(device: Annotated[Id, Body()], output: Annotated[str, Body()]) -> Response:
     """Let go of a latched output of a module."""
     with transaction() as session:
-        return json_answer({"let_go": acknowledge(session, device, output)})
+        return json_answer({"let_go": acknowledge(session, device, output, now())})
 
 
 @router.get("/walk/standins/state", **may("viewer"))

@@ -22,7 +22,7 @@ from lantern.lists.tables import ListRow
 from lantern.live.app import make_ingest
 from lantern.live.engine import Engine
 from lantern.live.late import LateRow
-from lantern.live.tables import EffectRow, EventRow
+from lantern.live.tables import EventRow, OrderRow
 from lantern.recordings import actions
 from lantern.recordings.tables import RecordingRow
 from lantern.revisions import revisions_of
@@ -221,9 +221,9 @@ def test_reads_over_http_open_the_barrier_once(ingest: tuple[TestClient, Engine]
         events = session.scalars(select(EventRow).order_by(EventRow.id)).all()
         assert [(e.object, e.own["list"], e.outcome) for e in events] == [
             ("v1", "crews", "fired"),
-            ("v2", "barred", "no link"),
+            ("v2", "barred", "no link listens"),
         ]
-        assert {effect.output for effect in session.scalars(select(EffectRow))} == {"barrier"}  # on, and off again
+        assert [order.thing for order in session.scalars(select(OrderRow))] == ["barrier"]
 
 
 def test_reads_that_come_late_open_nothing(ingest: tuple[TestClient, Engine], at: Gate) -> None:

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import pytest
 from pydantic import ValidationError
 
+from lantern.core.linking.arming import Armed, Arming, Heard
 from lantern.core.linking.links import Effect, LinkRule, Output
-from lantern.core.linking.timeline import activity, firings
+from lantern.core.linking.orders import Order
+from lantern.core.linking.timeline import activity
+
+AT = datetime(2026, 1, 5, tzinfo=UTC)
 
 
 def link(**values: object) -> LinkRule:
@@ -14,9 +20,14 @@ def link(**values: object) -> LinkRule:
     return LinkRule(name="l", detector="d", effects=effects, **values)  # type: ignore[arg-type]
 
 
+def ordered(rule: LinkRule, *raised: float, repeat: bool = False) -> list[Order]:
+    fired, _ = Arming([Armed(rule, None)], None, AT, AT).answer(Heard("r", repeat=repeat), AT)
+    return [firing.order(i, t) for i, (t, firing) in enumerate((t, each) for t in raised for each in fired)]
+
+
 def active(rule: LinkRule, *raised: float, repeat: bool = False) -> list[tuple[str, float, float | None]]:
-    fired = [f for i, t in enumerate(raised) for f in firings(rule, event=i, raised_s=t, repeat=repeat)]
-    return [(a.output, a.on_s, a.off_s) for a in activity(fired)]
+    stretches, _ = activity(ordered(rule, *raised, repeat=repeat))
+    return [(a.output, a.on_s, a.off_s) for a in stretches]
 
 
 def test_a_pulse_begins_after_the_delay_and_lasts_its_length() -> None:
@@ -40,8 +51,19 @@ def test_repeats_fire_only_where_wished() -> None:
 
 
 def test_the_causes_of_a_stretch_are_told() -> None:
-    fired = [f for i, t in enumerate((0.0, 6.0)) for f in firings(link(), event=i, raised_s=t, repeat=False)]
-    assert activity(fired)[0].events == (0, 1)
+    [stretch], _ = activity(ordered(link(), 0.0, 6.0))
+    assert stretch.orders == [0, 1]
+
+
+def test_a_pulse_that_comes_later_does_not_hold_one_that_is_on() -> None:
+    """The first of two is delayed by 20 s: what has not begun lasts no longer than anything."""
+    late, soon = Order(0, "beacon", 20.0, 5.0), Order(1, "beacon", 1.0, 5.0)
+    stretches, standings = activity([late, soon])
+    assert [(a.on_s, a.off_s) for a in stretches] == [(1.0, 6.0), (20.0, 25.0)]
+    assert [(standings[k].from_s, standings[k].to_s, standings[k].result) for k in (0, 1)] == [
+        (20.0, 25.0, "done"),
+        (1.0, 6.0, "done"),
+    ]
 
 
 def test_normally_closed_holds_the_coil_while_idle() -> None:

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.counted import HandCount, intervals_of
 from lantern.core.faults import Fault, Refused
+from lantern.core.linking.arming import Armed, Arming
 from lantern.core.objects.counting import stereo
 from lantern.core.objects.counting.alignment import is_reversed, offset_s
 from lantern.core.objects.counting.audit import audit, flawless_for, observers_differ, passages_for
@@ -26,7 +27,7 @@ from lantern.core.objects.scene import class_lines, dwell, life, presence
 from lantern.core.objects.shapes import watched_regions
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.objects.verdicts.sighted import ORDER, WORDS
-from lantern.core.rehearsal import Armed, active
+from lantern.core.rehearsal import heard
 from lantern.core.scoring.marks import judge
 from lantern.core.tracks import usual_classes
 from lantern.db.numbers import Id
@@ -60,10 +61,12 @@ def objects_shown(session: Session, detector: ObjectDetector, take: TakeRow, lin
     """For each object of the take its verdict, an index into `VERDICTS`. What raised while every link slept says so."""
     held = scene_of(session, detector, take)
     end = take.start + timedelta(seconds=held.length_s)
-    armed = [each.between(take.start, end) for each in links]
-    awake = active(hours_of(session, take.device.site_id, detector), take.start, end)
-    raised = [(event.object, take.start + timedelta(seconds=event.raised_s)) for event in held.events()]
-    asleep = {name for name, at in raised if not awake(at) or (armed and not any(is_on(at) for is_on in armed))}
+    arming = Arming(links, hours_of(session, take.device.site_id, detector), take.start, end)
+    asleep = set()
+    for event in held.events():
+        _, reason = arming.answer(heard(event), take.start + timedelta(seconds=event.raised_s))
+        if reason.code == "outside_timetable":
+            asleep.add(event.object)
     rightly, falsely = _by_marks(session, held, take)
     codes = []
     for verdict, name in zip(held.verdicts(), held.tracks.ids, strict=True):

@@ -8,7 +8,7 @@ from typing import Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from lantern.core.linking.links import Strict
+from lantern.core.modelled import Strict
 
 State = Literal["idle", "active", "fault", "unknown"]
 SOURCES = ("active", "fault")  # what a link may listen to

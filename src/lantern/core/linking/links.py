@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
+
+from lantern.core.modelled import Strict
 
 MOST_FLASHES_PER_S = 3.0  # WCAG 2.x success criterion 2.3.1, three flashes; from memory
-
-
-class Strict(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 class Output(Strict):

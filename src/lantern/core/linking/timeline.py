@@ -1,69 +1,78 @@
-"""Links over time: which output is active when, and because of which events. Used by rehearsal and by the live engine."""
+"""Orders over time: which output is active when, and because of which orders, where every output that is there answers at once."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 
-from lantern.core.linking.links import Effect, LinkRule
-
-COINCIDE_S = 1e-6
+from lantern.core.linking.orders import Order, Standing
+from lantern.core.linking.switch import Switch
 
 
-@dataclass(frozen=True, slots=True)
-class Firing:
-    """One effect ordered by one event. `off_s` None: latched, on until acknowledged."""
-
-    link: str
-    effect: Effect
-    event: int
-    on_s: float
-    off_s: float | None
-
-    @property
-    def output(self) -> str:
-        return self.effect.output
-
-
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Active:
-    """A stretch during which an output is active, with the events (by index) that caused or extended it."""
+    """A stretch during which an output is active, with the orders (by key) that caused or extended it.
+
+    `off_s` None: latched, on until somebody acknowledges it.
+    """
 
     output: str
     on_s: float
-    off_s: float | None
-    events: tuple[int, ...]
-
-    def as_dict(self) -> dict[str, Any]:
-        return {"output": self.output, "on_s": self.on_s, "off_s": self.off_s, "events": list(self.events)}
+    off_s: float | None = None
+    orders: list[int] = field(default_factory=list)
 
 
-def firings(link: LinkRule, *, event: int, raised_s: float, repeat: bool) -> list[Firing]:
-    """What an armed link orders for one event."""
-    if repeat and not link.on_repeat:
-        return []
-    on_s = raised_s + link.delay_s
-    return [
-        Firing(link.name, effect, event, on_s, None if effect.mode == "latched" else on_s + effect.length_s)
-        for effect in link.effects
-    ]
+@dataclass(frozen=True)
+class Circumstances:
+    """What happens to outputs besides orders: acknowledgements (when, of which), and stretches [from, to) in which an output
+    cannot be written.
+    """
+
+    acknowledged: Sequence[tuple[float, str]] = ()
+    away: Mapping[str, Sequence[tuple[float, float]]] = field(default_factory=dict)
+
+    def is_away(self, output: str, t: float) -> bool:
+        return any(from_s <= t < to_s for from_s, to_s in self.away.get(output, ()))
+
+    def instants(self, output: str) -> list[float]:
+        """When something happens to an output."""
+        acknowledged = [t for t, of in self.acknowledged if of == output]
+        return sorted({*acknowledged, *(to_s for _, to_s in self.away.get(output, ()))})
 
 
-def activity(ordered: Sequence[Firing]) -> list[Active]:
-    """Firings to stretches an output: one that comes while the output is active extends it, and never cuts it short."""
-    out: list[Active] = []
-    for output in sorted({firing.output for firing in ordered}):
-        mine = sorted((f for f in ordered if f.output == output), key=lambda f: (f.on_s, f.event))
-        open_one: Active | None = None
-        for firing in mine:
-            if open_one is not None and (open_one.off_s is None or firing.on_s <= open_one.off_s + COINCIDE_S):
-                ends = None if open_one.off_s is None or firing.off_s is None else max(open_one.off_s, firing.off_s)
-                open_one = Active(output, open_one.on_s, ends, (*open_one.events, firing.event))
-            else:
-                if open_one is not None:
-                    out.append(open_one)
-                open_one = Active(output, firing.on_s, firing.off_s, (firing.event,))
-        if open_one is not None:
-            out.append(open_one)
-    return sorted(out, key=lambda active: (active.on_s, active.output))
+def activity(
+    ordered: Iterable[Order], during: Circumstances = Circumstances()
+) -> tuple[list[Active], dict[int, Standing]]:
+    """Step every output through its orders. Returns the stretches in order of time, and how each order stands, by key."""
+    by_output: dict[str, list[Order]] = {}
+    for order in ordered:
+        by_output.setdefault(order.thing, []).append(order)
+    stretches: list[Active] = []
+    standings: dict[int, Standing] = {}
+    for output, orders in by_output.items():
+        switch = Switch()
+        standings |= {order.key: switch.order(order) for order in orders}
+        stretches += _stepped(output, switch, during)
+    return sorted(stretches, key=lambda active: (active.on_s, active.output)), standings
+
+
+def _stepped(output: str, switch: Switch, during: Circumstances) -> list[Active]:
+    """Until nothing is left to wait for. At one instant time passes first, then come acknowledgements, then what is written."""
+    stretches: list[Active] = []
+    others = during.instants(output)
+    while (t := min((at for at in (switch.next_s, *others[:1]) if at is not None), default=None)) is not None:
+        switch.advance(t)
+        if others and t >= others[0]:
+            del others[0]
+            if (t, output) in during.acknowledged:
+                switch.acknowledge(t)
+        wanted = switch.wanted
+        if wanted is None or during.is_away(output, t):
+            continue
+        if wanted and not switch.on:
+            stretches.append(Active(output, t))
+        begun = switch.confirm(t, wanted)
+        stretches[-1].orders += [standing.order.key for standing in begun]
+        if not wanted:
+            stretches[-1].off_s = t
+    return stretches

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from lantern.core.linking.links import Strict
+from lantern.core.modelled import Strict
 
 Floats = NDArray[np.float64]
 WIDEST_DEG = 120.0  # common practice, no source: beyond it the pinhole model does not hold

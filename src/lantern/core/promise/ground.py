@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pydantic import Field
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.linking.links import Strict
+from lantern.core.modelled import Strict
 from lantern.core.promise.plan import Point
 
 DIGITS = 3  # of a metre

@@ -14,7 +14,7 @@ import shapely
 from pydantic import BaseModel, Field, SerializerFunctionWrapHandler, model_serializer, model_validator
 from shapely.geometry.base import BaseGeometry
 
-from lantern.core.linking.links import Strict
+from lantern.core.modelled import Strict
 from lantern.core.optics.coverage import Wall
 from lantern.core.register.installed import Loose
 

@@ -12,7 +12,7 @@ import shapely
 from pydantic import Field
 from shapely.geometry.base import BaseGeometry
 
-from lantern.core.linking.links import Strict
+from lantern.core.modelled import Strict
 from lantern.core.optics.coverage import BEYOND
 from lantern.core.optics.mount import Floats
 from lantern.core.promise.plan import Occluder

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from lantern.core.linking.links import Strict
+from lantern.core.modelled import Strict
 from lantern.core.optics.coverage import Wall, crossed
 from lantern.core.optics.mount import Floats
 

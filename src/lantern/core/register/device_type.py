@@ -8,7 +8,7 @@ from typing import Any, Literal, Self
 from pydantic import Field, model_validator
 
 from lantern.core.devices import DeviceKindName
-from lantern.core.linking.links import Strict
+from lantern.core.modelled import Strict
 from lantern.core.register.firmware import Firmware
 from lantern.core.register.power import Power, class_of
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from lantern.core.linking.links import Strict
+from lantern.core.modelled import Strict
 from lantern.core.register.device_type import Ability, DeviceType
 from lantern.core.register.power import Power
 

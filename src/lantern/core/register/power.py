@@ -8,7 +8,7 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
-from lantern.core.linking.links import Strict
+from lantern.core.modelled import Strict
 
 # class: (W at the port, W at the device), IEEE 802.3 (clauses 33 and 145), from memory
 CLASSES: dict[int, tuple[float, float]] = {

@@ -151,12 +151,13 @@ function walk(own) {
         ? "still raised"
         : `cleared ${this.clockOf(e.cleared)}${e.clearedBy === "reading" ? "" : ` by ${e.clearedBy}`}`;
     },
-    effectWords(f) {
-      const what = `${f.output} ${f.active ? "on" : "off"}`;
-      const tries = (least, more) => (f.attempts > least ? `, ${f.attempts} tries${more}` : "");
-      if (f.state === "delivered") return `${what} ${this.clockOf(f.delivered)}${tries(1, "")}`;
-      if (f.state === "waiting") return `${what} due ${this.clockOf(f.due)}${tries(0, " so far")}`;
-      return `${what} ${f.state}: ${f.note}`;
+    orderWords(o) {
+      const until = o.to ? `until ${this.clockOf(o.to)}` : "until acknowledged";
+      const tries = o.tries ? `, ${o.tries} tries so far` : "";
+      if (o.stage === "running") return `${o.output} on ${this.clockOf(o.from)}, ${until}`;
+      if (o.stage !== "over") return `${o.output} due ${this.clockOf(o.at)}${tries}`;
+      const was = o.from ? `on ${this.clockOf(o.from)} to ${this.clockOf(o.to)}` : o.result;
+      return o.result === "done" ? `${o.output} ${was}` : `${o.output} ${was}: ${o.because}`;
     },
     async frame() {
       await this.drawFrame(this.state.feed);
