@@ -36,15 +36,15 @@ from lantern.core.signals import Frames
 from lantern.core.tracks import Tracks
 from lantern.formats import limits
 from lantern.formats.documents import read_detector
-from lantern.formats.looks import look_at
-from lantern.formats.onvif import read_frame
-from lantern.formats.onvif_out import write_frame
-from lantern.formats.plate_lists import read_entries
-from lantern.formats.plates import COLUMNS
-from lantern.formats.read_wire import unpack_reads
 from lantern.formats.tables import read_hand_counts, read_marks
-from lantern.formats.takes import Take, open_take
-from lantern.formats.wire import FrameHeader, pack_frame, unpack_frame
+from lantern.signals.heat.wire import FrameHeader, pack_frame, unpack_frame
+from lantern.signals.looks import look_at
+from lantern.signals.plates.list_files import read_entries
+from lantern.signals.plates.table import COLUMNS
+from lantern.signals.plates.wire import unpack_reads
+from lantern.signals.takes import Take, open_take
+from lantern.signals.tracks.onvif import read_frame
+from lantern.signals.tracks.onvif_out import write_frame
 
 MUTATIONS = 1_000_000
 CPU_S = 2.0

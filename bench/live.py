@@ -30,10 +30,10 @@ def run() -> Iterator[Figure]:
 async def _drive() -> tuple[list[float], list[float], int]:
     from websockets.asyncio.client import connect
 
-    from lantern.formats.wire import FrameHeader, pack_frame
     from lantern.live.app import make_ingest
     from lantern.live.engine import Engine
     from lantern.serving import server as server_of
+    from lantern.signals.heat.wire import FrameHeader, pack_frame
     from lantern.standins.relay import RelayStandIn
 
     relay = RelayStandIn(free_port())

@@ -100,7 +100,7 @@ async def _camera(number: int, port: int, token: str, hot_at: list[tuple[int, fl
     """Noise as a bolometer has it: 0.05 K, so that frames pack as real ones do."""
     from websockets.asyncio.client import connect
 
-    from lantern.formats.wire import FrameHeader, pack_frame
+    from lantern.signals.heat.wire import FrameHeader, pack_frame
 
     rng = np.random.default_rng(number)
     frames = [(29_315 + rng.normal(0, 5, (HEIGHT, WIDTH))).astype(np.uint16) for _ in range(32)]
@@ -123,7 +123,7 @@ async def _objects(engine: object, device_id: int, code: str, many: int, found: 
     """People who walk about: as an engine gets them, frame by frame."""
     from lantern.core.tracks import Seen
     from lantern.live.engine import Engine
-    from lantern.live.frames import Scene
+    from lantern.signals.tracks.feed import Scene
 
     assert isinstance(engine, Engine)
     rng = np.random.default_rng(device_id)

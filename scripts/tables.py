@@ -1,4 +1,4 @@
-"""Write the tables of the docs anew from the code: dials in docs/files.md from the kinds' models, settings in docs/settings.md."""
+"""Write what the docs say of the code anew: a page of dials a family in docs/dials, settings in docs/settings.md."""
 
 from __future__ import annotations
 
@@ -8,21 +8,18 @@ from pathlib import Path
 from pydantic_core import PydanticUndefined
 
 from lantern.core.dials import describe
-from lantern.core.kinds import KINDS
+from lantern.core.families import FAMILIES
+from lantern.core.kind import Kind
 from lantern.settings import Settings
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
 SET_AT_START = ("database_url", "engine_url", "engine_secret", "standins_url")
 
 
-def dials(kind: str) -> str:
-    rows = [
-        f"### Dials of the kind `{kind}`",
-        "",
-        "| dial | unit | default | allowed | meaning |",
-        "|---|---|---|---|---|",
-    ]
-    for info in describe(KINDS[kind].dials):
+def dials(kind: Kind) -> str:
+    rows = [f"## `{kind.name}`", "", f"Raises when {kind.says}.", ""]
+    rows += ["| dial | unit | default | allowed | meaning |", "|---|---|---|---|---|"]
+    for info in describe(kind.dials):
         default = "empty" if info.default is None else str(info.default)
         rows.append(f"| `{info.name}` | {info.unit or '-'} | {default} | {info.allowed()} | {info.meaning} |")
     return "\n".join(rows)
@@ -45,7 +42,11 @@ def write(document: str, name: str, table: str) -> None:
 
 
 def main() -> None:
-    write("files.md", "dials", "\n\n".join(dials(kind) for kind in KINDS))
+    for family in FAMILIES.values():
+        path = DOCS / "dials" / f"{family.name}.md"
+        path.parent.mkdir(exist_ok=True)
+        path.write_text("\n\n".join([f"# Dials of {family.name}", *map(dials, family.kinds)]) + "\n")
+        print(path.name)
     write("settings.md", "settings", settings())
 
 

@@ -23,8 +23,8 @@ from lantern.core.raising import Raising
 from lantern.core.sweepable import Sweepable
 from lantern.core.units import CELSIUS
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.signals.register import signal_of
-from lantern.formats.signals.signal import Stored
+from lantern.signals.register import signal_of
+from lantern.signals.signal import Stored
 from lantern.tune.evidence import Held, strips
 
 EXAMPLES: list[Example] = [

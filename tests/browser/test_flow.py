@@ -210,7 +210,7 @@ def test_live_the_coil_comes_on_and_a_cut_relay_is_told(bench: Page) -> None:
     expect(bench.get_by_test_id("cut-off")).to_be_visible()
     bench.get_by_test_id("jump").click()
     expect(bench.get_by_test_id("state")).to_have_text("raised", timeout=180_000)
-    expect(bench.locator("main")).to_contain_text("Mast beacon on due")
+    expect(bench.locator("main")).to_contain_text("Mast beacon due")
     bench.get_by_test_id("restore").click()
     expect(bench.get_by_test_id("cut-off")).to_have_count(0)
     expect(lamp.get_by_test_id("coil")).to_have_text("active, coil 0 on")

@@ -17,7 +17,7 @@ from lantern.core.faults import Refused
 from lantern.db.backup import BackupError, back_up, backup_before_migrating, holds_data, restore, schema_in
 from lantern.db.base import engine, transaction
 from lantern.db.migrate import NewerSchemaError, migrate, newest_schema
-from lantern.formats.signals.register import signal_of
+from lantern.signals.register import signal_of
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow
 from seeded import small_site

@@ -127,7 +127,7 @@ def test_every_method_and_a_folder_around_it(tmp_path: Path, method: int, top: s
 
 
 def test_what_nothing_names_is_refused_and_what_file_managers_leave_is_skipped(tmp_path: Path) -> None:
-    from lantern.formats.takes import open_take
+    from lantern.signals.takes import open_take
 
     files = take_files(tmp_path)
     left = {".DS_Store": b"x", "__MACOSX/._a.tif": b"x", "Thumbs.db": b"x"}

@@ -13,10 +13,10 @@ import tifffile
 
 from lantern.core.faults import Refused
 from lantern.formats.limits import Limits
-from lantern.formats.mot import read_mot, read_plan_tracks
-from lantern.formats.onvif import read_onvif
 from lantern.formats.tables import read_hand_counts, read_marks, read_series
-from lantern.formats.takes import open_take
+from lantern.signals.takes import open_take
+from lantern.signals.tracks.mot import read_mot, read_plan_tracks
+from lantern.signals.tracks.onvif import read_onvif
 from takes_on_disk import INFO, pictures, raw, tiff_take
 
 DAY_S = 86_400

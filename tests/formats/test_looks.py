@@ -13,8 +13,8 @@ import tifffile
 from lantern.core.faults import Refused
 from lantern.core.tracks import Seen
 from lantern.formats.limits import DEFAULT
-from lantern.formats.looks import look_at
-from lantern.formats.onvif_out import write_frame
+from lantern.signals.looks import look_at
+from lantern.signals.tracks.onvif_out import write_frame
 
 
 def test_a_table_of_readings(tmp_path: Path) -> None:
@@ -25,7 +25,7 @@ def test_a_table_of_readings(tmp_path: Path) -> None:
     assert (look.kinds, look.samples, look.length_s) == (("series",), 30, {"time": 29.0})
     assert look.guess == {"times": "time", "units": {"inlet temp": "°C", "valve [%]": "%"}}
     assert look.begins == {"time": "2026-03-04T05:12:00"}
-    assert look.drawn["series"]["inlet temp"][:2] == [40.0, 41.0]
+    assert look.drawn["series"]["columns"]["inlet temp"][:2] == [40.0, 41.0]
 
 
 def test_boxes_without_a_header(tmp_path: Path) -> None:

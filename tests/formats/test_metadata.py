@@ -9,8 +9,8 @@ import pytest
 from checks import check
 from lantern.core.faults import Refused
 from lantern.core.tracks import Seen
-from lantern.formats.onvif import read_frame, read_onvif
-from lantern.formats.onvif_out import write_frame
+from lantern.signals.tracks.onvif import read_frame, read_onvif
+from lantern.signals.tracks.onvif_out import write_frame
 
 SIZE = {"width": 1920, "height": 1080}
 FRAME = """<tt:MetadataStream xmlns:tt="http://www.onvif.org/ver10/schema"><tt:VideoAnalytics><tt:Frame UtcTime="2026-03-04T05:12:00.5Z">

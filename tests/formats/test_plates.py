@@ -10,7 +10,7 @@ import pytest
 from core.plates.scenes import scene
 from lantern.core.faults import Refused
 from lantern.core.reads import Reads
-from lantern.formats.plates import COLUMNS, read_plates, write_plates
+from lantern.signals.plates.table import COLUMNS, read_plates, write_plates
 
 HEADER = ",".join(COLUMNS)
 ROW = "1.5,v1,ab 12cde,0.9,0.9 0.8 0.9 0.9 0.9 0.9 0.9,10,20,60,13,0,0,200,150,AB12CDE"

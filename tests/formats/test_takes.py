@@ -15,7 +15,7 @@ from builders import subject_of
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.formats.limits import Limits
-from lantern.formats.takes import open_take
+from lantern.signals.takes import open_take
 from takes_on_disk import DETECTOR, INFO, csv_folder, pictures, raw, tiff_take, zipped
 
 EXPECTED = [

@@ -11,9 +11,9 @@ import pytest
 
 from checks import check
 from lantern.core.faults import Refused
-from lantern.formats.mot import read_mot, read_plan_tracks
-from lantern.formats.onvif import read_onvif
-from lantern.formats.takes import open_take
+from lantern.signals.takes import open_take
+from lantern.signals.tracks.mot import read_mot, read_plan_tracks
+from lantern.signals.tracks.onvif import read_onvif
 
 START = datetime.fromisoformat("2026-03-04T05:12:00+00:00")
 MOT = b"1,7,100,200,40,80,0.9,1,1\n2,7,104,200,40,80,0.8,2,1\n2,9,0,0,10,20,1,1,1\n"

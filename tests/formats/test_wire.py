@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from lantern.core.faults import Refused
-from lantern.formats.wire import FrameHeader, pack_frame, unpack_frame
+from lantern.signals.heat.wire import FrameHeader, pack_frame, unpack_frame
 
 PIXELS = np.arange(12, dtype=np.uint16).reshape(3, 4)
 HEADER = FrameHeader(seq=3, t=1_700_000_000.25, width=4, height=3)

@@ -24,14 +24,14 @@ from lantern.core.logic.timetable import Timetable
 from lantern.core.watch import Turn
 from lantern.db.base import transaction
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
-from lantern.formats.wire import FrameHeader
 from lantern.links.tables import armed_links
 from lantern.live import outbox
 from lantern.live.engine import Engine
-from lantern.live.frames import Picture
 from lantern.live.plans import load_plans
 from lantern.live.recorder import Happening, record
 from lantern.live.tables import DecisionRow, EventRow, OrderRow, OutputRow
+from lantern.signals.heat.feed import Picture
+from lantern.signals.heat.wire import FrameHeader
 from lantern.standins.relay import RelayStandIn
 from lantern.survey.tables import DeviceRow
 from lantern.tune.actions import save_revision

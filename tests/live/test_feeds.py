@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from lantern.formats.wire import FrameHeader
-from lantern.live.feeds import FrameFeed, ObjectFeed
-from lantern.live.frames import Picture, Scene
+from lantern.signals.heat.feed import FrameFeed, Picture
+from lantern.signals.heat.wire import FrameHeader
+from lantern.signals.tracks.feed import ObjectFeed, Scene
 
 
 def picture(seq: int, t: float) -> Picture:
@@ -28,7 +28,7 @@ def test_a_device_that_began_anew_is_told_from_a_frame_that_came_late() -> None:
     camera.accept(picture(9, 1000.0))
     assert camera.jump_s(picture(10, 999.0)) is None  # late: its number goes on
     assert camera.jump_s(picture(1, 400.0)) == -600.0
-    counter = ObjectFeed("C1", 2, (100, 100))
+    counter = ObjectFeed("C1", 2, frame_px=(100, 100))
     assert counter.jump_s(Scene(50.0, [])) is None
     counter.accept(Scene(50.0, []))
     assert counter.jump_s(Scene(49.95, [])) is None  # within its pace

@@ -17,17 +17,16 @@ from starlette.websockets import WebSocketDisconnect
 
 from lantern.core.events import Detector
 from lantern.db.base import StoreAwayError, engine, transaction
-from lantern.formats.wire import FrameHeader, pack_frame
 from lantern.links.actions import save_link
 from lantern.live import engine as live_engine
 from lantern.live.app import make_app, make_ingest
 from lantern.live.engine import Engine
-from lantern.live.feeds import ObjectFeed
-from lantern.live.frames import Scene
 from lantern.live.listening import listen
 from lantern.live.plans import load_plans
 from lantern.live.recorder import record
 from lantern.live.tables import EventRow
+from lantern.signals.heat.wire import FrameHeader, pack_frame
+from lantern.signals.tracks.feed import ObjectFeed, Scene
 from lantern.survey.tables import device_by_code
 from lantern.tune.actions import add_detector
 from lantern.tune.tables import DetectorRow
@@ -117,9 +116,9 @@ def test_a_frame_that_cannot_be_read_is_dropped_counted_and_said_and_the_next_co
             raise RuntimeError("a fault of the program")
 
     async def run() -> ObjectFeed:
-        feed = ObjectFeed("C1", 1, (100, 100))
         async with Counter() as counter:
-            listening = asyncio.create_task(listen(feed, counter.url, take))
+            feed = ObjectFeed("C1", 1, frame_px=(100, 100), where=counter.url)
+            listening = asyncio.create_task(listen(feed, take))
             counter.send(5.0, seen(1, 30))
             counter.frames.put_nowait(_frame('<tt:Transformation><tt:Scale x="a" y="1"/></tt:Transformation>', "-0.2"))
             counter.frames.put_nowait(_frame("", "a"))

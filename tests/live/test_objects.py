@@ -20,12 +20,12 @@ from lantern.core.site import Device, Place, Site
 from lantern.core.tracks import Seen
 from lantern.db.base import transaction
 from lantern.devices.metadata import Parts, StreamError, metadata
-from lantern.formats.onvif import read_frame
-from lantern.formats.onvif_out import write_frame
 from lantern.links.actions import save_link
 from lantern.live.engine import Engine
 from lantern.live.tables import EventRow, OrderRow
 from lantern.people.tables import add_user
+from lantern.signals.tracks.onvif import read_frame
+from lantern.signals.tracks.onvif_out import write_frame
 from lantern.standins.tracker import CONTENT_TYPE, as_part
 from lantern.survey.actions import add_site
 from lantern.survey.tables import device_by_code

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from lantern.core.signals import RecordedAs
-from lantern.formats.wire import unpack_frame
+from lantern.signals.heat.wire import unpack_frame
 from lantern.standins.camera import PADDLE_C, SHUTTER_S, CameraStandIn, Reel
 from loops import in_a_loop
 

@@ -16,9 +16,9 @@ from lantern.core.families import FAMILIES
 from lantern.core.signals import Frames
 from lantern.core.tracks import Tracks, make_tracks
 from lantern.db.base import transaction
-from lantern.formats.signals.register import SIGNALS, signal_of
-from lantern.formats.signals.signal import Stored
-from lantern.formats.takes import open_take, read_info
+from lantern.signals.register import SIGNALS, signal_of
+from lantern.signals.signal import Stored
+from lantern.signals.takes import open_take, read_info
 from lantern.takes.actions import import_path
 from lantern.takes.export import export_take
 from lantern.takes.tables import TakeRow, marks_of

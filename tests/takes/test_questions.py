@@ -12,7 +12,7 @@ from fastapi.testclient import TestClient
 from lantern.application.app import make_app
 from lantern.core.faults import Refused
 from lantern.db.base import transaction
-from lantern.formats.takes import open_take
+from lantern.signals.takes import open_take
 from lantern.survey.devices import add_device
 from lantern.survey.tables import DeviceRow
 from lantern.takes import actions, questions

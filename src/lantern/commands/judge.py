@@ -94,7 +94,7 @@ def schema(what: Annotated[str, typer.Argument(help="site, detector, take or typ
     from lantern.core.kinds import detector_schema
     from lantern.core.register.device_type import type_schema
     from lantern.core.site import Site
-    from lantern.formats.takes import take_schema
+    from lantern.signals.takes import take_schema
 
     models: dict[str, Any] = {
         "site": Site.model_json_schema,
@@ -143,8 +143,8 @@ def _slack(early_s: float, late_s: float) -> Any:
 @contextmanager
 def judged_file(detector: str, take: Path, site: Path | None) -> Iterator[Any]:
     from lantern.core.kinds import judge
-    from lantern.formats.takes import open_take
     from lantern.settings import settings
+    from lantern.signals.takes import open_take
 
     with open_take(take, settings().limits) as opened:
         say_left(opened.left)

@@ -1,13 +1,15 @@
-"""The kinds of device there are: what each gives, and how it is reached. One line a kind."""
+"""The kinds of device there are: those that the families look at, and those of no family."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from pydantic import AfterValidator, Field
 
+from lantern.core.device_kind import DeviceKind
+from lantern.core.families import FAMILIES
 from lantern.core.faults import FaultList
 from lantern.core.kind import Kind
 from lantern.core.kinds import KINDS
@@ -15,40 +17,18 @@ from lantern.core.kinds import KINDS
 MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, from memory
 
 
-@dataclass(frozen=True)
-class DeviceKind:
-    """`sends`: to us, with its token; `asked`: for its frames, at a URL; `written`: it is switched, at a host and port;
-    `apart`: this program does not speak to it yet, and knows what it is, can and draws.
-    """
-
-    name: str
-    title: str
-    signals: tuple[str, ...]  # kinds of take that it gives
-    reached: Literal["sends", "asked", "written", "apart"]
-    pictured: bool  # it has a picture of so many pixels
-    over: Literal["ws", "http"] = "ws"  # how one that sends does it
-
-    @property
-    def gives(self) -> str:
-        return " or ".join(self.signals) or "nothing to look at"
-
-
+APART = (  # of no family: switched, or known and not spoken to yet
+    DeviceKind("io_module", "I/O module", (), "written", pictured=False),
+    DeviceKind("face", "face camera", ("faces",), "apart", pictured=True),
+    DeviceKind("ptz", "PTZ camera", ("tracks",), "apart", pictured=True),
+    DeviceKind("radar", "radar", ("radar",), "apart", pictured=False),
+    DeviceKind("speaker", "speaker", (), "apart", pictured=False),
+    DeviceKind("recorder", "recorder", (), "apart", pictured=False),
+    DeviceKind("analytics", "analytics box", (), "apart", pictured=False),
+    DeviceKind("switch", "network switch", (), "apart", pictured=False),
+)
 DEVICE_KINDS: dict[str, DeviceKind] = {
-    kind.name: kind
-    for kind in (
-        DeviceKind("thermal", "thermal camera or probe", ("heat", "series"), "sends", pictured=True),
-        DeviceKind("camera", "camera that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
-        DeviceKind("counter", "counter that sends objects", ("tracks", "plan-tracks"), "asked", pictured=True),
-        DeviceKind("reader", "plate reader", ("plates",), "sends", pictured=True, over="http"),
-        DeviceKind("io_module", "I/O module", (), "written", pictured=False),
-        DeviceKind("face", "face camera", ("faces",), "apart", pictured=True),
-        DeviceKind("ptz", "PTZ camera", ("tracks",), "apart", pictured=True),
-        DeviceKind("radar", "radar", ("radar",), "apart", pictured=False),
-        DeviceKind("speaker", "speaker", (), "apart", pictured=False),
-        DeviceKind("recorder", "recorder", (), "apart", pictured=False),
-        DeviceKind("analytics", "analytics box", (), "apart", pictured=False),
-        DeviceKind("switch", "network switch", (), "apart", pictured=False),
-    )
+    kind.name: kind for kinds in (*(family.devices for family in FAMILIES.values()), APART) for kind in kinds
 }
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from lantern.core.device_kind import DeviceKind
 from lantern.core.kind import Kind
 from lantern.core.sweepable import Sweepable
 from lantern.core.watch import Watch
@@ -21,5 +22,6 @@ class Family:
 
     name: str
     kinds: tuple[Kind, ...]
+    devices: tuple[DeviceKind, ...] = ()  # the kinds of device that give what it looks at
     judge: Callable[[Any, Any, Any], Sweepable]
     watch: Callable[[Any, Any, Mapping[str, Any]], Watch]

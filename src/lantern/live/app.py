@@ -6,8 +6,6 @@ The first may listen to the site's network; the second never leaves loopback and
 from __future__ import annotations
 
 import secrets
-import time
-import zlib
 from collections.abc import AsyncIterator, Awaitable, Callable
 from typing import Annotated, Any
 
@@ -18,13 +16,10 @@ from fastapi.responses import Response, StreamingResponse
 from starlette.middleware.base import BaseHTTPMiddleware
 
 from lantern.core.faults import Refused
-from lantern.formats.read_wire import LARGEST_MESSAGE, unpack_reads
-from lantern.formats.wire import unpack_frame
 from lantern.live.engine import Engine
-from lantern.live.feeds import Feed, FrameFeed, ReadFeed
-from lantern.live.frames import Moment, Picture
 from lantern.live.tape import Tape
 from lantern.settings import settings
+from lantern.signals.feed import Feed
 
 log = structlog.get_logger()
 NOT_ALLOWED = 1008
@@ -36,7 +31,7 @@ def make_ingest(engine: Engine) -> FastAPI:
 
     @app.websocket("/ingest/{code}")
     async def ingest(socket: WebSocket, code: str, token: Annotated[str, Query()] = "") -> None:
-        """Frames of one device, see formats/wire.py. A frame that cannot be read is dropped, counted and shown at the device."""
+        """Frames of one device, see docs/wire.md. One that cannot be read is dropped, counted and shown at the device."""
         sent = _bearer(socket.headers.get("authorization", "")) or token
         device_id = engine.sender(code, sent)
         if device_id is None:
@@ -48,53 +43,56 @@ def make_ingest(engine: Engine) -> FastAPI:
             if feed is None or engine.tokens.get(device_id) != (code, sent):
                 await socket.close(NOT_ALLOWED, "this device is no longer on the site, or has another token now")
                 return
+            if "ws" not in feed.ways:
+                await socket.close(NOT_ALLOWED, f"{code} sends its messages over HTTP")
+                return
             await _take(engine, feed, message.get("bytes") or b"")
 
     @app.post("/ingest/{code}")
-    async def reads(request: Request, code: str, token: Annotated[str, Query()] = "") -> Response:
-        """What a plate reader read at one moment, see formats/read_wire.py; one that comes again changes nothing."""
+    async def message(request: Request, code: str, token: Annotated[str, Query()] = "") -> Response:
+        """One message of a device, see docs/wire.md; one that comes again changes nothing."""
         device_id = engine.sender(code, _bearer(request.headers.get("authorization", "")) or token)
         feed = None if device_id is None else engine.feeds.get(device_id)
         if feed is None:
             return _answer({"message": "unknown device or wrong token"}, 401)
-        if not isinstance(feed, ReadFeed):
-            return _answer({"message": f"{code} is no plate reader: it sends frames over a WebSocket"}, 409)
+        if "http" not in feed.ways:
+            return _answer({"message": f"{code} sends its frames over a WebSocket, and nothing over HTTP"}, 409)
         body = bytearray()
         async for part in request.stream():
             body += part
-            if len(body) > LARGEST_MESSAGE:
-                feed.cannot_read(f"a message of more than {LARGEST_MESSAGE} bytes")
-                return _answer({"message": f"at most {LARGEST_MESSAGE} bytes"}, 413)
-        return await _take_reads(engine, feed, bytes(body))
+            if len(body) > feed.largest:
+                feed.cannot_read(f"a message of more than {feed.largest} bytes")
+                return _answer({"message": f"at most {feed.largest} bytes"}, 413)
+        return await _take_posted(engine, feed, bytes(body))
 
     return app
 
 
-async def _take_reads(engine: Engine, feed: ReadFeed, message: bytes) -> Response:
-    """Answered when what it caused is stored, so that a reader knows what it need not send again."""
+async def _take_posted(engine: Engine, feed: Feed[Any], message: bytes) -> Response:
+    """Answered when what it caused is stored, so that a device knows what it need not send again."""
     try:
-        sent = unpack_reads(message)
+        frame = feed.read(message)
     except Refused as error:
         feed.cannot_read(str(error))
         engine.tell()
         return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
-    if feed.is_again(sent):
-        return _answer({"seq": sent.seq, "taken": False})
-    await engine.take(feed.device_id, Moment(sent, time.time() - sent.t))
-    feed.taken(sent)
-    return _answer({"seq": sent.seq, "taken": True})
+    again = feed.is_again(frame)
+    if not again:
+        await engine.take(feed.device_id, frame)
+        feed.taken(frame)
+    return _answer({"seq": frame.number, "taken": not again})
 
 
-async def _take(engine: Engine, feed: Feed, message: bytes) -> None:
+async def _take(engine: Engine, feed: Feed[Any], message: bytes) -> None:
     """One message; whatever is wrong with it, the next may come."""
     try:
-        header, pixels = unpack_frame(message)
+        frame = feed.read(message)
     except Refused as error:
         feed.cannot_read(str(error))
         engine.tell()
         return
     try:
-        await engine.take(feed.device_id, Picture(header, pixels))
+        await engine.take(feed.device_id, frame)
     except Exception as error:
         log.exception("feed failed", device=feed.code)
         feed.error = f"an error of the program, {type(error).__name__}: the log says more"
@@ -126,10 +124,10 @@ def make_app(engine: Engine) -> FastAPI:
     @app.get("/frame/{device_id}")
     def frame(device_id: int) -> Response:
         feed = engine.feeds.get(device_id)
-        if not isinstance(feed, FrameFeed) or feed.header is None:
-            raise HTTPException(404, "no frame yet")
-        data = zlib.compress(feed.pixels.tobytes(), 1)
-        return Response(data, media_type="application/octet-stream", headers={"X-Seq": str(feed.header.seq)})
+        picture = None if feed is None else feed.picture()
+        if picture is None:
+            raise HTTPException(404, "no picture yet")
+        return Response(picture, media_type="application/octet-stream")
 
     @app.post("/empty/{detector_id}")
     async def empty(detector_id: int) -> Response:

@@ -19,8 +19,6 @@ from lantern.core.watch import Sample, Turn
 from lantern.db.base import StoreAwayError, now
 from lantern.db.changes import changes
 from lantern.live.delivery import Delivery
-from lantern.live.feeds import Feed, ObjectFeed
-from lantern.live.frames import Frame
 from lantern.live.inputs import Inputs
 from lantern.live.late import keep_late
 from lantern.live.listening import listen
@@ -39,6 +37,7 @@ from lantern.live.standing import new_feed, picture_size, write_standing
 from lantern.live.tapes import Tapes
 from lantern.live.tasks import Patience, end, until_stored
 from lantern.recordings.actions import left_over
+from lantern.signals.feed import Feed, Frame
 from lantern.survey.tables import DeviceRow
 
 log = structlog.get_logger()
@@ -54,7 +53,7 @@ class Engine:
 
     def __init__(self, clock: Callable[[], datetime] = now) -> None:
         self._clock = clock
-        self.feeds: dict[int, Feed] = {}  # by device, as all that follows
+        self.feeds: dict[int, Feed[Any]] = {}  # by device, as all that follows
         self.listeners: dict[int, asyncio.Task[None]] = {}  # of devices that are asked for their frames
         self.tokens: dict[int, tuple[str, str]] = {}  # code and token of devices that send
         self.runs: dict[int, list[Running]] = {}
@@ -127,7 +126,7 @@ class Engine:
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
 
-    async def _step(self, feed: Feed, run: Running, sample: Sample) -> bool:
+    async def _step(self, feed: Feed[Any], run: Running, sample: Sample) -> bool:
         """One detector over one sample; returns whether it raised. What fails in it is shown at it, and stops neither the others
         nor the feed.
         """
@@ -146,14 +145,14 @@ class Engine:
             run.error = f"an error of the program, {type(error).__name__}: the log says more"
         return raised
 
-    async def _store(self, feed: Feed, run: Running, happening: Happening) -> None:
+    async def _store(self, feed: Feed[Any], run: Running, happening: Happening) -> None:
         """Store it, however long the store is away; the feed waits meanwhile."""
         outcomes = await self._stored(feed, partial(record, happening, run.links, run.hours), "an event")
         for turn in happening.turn.chain():
             self._tell_news(happening, turn, outcomes)
         self.news = self.news[-100:]
 
-    async def _stored(self, feed: Feed, work: Callable[[], T], what: str) -> T:
+    async def _stored(self, feed: Feed[Any], work: Callable[[], T], what: str) -> T:
         """Do it in a worker thread, again and again while the store is away; the feed says so meanwhile."""
 
         def waits(error: StoreAwayError, again_in_s: float, tries: int) -> None:
@@ -252,11 +251,10 @@ class Engine:
         self.delivery.adopt([device for device in devices if DEVICE_KINDS[device.kind].reached == "written"])
 
     def _follow(self, device: DeviceRow) -> None:
-        """Listen to a device that sends objects, at the address that it has now."""
+        """Listen to a device that is asked for its frames, at the address that it has now."""
         feed = self.feeds.setdefault(device.id, new_feed(device))
-        assert isinstance(feed, ObjectFeed)
-        feed.frame_px = picture_size(device)
         url = device.address.get("url")
+        feed.frame_px, feed.where = picture_size(device), url or ""
         held = self.listeners.get(device.id)
         if held is not None and held.get_name() != url:
             held.cancel()
@@ -264,7 +262,7 @@ class Engine:
             held = None
         if url and held is None:
             take = partial(self.take, device.id)
-            self.listeners[device.id] = asyncio.create_task(listen(feed, url, take), name=url)
+            self.listeners[device.id] = asyncio.create_task(listen(feed, take), name=url)
 
     async def _take_up(self, plan: Plan, held: Running | None) -> Running:
         run = running(plan)

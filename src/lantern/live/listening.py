@@ -5,30 +5,28 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Awaitable, Callable
 from contextlib import aclosing
+from typing import Any
 
 import structlog
 
 from lantern.core.faults import LanternError
-from lantern.devices.metadata import metadata
-from lantern.formats.onvif import read_frame
-from lantern.live.feeds import ObjectFeed
-from lantern.live.frames import Scene
 from lantern.live.tasks import Patience
+from lantern.signals.feed import Feed, Frame
 
 log = structlog.get_logger()
 ENDED = "the device ended its stream"
 
 
-async def listen(feed: ObjectFeed, url: str, take: Callable[[Scene], Awaitable[None]]) -> None:
-    """Give each frame of a device's metadata to `take`. A frame that cannot be read is dropped, counted and said; when
+async def listen(feed: Feed[Any], take: Callable[[Frame], Awaitable[None]]) -> None:
+    """Give each frame that a device sends when it is asked to `take`. A frame that cannot be read is dropped, counted and said; when
     anything else fails, in the device or in `take`, the stream is asked for anew, ever less often until it works.
     """
     patience = Patience()
     while True:
         try:
-            async with aclosing(metadata(url)) as bodies:  # whatever ends it, the device is let go of at once
+            async with aclosing(feed.bodies(feed.where)) as bodies:  # whatever ends it, the device is let go of at once
                 async for body in bodies:
-                    frame = _read(feed, body, url)
+                    frame = _read(feed, body)
                     if frame is not None:
                         await take(frame)
                         feed.error = ""
@@ -44,10 +42,10 @@ async def listen(feed: ObjectFeed, url: str, take: Callable[[Scene], Awaitable[N
         await asyncio.sleep(patience.lose())
 
 
-def _read(feed: ObjectFeed, body: bytes, url: str) -> Scene | None:
-    width, height = feed.frame_px
+def _read(feed: Feed[Any], body: bytes) -> Frame | None:
     try:
-        return Scene(*read_frame(body, where=url, width=width, height=height))
+        frame: Frame = feed.read(body)
+        return frame
     except LanternError as error:
         feed.cannot_read(str(error))
     except Exception as error:
@@ -55,7 +53,7 @@ def _read(feed: ObjectFeed, body: bytes, url: str) -> Scene | None:
     return None
 
 
-def _tell(feed: ObjectFeed, error: str) -> None:
+def _tell(feed: Feed[Any], error: str) -> None:
     """Show it at the device; log it once."""
     if feed.error != error:
         log.warning("feed interrupted", device=feed.code, error=error)

@@ -9,8 +9,9 @@ from sqlalchemy.dialects.postgresql import insert
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.db.base import transaction
-from lantern.live.feeds import Feed, feed_of
 from lantern.live.tables import DeviceStateRow
+from lantern.signals.feed import Feed
+from lantern.signals.register import feed_of
 from lantern.survey.tables import DeviceRow
 
 
@@ -18,9 +19,9 @@ def picture_size(device: DeviceRow) -> tuple[int, int]:
     return int(device.ability.get("width", 0)), int(device.ability.get("height", 0))
 
 
-def new_feed(device: DeviceRow) -> Feed:
-    signal = DEVICE_KINDS[device.kind].signals[0]
-    return feed_of(signal, device.code, device.id, frame_px=picture_size(device), site_id=device.site_id)
+def new_feed(device: DeviceRow) -> Feed[Any]:
+    made = feed_of(DEVICE_KINDS[device.kind].signals)
+    return made(device.code, device.id, frame_px=picture_size(device), site_id=device.site_id)
 
 
 def write_standing(standing: list[tuple[int, bool, dict[str, Any]]]) -> None:

@@ -19,10 +19,10 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.logic.timetable import Timetable
 from lantern.core.reel import Held, Reel
 from lantern.core.watch import Sample
-from lantern.formats.signals.register import signal_of
 from lantern.jobs import defer_recording
 from lantern.live.tasks import until_stored
 from lantern.recordings import actions
+from lantern.signals.register import signal_of
 
 log = structlog.get_logger()
 THREADS = ThreadPoolExecutor(2, "tape")  # of their own: a decision that is stored never waits behind a recording

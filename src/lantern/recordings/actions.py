@@ -16,12 +16,12 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.signals import Floats
 from lantern.db.base import transaction
 from lantern.db.work import Record, carry_out
-from lantern.formats.signals.register import signal_of
-from lantern.formats.signals.signal import Signal, Stored, Timed
-from lantern.formats.takes import Take, read_info
 from lantern.recordings.budget import Room, make_room
 from lantern.recordings.tables import RecordedPartRow, RecordingRow
 from lantern.recordings.verdicts import place_marks
+from lantern.signals.register import signal_of
+from lantern.signals.signal import Signal, Stored, Timed
+from lantern.signals.takes import Take, read_info
 from lantern.survey.tables import DeviceRow
 from lantern.takes.store import add_take
 from lantern.takes.tables import FrameBlockRow, TakeRow

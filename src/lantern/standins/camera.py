@@ -14,7 +14,7 @@ from websockets.asyncio.client import connect
 from websockets.exceptions import WebSocketException
 
 from lantern.core.signals import RecordedAs
-from lantern.formats.wire import FrameHeader, pack_frame
+from lantern.signals.heat.wire import FrameHeader, pack_frame
 from lantern.standins.player import Player
 
 log = structlog.get_logger()

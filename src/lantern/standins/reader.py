@@ -16,7 +16,7 @@ import structlog
 from PIL import Image, ImageDraw
 
 from lantern.core.reads import Reads
-from lantern.formats.read_wire import SentRead, SentReads
+from lantern.signals.plates.wire import SentRead, SentReads
 from lantern.standins.player import Player
 
 log = structlog.get_logger()

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from lantern.core.tracks import Seen, Tracks
-from lantern.formats.onvif_out import write_frame
+from lantern.signals.tracks.onvif_out import write_frame
 from lantern.standins.player import Player
 
 ROUND = 1_000  # numbers of the next time round begin so much higher

@@ -187,7 +187,7 @@ def _with_token(row: DeviceRow) -> dict[str, Any]:
         "id": row.id,
         "code": row.code,
         "token": row.token if sends else "",
-        "ingest": ingest_address(row.kind, row.code) if sends else "",
+        "ingest": ingest_address(row.kind, row.code),
     }
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections import Counter
 from contextlib import aclosing
 from dataclasses import dataclass, field
 from typing import Any
@@ -14,11 +13,10 @@ import orjson
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import LanternError
-from lantern.devices.metadata import metadata
 from lantern.devices.modbus import RelayModule
-from lantern.formats.onvif import read_frame
 from lantern.live.calls import ask_engine
 from lantern.settings import settings
+from lantern.signals.register import feed_of
 
 HEAR_S = 10.0  # a camera that sends objects has sent a frame by then
 LOOK_S = 0.25
@@ -91,22 +89,21 @@ async def _listen(device: Tried) -> Heard:
     url = device.address.get("url")
     if not url:
         return Heard(False, ["It has no address yet: give the URL of its metadata, and save."])
-    size = {key: int(device.ability.get(key) or 1) for key in ("width", "height")}
+    width, height = (int(device.ability.get(key) or 1) for key in ("width", "height"))
+    feed = feed_of(DEVICE_KINDS[device.kind].signals)(device.code, device.id, frame_px=(width, height), where=str(url))
     began = time.perf_counter()
     try:
-        async with asyncio.timeout(HEAR_S), aclosing(metadata(str(url))) as bodies:
+        async with asyncio.timeout(HEAR_S), aclosing(feed.bodies(str(url))) as bodies:
             async for body in bodies:
-                t, seen = read_frame(body, where=str(url), **size)
+                frame = feed.read(body)
                 break
             else:
                 return Heard(False, [f"{url} ended its stream without a frame."])
     except TimeoutError:
         return Heard(False, [f"{url} sent no frame within {HEAR_S:.0f} s."])
     took_s = time.perf_counter() - began
-    classes = Counter(each.label or "of no class" for each in seen)
-    what = ", ".join(f"{count} {name}" for name, count in sorted(classes.items())) or "nobody in it"
-    lines = [f"{url} sent a frame after {took_s:.1f} s: {what}."]
-    behind_s = time.time() - t
+    lines = [f"{url} sent a frame after {took_s:.1f} s: {frame.words()}."]
+    behind_s = time.time() - frame.t
     if abs(behind_s) > 5:
         way = "behind" if behind_s > 0 else "ahead of"
         lines.append(f"Its clock is {abs(behind_s):.0f} s {way} this machine's: set it by a time server.")
@@ -146,9 +143,11 @@ async def _standing(device: Tried) -> dict[str, Any] | None:
 
 
 def ingest_address(kind: str, code: str) -> str:
-    """Where a device that sends does so."""
+    """Where a device that sends does so; of any other kind nothing."""
+    if DEVICE_KINDS[kind].reached != "sends":
+        return ""
     held = settings()
     safe = held.certificate is not None and held.ingest_host != "127.0.0.1"
-    scheme = DEVICE_KINDS[kind].over + ("s" if safe else "")
+    scheme = feed_of(DEVICE_KINDS[kind].signals).ways[0] + ("s" if safe else "")
     host = "THIS-MACHINE" if held.ingest_host == "0.0.0.0" else held.ingest_host  # noqa: S104 - compared, not bound
     return f"{scheme}://{host}:{held.ingest_port}/ingest/{code}"

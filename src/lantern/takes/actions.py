@@ -17,12 +17,12 @@ from lantern.db.base import now, transaction
 from lantern.db.work import Record, carry_out, refuse
 from lantern.formats.border import border
 from lantern.formats.limits import MOST_NAME
-from lantern.formats.looks import look_at
 from lantern.formats.progress import beat
-from lantern.formats.signals.register import signal_of
-from lantern.formats.takes import Take, has_sidecar, open_take
 from lantern.formats.text import has_controls
 from lantern.settings import settings
+from lantern.signals.looks import look_at
+from lantern.signals.register import signal_of
+from lantern.signals.takes import Take, has_sidecar, open_take
 from lantern.survey.register import signals_of_type
 from lantern.survey.tables import DeviceRow, device_by_code
 from lantern.takes import questions

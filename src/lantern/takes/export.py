@@ -10,8 +10,8 @@ from zoneinfo import ZoneInfo
 import orjson
 from sqlalchemy.orm import Session
 
-from lantern.formats.signals.register import signal_of
 from lantern.formats.tables import write_marks
+from lantern.signals.register import signal_of
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow, marks_of
 

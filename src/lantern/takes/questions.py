@@ -19,7 +19,8 @@ from lantern.core.faults import Fault, Refused
 from lantern.db.numbers import Id
 from lantern.formats.limits import LONGEST_S
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.takes import read_info
+from lantern.signals.register import signal_of
+from lantern.signals.takes import read_info
 from lantern.survey.devices import add_device, add_place
 from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow, devices_of_site
 from lantern.takes.tables import ImportRow, UploadPartRow
@@ -163,16 +164,8 @@ def _length(asked: dict[str, Any], info: TakeInfo) -> list[str]:
 
 
 def _values(asked: dict[str, Any], info: TakeInfo) -> list[str]:
-    drawn = asked["drawn"].get(info.kind, {})
-    if "low" in drawn:
-        scale, offset = 1.0 if info.scale is None else info.scale, info.offset or 0.0
-        low, high = (drawn[key] * scale + offset for key in ("low", "high"))
-        return [f"the page shown: {low:.1f} to {high:.1f} °C"]
-    if "right" in drawn and info.width and info.height and not drawn.get("normalised"):
-        outside = drawn["right"] > info.width or drawn["bottom"] > info.height
-        reach = f"boxes reach to {drawn['right']:.0f}, {drawn['bottom']:.0f}"
-        return [f"{reach}: {'beyond' if outside else 'within'} the picture of {info.width} x {info.height}"]
-    return []
+    drawn = asked["drawn"].get(info.kind)
+    return signal_of(info.kind).told(drawn, info) if drawn else []
 
 
 # ---- the device ------------------------------------------------------------------------------------------------------

@@ -19,8 +19,8 @@ from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
-from lantern.formats.signals.register import signal_of
 from lantern.formats.tables import read_marks, write_marks
+from lantern.signals.register import signal_of
 from lantern.survey.tables import DeviceRow, listed_devices, site_of
 from lantern.takes import actions, marking
 from lantern.takes.export import export_take

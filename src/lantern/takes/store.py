@@ -16,9 +16,9 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import LanternError
 from lantern.core.signals import Keep
-from lantern.formats.signals.register import signal_of
-from lantern.formats.signals.signal import Stored
-from lantern.formats.takes import Take
+from lantern.signals.register import signal_of
+from lantern.signals.signal import Stored
+from lantern.signals.takes import Take
 from lantern.takes.tables import FrameBlockRow, TakeRow
 
 BLOCKS_AT_ONCE = 16  # read from the store; some twenty megabytes of a 320 x 240 camera

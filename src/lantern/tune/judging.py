@@ -19,8 +19,8 @@ from lantern.core.kinds import judge
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.core.sweepable import Sweepable
-from lantern.formats.signals.register import signal_of
 from lantern.lists.tables import with_lists
+from lantern.signals.register import signal_of
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import ReductionRow, TakeRow, marks_of
 

@@ -18,8 +18,8 @@ from lantern.core.merging import DIAL, parts
 from lantern.core.roles import suffices
 from lantern.core.units import Scale
 from lantern.formats.documents import detector_in
-from lantern.formats.signals.register import SIGNALS
 from lantern.revisions import revision
+from lantern.signals.register import SIGNALS
 from lantern.survey.register import channels_of
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.drafts import Draft

@@ -15,10 +15,10 @@ from lantern.core.reads import Reads
 from lantern.core.scoring.marks import Mark
 from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction
-from lantern.formats.plates import write_plates
 from lantern.links.actions import save_link
 from lantern.lists.actions import save_list
 from lantern.people.tables import add_user
+from lantern.signals.plates.table import write_plates
 from lantern.survey.actions import add_site
 from lantern.survey.tables import device_by_code
 from lantern.takes.actions import import_path

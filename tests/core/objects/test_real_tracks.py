@@ -21,7 +21,7 @@ from lantern.core.events import Detector
 from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.tracks import Tracks
-from lantern.formats.mot import read_mot
+from lantern.signals.tracks.mot import read_mot
 
 FPS = 25.0
 SIZE = (640, 480)

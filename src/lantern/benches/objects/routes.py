@@ -13,7 +13,7 @@ from lantern.core.objects.counting.search import moved_line
 from lantern.core.objects.shapes import watched_regions
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
-from lantern.formats.signals.register import signal_of
+from lantern.signals.register import signal_of
 from lantern.takes.tables import TakeRow
 from lantern.tune.drafts import Draft
 from lantern.tune.shown import drafted

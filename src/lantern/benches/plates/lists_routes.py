@@ -13,10 +13,10 @@ from lantern.benches.plates.lists import changes_shown, keep_list, lists_shown, 
 from lantern.core.plates.lists import COLOURS
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
-from lantern.formats.plate_lists import read_entries, write_entries
 from lantern.lists.actions import delete_list
 from lantern.lists.tables import ListRow
 from lantern.revisions import RevisionRow, hold
+from lantern.signals.plates.list_files import read_entries, write_entries
 from lantern.survey.tables import site_of
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import attachment, json_answer

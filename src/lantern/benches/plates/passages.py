@@ -20,7 +20,7 @@ from lantern.core.plates.passages import keyed
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.scoring.marks import Mark, judge
 from lantern.db.base import now
-from lantern.formats.plates import MOST_CHARACTERS
+from lantern.signals.plates.table import MOST_CHARACTERS
 from lantern.takes.tables import TakeRow, TruthRow
 from lantern.tune.judging import marks, subject
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from lantern.core.device_kind import DeviceKind
 from lantern.core.family import Family
 from lantern.core.objects import dials as object_dials
 from lantern.core.objects import kinds as objects
@@ -72,4 +73,14 @@ PATH = TrackKind(
     ordered=True,
     pair=_by_band,
 )
-FAMILY = Family(name="objects", kinds=(CROSSING, ZONE, COUNT, PATH), judge=judge, watch=object_watch)
+TRACKS = ("tracks", "plan-tracks")
+FAMILY = Family(
+    name="objects",
+    kinds=(CROSSING, ZONE, COUNT, PATH),
+    devices=(
+        DeviceKind("camera", "camera that sends objects", TRACKS, "asked", pictured=True),
+        DeviceKind("counter", "counter that sends objects", TRACKS, "asked", pictured=True),
+    ),
+    judge=judge,
+    watch=object_watch,
+)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from lantern.core.device_kind import DeviceKind
 from lantern.core.family import Family
 from lantern.core.plates import dials as plate_dials
 from lantern.core.plates.dials import PlateDials
@@ -29,4 +30,5 @@ PLATE = PlateKind(
     unit=_vote,
     pair=_pair,
 )
-FAMILY = Family(name="plates", kinds=(PLATE,), judge=judge, watch=PlateWatch)
+READER = DeviceKind("reader", "plate reader", ("plates",), "sends", pictured=True)
+FAMILY = Family(name="plates", kinds=(PLATE,), devices=(READER,), judge=judge, watch=PlateWatch)

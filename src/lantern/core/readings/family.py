@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from lantern.core.device_kind import DeviceKind
 from lantern.core.family import Family
 from lantern.core.readings.heat import dials as heat_dials
 from lantern.core.readings.heat import kind as heat
@@ -59,4 +60,5 @@ SKIN = SeriesKind(
     pair=pair_of(skin.exact),
     notice=skin.NOTICE,
 )
-FAMILY = Family(name="readings", kinds=(HEAT, SKIN), judge=judge, watch=ReadingWatch)
+THERMAL = DeviceKind("thermal", "thermal camera or probe", ("heat", "series"), "sends", pictured=True)
+FAMILY = Family(name="readings", kinds=(HEAT, SKIN), devices=(THERMAL,), judge=judge, watch=ReadingWatch)

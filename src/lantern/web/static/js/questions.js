@@ -144,10 +144,11 @@ document.addEventListener("alpine:init", () => {
     sketch() {
       const drawn = this.asked.drawn?.[this.kind];
       if (!drawn || !this.$refs.sketch) return;
-      const of = drawn.raw ? this.picture(drawn) : drawn.ways ? this.ways(drawn) : this.curves(drawn);
+      const sketches = { picture: this.picture, ways: this.ways, columns: this.curves };
+      const of = sketches[drawn.as].call(this, drawn);
       this.$refs.sketch.replaceChildren(of);
     },
-    curves(drawn) {
+    curves({ columns: drawn }) {
       const height = 150;
       const all = Object.values(drawn).flat();
       const [low, high] = [Math.min(...all), Math.max(...all)];

@@ -8,8 +8,8 @@ from pathlib import Path
 from xml.etree.ElementTree import Element, SubElement, tostring
 
 from lantern.core.tracks import Seen
-from lantern.formats.onvif import BD, TT
 from lantern.formats.text import exact
+from lantern.signals.tracks.onvif import BD, TT
 
 
 def write_frame(t: float, seen: Sequence[Seen], *, width: int, height: int) -> bytes:

@@ -15,8 +15,10 @@ from lantern.formats.columns import has_own_header, read_columns
 from lantern.formats.folder import TakeFolder
 from lantern.formats.packing import pack, unpack
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.signals.signal import Block, Signal, Stored
 from lantern.formats.tables import read_series, series_of, write_series
+from lantern.signals.looks import TABLES, Look, Unread
+from lantern.signals.series.looks import look_at_readings
+from lantern.signals.signal import Block, Signal, Stored
 
 Columns = dict[str, Series]
 
@@ -28,6 +30,13 @@ class Readings(Signal):
     words = "readings over time, as a CSV file"
     held = True
     view = "columns"
+    endings = TABLES
+
+    def may_be(self, unread: Unread) -> int:
+        return 1 if unread.layout is not None else 0
+
+    def look(self, unread: Unread) -> Look:
+        return look_at_readings(unread)
 
     def faults(self, info: TakeInfo) -> list[str]:
         if info.fps is None or info.times is None:

@@ -18,10 +18,12 @@ from pydantic import Field
 from lantern.core.reads import NOTHING, Reads
 from lantern.core.signals import Floats
 from lantern.formats.folder import TakeFolder
-from lantern.formats.packing import TRACKS_LEVEL
-from lantern.formats.plates import read_plates, write_plates
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.signals.signal import Block, Signal, Stored, Timed
+from lantern.signals.plates.feed import ReadFeed
+from lantern.signals.plates.table import read_plates, write_plates
+from lantern.signals.signal import Block, Signal, Stored, Timed
+
+LEVEL = 3
 
 
 class PlatesInfo(TakeInfo):
@@ -41,6 +43,7 @@ class PlateReads(Signal):
     held = True
     view = "reads"
     info = PlatesInfo
+    feed = ReadFeed
 
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Reads:
         light = info.light if isinstance(info, PlatesInfo) else None
@@ -124,7 +127,7 @@ def _pack(reads: Reads) -> bytes:
         "texts": np.frombuffer(json.dumps(texts).encode(), dtype=np.uint8),
     }
     np.savez(out, **named)  # type: ignore[arg-type]  # numpy's stub takes the names for its own option
-    return zstandard.ZstdCompressor(level=TRACKS_LEVEL).compress(out.getvalue())
+    return zstandard.ZstdCompressor(level=LEVEL).compress(out.getvalue())
 
 
 def _unpack(data: bytes, start: datetime, light: str | None) -> Reads:

@@ -10,9 +10,9 @@ from pathlib import Path
 from typing import Any
 
 from lantern.core.faults import FaultList
-from lantern.formats.plates import MOST_CHARACTERS
 from lantern.formats.tables import guarded, unguarded
 from lantern.formats.text import Source, has_controls, shown
+from lantern.signals.plates.table import MOST_CHARACTERS
 
 COLUMNS = ("text", "from", "until", "note")
 MOST_ENTRIES = 50_000

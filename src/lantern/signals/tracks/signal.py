@@ -13,13 +13,16 @@ from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.signals import Floats
 from lantern.core.tracks import Id, Tracks, make_tracks
 from lantern.formats.folder import TakeFolder
-from lantern.formats.mot import read_mot, read_plan_tracks
-from lantern.formats.onvif import read_onvif
-from lantern.formats.onvif_out import write_stream
-from lantern.formats.packing import pack_tracks, unpack_tracks
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.signals.signal import Block, Signal, Stored, Timed
-from lantern.formats.tracks_out import fits_mot, frames_of_tracks, write_mot, write_plan_tracks
+from lantern.signals.looks import Look, Unread
+from lantern.signals.signal import Block, Signal, Stored, Timed
+from lantern.signals.tracks.feed import ObjectFeed
+from lantern.signals.tracks.looks import look_at_boxes, look_at_plan, look_at_stream
+from lantern.signals.tracks.mot import LEAST_COLUMNS, MOST_COLUMNS, PLAN_COLUMNS, read_mot, read_plan_tracks
+from lantern.signals.tracks.onvif import read_onvif
+from lantern.signals.tracks.onvif_out import write_stream
+from lantern.signals.tracks.packing import pack_tracks, unpack_tracks
+from lantern.signals.tracks.written import fits_mot, frames_of_tracks, write_mot, write_plan_tracks
 
 
 class _OfTracks(Signal):
@@ -28,6 +31,7 @@ class _OfTracks(Signal):
     held = True
     view = "boxes"
     on_plan = False
+    feed = ObjectFeed
 
     def facts(self, info: TakeInfo, value: Tracks) -> dict[str, Any]:
         holds = [[len(value), "boxes"], [len(value.ids), "objects"]]
@@ -91,6 +95,26 @@ class PictureTracks(_OfTracks):
 
     name = "tracks"
     words = "objects on their way, as a CSV file of boxes or ONVIF metadata"
+    endings = (".csv", ".txt", ".xml")
+
+    def may_be(self, unread: Unread) -> int:
+        if unread.suffix == ".xml":
+            return 3
+        layout = unread.layout
+        if layout is None or layout.named or layout.delimiter != ",":
+            return 0
+        return 2 if LEAST_COLUMNS <= len(layout.names) <= MOST_COLUMNS else 0
+
+    def look(self, unread: Unread) -> Look:
+        return look_at_stream(unread) if unread.suffix == ".xml" else look_at_boxes(unread)
+
+    def told(self, drawn: Mapping[str, Any], info: TakeInfo) -> list[str]:
+        """Are all boxes within the picture?"""
+        if not (info.width and info.height) or drawn.get("normalised"):
+            return []
+        outside = drawn["right"] > info.width or drawn["bottom"] > info.height
+        reach = f"boxes reach to {drawn['right']:.0f}, {drawn['bottom']:.0f}"
+        return [f"{reach}: {'beyond' if outside else 'within'} the picture of {info.width} x {info.height}"]
 
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Tracks:
         faults = FaultList()
@@ -130,6 +154,13 @@ class PlanTracks(_OfTracks):
     name = "plan-tracks"
     words = "objects on their way over the floor in metres, as a CSV file"
     on_plan = True
+    endings = (".csv",)
+
+    def may_be(self, unread: Unread) -> int:
+        return 3 if unread.layout is not None and unread.layout.names[: len(PLAN_COLUMNS)] == PLAN_COLUMNS else 0
+
+    def look(self, unread: Unread) -> Look:
+        return look_at_plan(unread)
 
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Tracks:
         return read_plan_tracks(data, where=data.name, limits=folder.limits)

@@ -9,9 +9,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from lantern.core.tracks import Seen, Tracks
-from lantern.formats.mot import HEIGHT_COLUMN, PLAN_COLUMNS
 from lantern.formats.tables import guarded
 from lantern.formats.text import exact
+from lantern.signals.tracks.mot import HEIGHT_COLUMN, PLAN_COLUMNS
 
 EVEN_S = 1e-9  # a file of even frames says its times in nine decimals
 

@@ -16,9 +16,9 @@ from lantern.formats.documents import read_bytes, read_json, read_model
 from lantern.formats.folder import TakeFolder
 from lantern.formats.limits import DEFAULT, Limits
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.signals.register import SIGNALS, signal_of
-from lantern.formats.signals.signal import Signal
 from lantern.formats.tables import read_marks
+from lantern.signals.register import SIGNALS, signal_of
+from lantern.signals.signal import Signal
 
 STILLS = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
 

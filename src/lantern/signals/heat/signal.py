@@ -16,13 +16,16 @@ from lantern.core.signals import Floats, Frames, Pixels, RecordedAs, frames_of
 from lantern.formats.border import within_border
 from lantern.formats.folder import TakeFolder
 from lantern.formats.limits import COLDEST_C, HOTTEST_C, LONGEST_S
-from lantern.formats.matrices import Matrices, write_matrices
 from lantern.formats.packing import pack, unpack
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.signals.signal import Block, Signal, Stored, Timed
 from lantern.formats.tables import read_times, write_times
 from lantern.formats.text import bounded
-from lantern.formats.tiff import check_tiff, read_blocks, write_tiff
+from lantern.signals.heat.feed import FrameFeed
+from lantern.signals.heat.looks import look_at_matrices, look_at_pages
+from lantern.signals.heat.matrices import Matrices, write_matrices
+from lantern.signals.heat.tiff import check_tiff, read_blocks, write_tiff
+from lantern.signals.looks import Look, Unread
+from lantern.signals.signal import Block, Signal, Stored, Timed
 
 SCALES = {"uint16": (0.01, -273.15), "float32": (1.0, 0.0), "float64": (1.0, 0.0)}
 SLACK = 1e-6  # of a raw value: the limits themselves are within
@@ -37,6 +40,20 @@ class Heat(Signal):
     words = "thermal pictures, as a multi-page TIFF or CSV matrices"
     held = False
     view = "frames"
+    endings = (".tif", ".tiff", ".zip")
+    feed = FrameFeed
+
+    def may_be(self, unread: Unread) -> int:
+        return 3 if unread.suffix in self.endings else 0
+
+    def look(self, unread: Unread) -> Look:
+        return look_at_matrices(unread) if unread.suffix == ".zip" else look_at_pages(unread)
+
+    def told(self, drawn: Mapping[str, Any], info: TakeInfo) -> list[str]:
+        """From how cold to how warm the page that is sketched is."""
+        scale, offset = 1.0 if info.scale is None else info.scale, info.offset or 0.0
+        low, high = (drawn[key] * scale + offset for key in ("low", "high"))
+        return [f"the page shown: {low:.1f} to {high:.1f} °C"]
 
     def faults(self, info: TakeInfo) -> list[str]:
         return ["a heat take has either fps or times"] if (info.fps is None) == (info.times is None) else []

@@ -12,6 +12,8 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.signals import Floats, Keep
 from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
+from lantern.signals.feed import Feed
+from lantern.signals.looks import Look, Unread
 
 Timed = tuple[float, Any]  # s from a recording's beginning, and a sample as detectors take it
 Block = tuple[int, Callable[[], bytes]]  # how many samples, and what packs them (it may be called in another thread)
@@ -43,6 +45,22 @@ class Signal(ABC):
         str
     ]  # how a page draws it: frames (pictures, one by one), boxes (over a still), reads, columns (as curves only)
     info: ClassVar[type[TakeInfo]] = TakeInfo  # what a sidecar of it may hold
+    endings: ClassVar[tuple[str, ...]] = ()  # of its data files
+    feed: ClassVar[type[Feed[Any]] | None] = None  # of a device that gives it live; None: it does not come live
+
+    # ---- files ----
+
+    def may_be(self, unread: Unread) -> int:
+        """How surely a file is one of its own, by its name and first rows: 0 not, 1 perhaps, 2 it looks so, 3 it says so."""
+        return 0
+
+    def look(self, unread: Unread) -> Look:
+        """Return what such a file shows of itself. Raises `Refused`."""
+        raise NotImplementedError
+
+    def told(self, drawn: Mapping[str, Any], info: TakeInfo) -> list[str]:
+        """Return what a sidecar makes of the sketch of a look, in lines."""
+        return []
 
     def faults(self, info: TakeInfo) -> list[str]:
         """What of a sidecar does not fit this signal, in words."""

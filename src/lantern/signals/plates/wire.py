@@ -10,8 +10,8 @@ from lantern.core.faults import Refused
 from lantern.core.modelled import key_fault
 from lantern.core.reads import Read
 from lantern.formats.limits import MOST_PX
-from lantern.formats.plates import MOST_CHARACTERS
 from lantern.formats.text import has_controls
+from lantern.signals.plates.table import MOST_CHARACTERS
 
 LARGEST_MESSAGE = 256 * 1024
 MOST_READS = 100  # at one moment

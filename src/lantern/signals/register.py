@@ -1,0 +1,41 @@
+"""The signals there are: found by listing the rooms of this package, so that nothing names them.
+
+A room is a package with a module `signal` that holds `SIGNALS`: their readers, packing, looks, feeds are beside it.
+"""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Sequence
+from typing import Any
+
+from lantern import signals
+from lantern.core.faults import Fault, Refused
+from lantern.signals.feed import Feed
+from lantern.signals.signal import Signal
+
+
+def _found() -> dict[str, Signal]:
+    rooms = sorted(each.name for each in pkgutil.iter_modules(signals.__path__) if each.ispkg)
+    held = [importlib.import_module(f"{signals.__name__}.{name}.signal") for name in rooms]
+    return {signal.name: signal for module in held for signal in module.SIGNALS}
+
+
+SIGNALS: dict[str, Signal] = _found()
+
+
+def feed_of(signals: Sequence[str]) -> type[Feed[Any]]:
+    """Return what is known of a device that gives the first of these signals live. Raises `Refused` where none comes live."""
+    feed = SIGNALS[signals[0]].feed if signals and signals[0] in SIGNALS else None
+    if feed is None:
+        raise Refused([Fault("device", f"{' and '.join(signals) or 'nothing'} does not come live", "one that does")])
+    return feed
+
+
+def signal_of(name: str, *, where: str = "take: kind") -> Signal:
+    """Return the signal of that name. Raises `Refused` with the signals there are."""
+    found = SIGNALS.get(name)
+    if found is None:
+        raise Refused([Fault(where, f"there is no kind of take {name[:40]!r}", f"one of {', '.join(SIGNALS)}")])
+    return found
