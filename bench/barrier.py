@@ -78,8 +78,8 @@ def site_of_a_gate(*, relay_port: int) -> str:
     from lantern.db.base import transaction
     from lantern.links.actions import save_link
     from lantern.lists.actions import save_list
-    from lantern.survey.actions import add_site
-    from lantern.survey.tables import device_by_code
+    from lantern.register.tables import device_by_code
+    from lantern.sites.actions import add_site
     from lantern.tune.actions import add_detector
 
     reader = Device(code="P1", name="Reader", kind="reader", ability={"width": 1920, "height": 1080})

@@ -82,7 +82,7 @@ def _import(path: Path) -> tuple[float, float]:
 def _child(path: Path) -> tuple[float, float]:
     from lantern.core.site import Device, Place, Site
     from lantern.db.base import transaction
-    from lantern.survey.actions import add_site
+    from lantern.sites.actions import add_site
     from lantern.takes.actions import import_path
 
     camera = Device(code="T1", name="Camera", kind="thermal", ability={"width": WIDTH, "height": HEIGHT})

@@ -87,8 +87,8 @@ def site_of_cameras(*, relay_port: int, cameras: int, others: Sequence[Device] =
     from lantern.core.site import Place, Site
     from lantern.db.base import transaction
     from lantern.links.actions import save_link
-    from lantern.survey.actions import add_site
-    from lantern.survey.tables import device_by_code
+    from lantern.register.tables import device_by_code
+    from lantern.sites.actions import add_site
     from lantern.tune.actions import add_detector
 
     devices = tuple(Device(code=f"C{n}", name=f"Camera {n}", kind="thermal") for n in range(cameras))

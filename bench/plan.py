@@ -14,8 +14,8 @@ from bench.program import logged_in, program
 from lantern.db.base import transaction
 from lantern.formats.documents import site_of
 from lantern.settings import settings
+from lantern.sites.actions import import_site
 from lantern.supervisor import running_database
-from lantern.survey.actions import import_site
 
 DEVICES, STEPS = 60, 90
 FRAMES = """() => { window.frames_ms = []; let last = performance.now();

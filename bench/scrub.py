@@ -86,11 +86,11 @@ def _an_hour(state: Path) -> int:
     """Put the take into the running program's store; gives its id."""
     from lantern.core.signals import Frames, RecordedAs
     from lantern.db.base import transaction
+    from lantern.register.tables import device_by_code
     from lantern.settings import settings
     from lantern.signals.takes import Take, TakeInfo
+    from lantern.sites.actions import only_site
     from lantern.supervisor import running_database
-    from lantern.survey.actions import only_site
-    from lantern.survey.tables import device_by_code
     from lantern.takes.store import add_take
 
     os.environ |= running_database(state)

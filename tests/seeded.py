@@ -13,8 +13,8 @@ from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction
 from lantern.links.actions import save_link, save_timetable
 from lantern.people.tables import add_user
-from lantern.survey.actions import add_site
-from lantern.survey.tables import device_by_code
+from lantern.register.tables import device_by_code
+from lantern.sites.actions import add_site
 from lantern.takes.actions import import_path
 from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow

@@ -15,7 +15,7 @@ import numpy as np
 import pytest
 
 from examples import Example
-from lantern.benches.register import BENCHES, ROOMS
+from lantern.benches.register import BENCHES, FOLDERS
 from lantern.core.dials import describe, describe_dial
 from lantern.core.families import FAMILIES
 from lantern.core.kinds import KINDS, judge, kind_of, watch
@@ -40,7 +40,7 @@ def held(one: Example) -> Sweepable:
 def test_every_kind_has_an_example_and_every_family_a_bench() -> None:
     assert {one.detector.kind for one in EXAMPLES} == set(KINDS)
     assert set(BENCHES) == set(FAMILIES)
-    for name, room in ROOMS.items():
+    for name, room in FOLDERS.items():
         assert (room / "templates" / f"bench_{name}.html").exists()
         assert (room / "templates" / f"walk_{name}.html").exists()
 

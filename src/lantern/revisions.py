@@ -39,7 +39,7 @@ class RevisionRow(Base):
     """A state that was saved, or that it was deleted (no body). Never changed."""
 
     __tablename__ = "revision"
-    __table_args__ = (UniqueConstraint("what", "subject_id", "number"),)
+    __table_args__ = (UniqueConstraint("what", "subject_id", "number"), {"info": {"told": "revisions"}})
 
     id: Mapped[int] = mapped_column(primary_key=True)
     site_id: Mapped[int] = mapped_column(ForeignKey("site.id"), index=True)

@@ -29,7 +29,7 @@ from lantern.live.tasks import Patience
 from lantern.recordings.actions import make_take
 from lantern.recordings.tables import RecordingRow
 from lantern.settings import settings
-from lantern.survey.tables import SiteJobRow
+from lantern.sites.tables import SiteJobRow
 from lantern.takes.actions import drop_abandoned_uploads, run_import
 from lantern.takes.tables import ImportRow
 from lantern.tune.studies import judge_again, run_study

@@ -13,7 +13,7 @@ from lantern.db.migrate import config, migrate
 
 @pytest.mark.usefixtures("database")
 def test_migrated_equals_modelled() -> None:
-    assert models
+    models.load()
     with engine().begin() as connection:
         command.check(config(connection))
         tables = set(inspect(connection).get_table_names())

@@ -12,9 +12,10 @@ import pytest
 from lantern.cluster import free_port
 from lantern.db.base import transaction
 from lantern.demo.cast import DemoCast
+from lantern.register.tables import DeviceRow
+from lantern.sites.tables import SiteRow
 from lantern.standins.app import make_standins
 from lantern.standins.relay import RelayStandIn
-from lantern.survey.tables import DeviceRow, SiteRow
 from loops import in_a_loop
 from seeded import Small
 

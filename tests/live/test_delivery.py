@@ -30,10 +30,10 @@ from lantern.live.engine import Engine
 from lantern.live.plans import load_plans
 from lantern.live.recorder import Happening, record
 from lantern.live.tables import DecisionRow, EventRow, OrderRow, OutputRow
+from lantern.register.tables import DeviceRow
 from lantern.signals.heat.feed import Picture
 from lantern.signals.heat.wire import FrameHeader
 from lantern.standins.relay import RelayStandIn
-from lantern.survey.tables import DeviceRow
 from lantern.tune.actions import save_revision
 from lantern.tune.tables import DetectorRow
 from loops import in_a_loop

@@ -25,9 +25,9 @@ from lantern.live.listening import listen
 from lantern.live.plans import load_plans
 from lantern.live.recorder import record
 from lantern.live.tables import EventRow
+from lantern.register.tables import device_by_code
 from lantern.signals.heat.wire import FrameHeader, pack_frame
 from lantern.signals.tracks.feed import ObjectFeed, Scene
-from lantern.survey.tables import device_by_code
 from lantern.tune.actions import add_detector
 from lantern.tune.tables import DetectorRow
 from live.test_delivery import happening, links, play, until, with_engine

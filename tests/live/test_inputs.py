@@ -20,10 +20,10 @@ from lantern.links.actions import save_link
 from lantern.links.tables import InputCause, LinkRow
 from lantern.live.engine import Engine
 from lantern.live.tables import EventRow, InputRow, OrderRow
+from lantern.register.devices import change_device
+from lantern.register.tables import DeviceRow
 from lantern.standins.panel import LOOPS
 from lantern.standins.relay import FULL_SCALE, RelayStandIn
-from lantern.survey.devices import change_device
-from lantern.survey.tables import DeviceRow
 from live.test_delivery import point_module_at, until
 from loops import in_a_loop
 from seeded import Small
@@ -269,8 +269,8 @@ def test_effects_of_inputs_go_with_their_site(wired: Small) -> None:
         await until(lambda: len(events()) == 1)
 
     play(wired, body)
-    from lantern.survey.actions import remove_site
-    from lantern.survey.tables import SiteRow
+    from lantern.sites.actions import remove_site
+    from lantern.sites.tables import SiteRow
 
     with transaction() as session:
         remove_site(session, session.get_one(SiteRow, wired.site), name="Test site")

@@ -27,7 +27,7 @@ from lantern.live import outbox
 from lantern.live.delivery import Delivery, Module
 from lantern.live.recorder import Happening, record
 from lantern.live.tables import EventRow, OrderRow, OutputRow
-from lantern.survey.tables import DeviceRow
+from lantern.register.tables import DeviceRow
 from loops import in_a_loop
 from plans import OUTPUTS, SIZE, START, Plan, plan_of
 from seeded import Small

@@ -24,11 +24,11 @@ from lantern.links.actions import save_link
 from lantern.live.engine import Engine
 from lantern.live.tables import EventRow, OrderRow
 from lantern.people.tables import add_user
+from lantern.register.tables import device_by_code
 from lantern.signals.tracks.onvif import read_frame
 from lantern.signals.tracks.onvif_out import write_frame
+from lantern.sites.actions import add_site
 from lantern.standins.tracker import CONTENT_TYPE, as_part
-from lantern.survey.actions import add_site
-from lantern.survey.tables import device_by_code
 from lantern.tune.actions import add_detector
 from loops import in_a_loop
 

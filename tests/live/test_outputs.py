@@ -22,9 +22,9 @@ from lantern.live import outbox
 from lantern.live.engine import Engine
 from lantern.live.recorder import record
 from lantern.live.tables import OrderRow, OutputRow
+from lantern.register.tables import DeviceRow, device_by_code
+from lantern.sites.actions import add_site
 from lantern.standins.relay import WATCHDOG_REGISTER, RelayStandIn
-from lantern.survey.actions import add_site
-from lantern.survey.tables import DeviceRow, device_by_code
 from live.test_delivery import happening, links, orders, point_module_at, until, with_engine
 from loops import in_a_loop
 from seeded import LINK, SITE, Small, small_site

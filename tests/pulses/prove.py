@@ -48,8 +48,8 @@ def on_pages(folder: Path, document: dict[str, object]) -> None:
     from lantern.core.site import Device, Place, Site
     from lantern.db.base import transaction
     from lantern.people.tables import add_user
-    from lantern.survey.actions import add_site
-    from lantern.survey.tables import device_by_code
+    from lantern.register.tables import device_by_code
+    from lantern.sites.actions import add_site
     from lantern.takes.actions import import_path
     from lantern.tune.actions import add_detector
     from web.client import AtSite

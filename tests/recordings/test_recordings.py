@@ -27,8 +27,9 @@ from lantern.live.tables import EventRow
 from lantern.live.tape import RecordingPlan, Tape
 from lantern.recordings import actions, budget, verdicts
 from lantern.recordings.tables import LiveMarkRow, RecordedPartRow, RecordingRow
-from lantern.survey.actions import add_site
-from lantern.survey.tables import SiteRow, device_by_code
+from lantern.register.tables import device_by_code
+from lantern.sites.actions import add_site
+from lantern.sites.tables import SiteRow
 from lantern.takes.marking import add_marks
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow, marks_of

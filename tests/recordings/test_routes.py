@@ -24,8 +24,8 @@ from lantern.live.plans import load_plans
 from lantern.live.tables import EventRow
 from lantern.recordings import actions
 from lantern.recordings.tables import RecordingPlanRow, RecordingRow
-from lantern.survey.actions import remove_site
-from lantern.survey.tables import SiteRow
+from lantern.sites.actions import remove_site
+from lantern.sites.tables import SiteRow
 from lantern.takes.tables import TakeRow
 from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow

@@ -12,9 +12,9 @@ from fastapi.testclient import TestClient
 from lantern.application.app import make_app
 from lantern.core.faults import Refused
 from lantern.db.base import transaction
+from lantern.register.devices import add_device
+from lantern.register.tables import DeviceRow
 from lantern.signals.takes import open_take
-from lantern.survey.devices import add_device
-from lantern.survey.tables import DeviceRow
 from lantern.takes import actions, questions
 from lantern.takes.actions import import_path, move_take, run_import
 from lantern.takes.tables import ImportRow, MarkRow, TakeRow, UploadPartRow

@@ -14,7 +14,7 @@ from lantern.core.site import Device, Place, Site
 from lantern.core.tracks import make_tracks
 from lantern.db.base import transaction
 from lantern.signals.tracks.packing import pack_tracks, unpack_tracks
-from lantern.survey.actions import add_site
+from lantern.sites.actions import add_site
 from lantern.takes.actions import import_path
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow

@@ -13,9 +13,9 @@ from lantern.core.scoring.marks import Mark
 from lantern.db.base import transaction
 from lantern.links.tables import LinkRow
 from lantern.live.plans import load_plans
+from lantern.register.devices import add_device
+from lantern.register.tables import DeviceRow
 from lantern.revisions import revisions_of
-from lantern.survey.devices import add_device
-from lantern.survey.tables import DeviceRow
 from lantern.takes.marking import add_marks
 from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.making import copy_detector, make_detector, rename_detector

@@ -14,8 +14,8 @@ from lantern.core.tuning.raises import RAISES
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import CELSIUS, Scale
 from lantern.db.base import transaction
+from lantern.register.tables import DeviceRow
 from lantern.revisions import revisions_of
-from lantern.survey.tables import DeviceRow
 from lantern.takes.actions import import_path
 from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow

@@ -17,8 +17,8 @@ from lantern.db.base import transaction
 from lantern.people.accounts import set_role
 from lantern.people.roles import changes_of
 from lantern.people.tables import add_user
-from lantern.survey.actions import add_site
-from lantern.survey.tables import device_by_code
+from lantern.register.tables import device_by_code
+from lantern.sites.actions import add_site
 from lantern.web.access import OFF_SITE, SITE, may
 from seeded import SITE as TEST_SITE
 from seeded import Small

@@ -20,8 +20,9 @@ from lantern.db.base import engine as db_engine
 from lantern.db.base import now, transaction
 from lantern.people import routes as people_routes
 from lantern.people import tables as people_tables
-from lantern.people.attempts import AttemptRow, TooManyTriesError, Turnstile, pause_s, pauses, record_attempt
-from lantern.people.sessions import LogIn, SessionRow, digest_of
+from lantern.people.attempts import TooManyTriesError, Turnstile, pause_s, pauses, record_attempt
+from lantern.people.sessions import LogIn, digest_of
+from lantern.people.tables import AttemptRow, SessionRow
 from lantern.settings import settings
 from lantern.web.answers import attachment
 from lantern.web.door import (

@@ -15,7 +15,7 @@ from lantern.application.app import make_app
 from lantern.core.site import Device
 from lantern.db.base import transaction
 from lantern.live.tables import EventRow
-from lantern.survey.actions import device_row
+from lantern.register.documents import device_row
 from seeded import Small
 from web.client import words_of
 from web.test_access import log_in

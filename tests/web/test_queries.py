@@ -13,7 +13,8 @@ from lantern.application.app import make_app
 from lantern.core.events import Detector
 from lantern.core.scoring.marks import Mark
 from lantern.db.base import engine, transaction
-from lantern.survey.devices import add_device, add_place
+from lantern.register.devices import add_device
+from lantern.sites.places import add_place
 from lantern.takes.actions import import_path
 from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow

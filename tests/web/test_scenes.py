@@ -21,8 +21,8 @@ from lantern.core.events import Detector, Region
 from lantern.core.objects.verdicts.sighted import ORDER
 from lantern.db.base import transaction
 from lantern.people.tables import add_user
-from lantern.survey.actions import add_site
-from lantern.survey.tables import device_by_code
+from lantern.register.tables import device_by_code
+from lantern.sites.actions import add_site
 from lantern.takes.actions import import_path
 from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.actions import add_detector

@@ -12,40 +12,18 @@ from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
 from lantern import web
-from lantern.application.frame import STAGES, AssembledFrame
-from lantern.benches.register import BENCHES, ROOMS
+from lantern.application.frame import AssembledFrame
+from lantern.application.rooms import ROOMS, static_of
+from lantern.benches.register import BENCHES, FOLDERS
 from lantern.core.faults import LanternError, Refused
 from lantern.core.modelled import key_fault
 from lantern.core.tuning.wanted import UnwantedError
 from lantern.db.base import StoreAwayError
 from lantern.keeper import standing
-from lantern.links.input_routes import router as input_links
-from lantern.links.routes import router as links
-from lantern.people.account_routes import router as accounts
 from lantern.people.guard import SiteGuard
-from lantern.people.routes import router as people
 from lantern.people.sessions import find_session
-from lantern.recordings.routes import router as recordings
-from lantern.rehearse.routes import router as rehearse
 from lantern.revisions import StaleRevisionError
 from lantern.settings import settings
-from lantern.survey.device_routes import router as devices
-from lantern.survey.diff_routes import router as diff
-from lantern.survey.plan_file_routes import router as plan_files
-from lantern.survey.plan_routes import router as plan
-from lantern.survey.routes import router as survey
-from lantern.survey.site_routes import router as sites
-from lantern.survey.table_routes import router as device_table
-from lantern.survey.type_routes import router as types
-from lantern.takes.counts import router as counts
-from lantern.takes.import_routes import router as imports
-from lantern.takes.routes import router as takes
-from lantern.tune.comparing import router as comparing
-from lantern.tune.detector_routes import router as detectors
-from lantern.tune.revision_routes import router as revised
-from lantern.tune.routes import router as tune
-from lantern.walk.event_routes import router as events
-from lantern.walk.routes import router as walk
 from lantern.web.access import SITE, may
 from lantern.web.answers import json_answer
 from lantern.web.door import Door, SecurityHeaders
@@ -57,38 +35,22 @@ log = structlog.get_logger()
 
 
 def make_app() -> FastAPI:
-    owners = {name: owner for stage in STAGES for name, owner in stage.owners.items()}
+    owners = {name: owner for room in ROOMS.values() for name, owner in room.owners.items()}
     install(AssembledFrame(), SiteGuard(owners))
     app = FastAPI(title="Rust Lantern", docs_url=None, redoc_url=None)
     app.add_middleware(Door, find=find_session, failed=_away)
     app.add_middleware(SecurityHeaders)
-    for router in (people, accounts, sites):
-        app.include_router(router)
-    for router in (
-        survey,
-        plan,
-        plan_files,
-        device_table,
-        devices,
-        types,
-        diff,
-        imports,
-        takes,
-        counts,
-        tune,
-        revised,
-        detectors,
-        comparing,
-        links,
-        input_links,
-        rehearse,
-        recordings,
-        events,
-        walk,
-    ):
-        app.include_router(router, prefix=SITE)
+    for name, room in ROOMS.items():
+        for router in room.above:
+            app.include_router(router)
+        for router in room.routers:
+            app.include_router(router, prefix=SITE)
+        folder = static_of(name)
+        if folder is not None:
+            app.mount(f"/static/{name}", StaticFiles(directory=folder), name=f"static_{name}")
     for family, bench in BENCHES.items():
-        app.mount(f"/static/benches/{family}", StaticFiles(directory=ROOMS[family] / "static"), name=f"bench_{family}")
+        folder = FOLDERS[family] / "static"
+        app.mount(f"/static/benches/{family}", StaticFiles(directory=folder), name=f"bench_{family}")
         for router in bench.routers:
             app.include_router(router, prefix=SITE)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import importlib
-import importlib.util
-import pkgutil
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
@@ -15,16 +12,17 @@ from markupsafe import Markup
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-import lantern
+from lantern.application.rooms import STAGES
 from lantern.core.devices import DEVICE_KINDS
 from lantern.keeper import standing
 from lantern.live.tables import DeviceStateRow
 from lantern.people.roles import sites_of
 from lantern.people.tables import User
+from lantern.register.tables import DeviceRow, listed_devices
 from lantern.settings import settings
-from lantern.survey.tables import DeviceRow, SiteRow, listed_devices
+from lantern.sites.tables import SiteRow
 from lantern.web.door import token, user_id
-from lantern.web.frame import RailLine, Stage
+from lantern.web.frame import RailLine
 
 ENGINE_SILENT_S = 15.0
 _BARE = {  # what a device that nothing can be detected on is for, in a word
@@ -33,14 +31,6 @@ _BARE = {  # what a device that nothing can be detected on is for, in a word
     if not kind.signals
 }
 
-
-def _found() -> list[Stage]:
-    names = [f"lantern.{module.name}.stage" for module in pkgutil.iter_modules(lantern.__path__) if module.ispkg]
-    stages = [importlib.import_module(name).STAGE for name in names if importlib.util.find_spec(name) is not None]
-    return sorted(stages, key=lambda stage: stage.place)
-
-
-STAGES = _found()  # in the order of the route
 
 Rows = Sequence[Any]  # of a query for a few columns: no page needs whole rows of all a site has
 Lines = Mapping[int, list[RailLine]]  # by device

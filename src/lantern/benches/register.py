@@ -12,16 +12,16 @@ from lantern.core.kinds import family_of
 
 
 def _found() -> tuple[dict[str, Bench], dict[str, Path]]:
-    benches, rooms = {}, {}
+    benches, folders = {}, {}
     for module in sorted(pkgutil.iter_modules(lantern.benches.__path__), key=lambda each: each.name):
         if module.ispkg:
             held = importlib.import_module(f"{lantern.benches.__name__}.{module.name}.bench")
             benches[held.BENCH.family] = held.BENCH
-            rooms[held.BENCH.family] = Path(str(held.__file__)).parent
-    return benches, rooms
+            folders[held.BENCH.family] = Path(str(held.__file__)).parent
+    return benches, folders
 
 
-BENCHES, ROOMS = _found()  # by family, and the folders with their templates and scripts
+BENCHES, FOLDERS = _found()  # by family, and the folders with their templates and scripts
 
 
 def bench_of(kind_name: str) -> Bench:

@@ -32,7 +32,7 @@ def import_take(
 
     with told():
         with running_store() as session:
-            from lantern.survey.actions import only_site
+            from lantern.sites.actions import only_site
 
             site_id = only_site(session, site).id
         from lantern.commands.judge import read_marks_file
@@ -101,7 +101,7 @@ def import_site(
         read, pictures = read_site_file(file)
         with running_store() as session:
             from lantern.people.roles import note_change
-            from lantern.survey.actions import import_site as make
+            from lantern.sites.actions import import_site as make
 
             read = read.model_copy(update={"name": name.strip() or read.name})
             row = make(session, read, user_id=None, pictures=pictures)
@@ -121,7 +121,7 @@ def export_site(
             sys.stdout.buffer.write(document)
             return
         file.write_bytes(document)
-    from lantern.survey.actions import LEFT_OUT
+    from lantern.sites.actions import LEFT_OUT
 
     zipped = document.startswith(b"PK") and file.suffix.lower() != ".zip"
     if zipped:
@@ -151,7 +151,7 @@ def differ(
 
 def _running(name: str) -> bytes:
     with running_store() as session:
-        from lantern.survey.actions import only_site, site_package
+        from lantern.sites.actions import only_site, site_package
 
         return site_package(session, only_site(session, name))
 

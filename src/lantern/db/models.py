@@ -1,29 +1,24 @@
-"""Every table, imported once, so that migrations and relationships see all of them."""
+"""Every table, so that migrations, relationships and the removal of a site see all of them.
 
-from lantern.links import tables as links
-from lantern.lists import tables as lists
-from lantern.live import late
-from lantern.live import tables as live
-from lantern.people import attempts, roles, sessions
-from lantern.people import tables as people
-from lantern.recordings import tables as recordings
-from lantern.survey import tables as survey
-from lantern.takes import tables as takes
-from lantern.tune import tables as tune
-from lantern.walk import tables as walk
+Found by listing: each folder that stores something has a module `tables`; nothing else names them.
+"""
 
-__all__ = [
-    "attempts",
-    "late",
-    "links",
-    "lists",
-    "live",
-    "people",
-    "recordings",
-    "roles",
-    "sessions",
-    "survey",
-    "takes",
-    "tune",
-    "walk",
-]
+from __future__ import annotations
+
+import importlib
+import importlib.util
+import pkgutil
+from functools import cache
+
+import lantern
+import lantern.benches
+
+
+@cache
+def load() -> None:
+    """Import the tables of every folder."""
+    for package in (lantern, lantern.benches):
+        for module in pkgutil.iter_modules(package.__path__):
+            name = f"{package.__name__}.{module.name}.tables"
+            if module.ispkg and importlib.util.find_spec(name) is not None:
+                importlib.import_module(name)

@@ -13,11 +13,12 @@ from sqlalchemy import select
 from lantern.db.base import StoreAwayError, transaction
 from lantern.db.changes import changes
 from lantern.live.tasks import Patience
+from lantern.register.tables import DeviceRow
+from lantern.sites.tables import SiteRow
 from lantern.standins.app import Cameras, StandIns, reader_at, reel_of_scene, tracker_of_scene
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.places import CROWDS
 from lantern.standins.scenes import SCENES
-from lantern.survey.tables import DeviceRow, SiteRow
 
 log = structlog.get_logger()
 SENDING = ("thermal", "reader")

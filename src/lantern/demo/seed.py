@@ -17,9 +17,11 @@ from lantern.demo.skerrow import LOGIN, PASSWORD, PERSON, REASONS, skerrow
 from lantern.formats.progress import beat
 from lantern.people.accounts import nobody_yet
 from lantern.people.tables import User, add_user
+from lantern.register.tables import device_by_code
 from lantern.settings import settings
-from lantern.survey.actions import add_detectors, add_site
-from lantern.survey.tables import SiteJobRow, SiteRow, demo_site, device_by_code
+from lantern.sites.actions import add_rest, add_site
+from lantern.sites.parts import Brought
+from lantern.sites.tables import SiteJobRow, SiteRow, demo_site
 from lantern.takes.marking import add_marks, add_tally
 from lantern.takes.store import add_take
 
@@ -80,7 +82,7 @@ def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total
             add_tally(session, take, who=who, passages=passages)
         told(1, 1)
         log.info("simulated", take=take.name, samples=take.samples, packed_mib=round(take.packed_bytes / 2**20, 1))
-    add_detectors(session, row, site, user_id=user_id, reasons=REASONS)  # now there are takes to score them on
+    add_rest(session, row, Brought(site, user_id, reasons=REASONS))  # now there are takes to score them on
     return row
 
 

@@ -14,6 +14,7 @@ from lantern.core.logic.timetable import Timetable
 from lantern.formats.documents import read_model
 from lantern.links.tables import Cause, InputCause, LinkRow, TimetableRow, named, timetables_of
 from lantern.recordings.tables import plans_by
+from lantern.register.tables import inputs_of, outputs_of
 from lantern.revisions import (
     RevisionRow,
     StaleRevisionError,
@@ -25,7 +26,6 @@ from lantern.revisions import (
     restored,
     revisions_of,
 )
-from lantern.survey.tables import inputs_of, outputs_of
 from lantern.tune.tables import DetectorRow
 
 MADE, DELETED = "Made.", "Deleted."

@@ -15,8 +15,8 @@ from lantern.links.actions import DELETED, save_link
 from lantern.links.history import changes_of
 from lantern.links.shown import link_shown, site_shown
 from lantern.links.tables import InputCause, LinkRow, links_of_input
+from lantern.register.tables import DeviceRow
 from lantern.revisions import hold, remove
-from lantern.survey.tables import DeviceRow
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id

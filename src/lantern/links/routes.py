@@ -16,7 +16,7 @@ from lantern.links.history import changes_of
 from lantern.links.shown import link_shown, site_shown, timetable_shown
 from lantern.links.tables import LinkRow, TimetableRow, links_of
 from lantern.revisions import RevisionRow, hold, remove
-from lantern.survey.tables import site_of
+from lantern.sites.tables import site_of
 from lantern.tune.shown import get_detector
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer

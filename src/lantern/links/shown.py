@@ -8,7 +8,8 @@ from sqlalchemy.orm import Session
 
 from lantern.core.logic.timetable import merged
 from lantern.links.tables import LinkRow, TimetableRow, timetables_of
-from lantern.survey.tables import outputs_of, site_of
+from lantern.register.tables import outputs_of
+from lantern.sites.tables import site_of
 
 
 def site_shown(session: Session, site_id: int) -> dict[str, Any]:

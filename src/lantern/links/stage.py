@@ -5,10 +5,12 @@ from __future__ import annotations
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from lantern.links.input_routes import router as inputs
+from lantern.links.routes import router as links
 from lantern.links.tables import LinkRow, TimetableRow
 from lantern.lists.tables import ListRow
+from lantern.register.tables import DeviceRow
 from lantern.revisions import RevisionRow
-from lantern.survey.tables import DeviceRow
 from lantern.tune.tables import DetectorRow
 from lantern.web.frame import Stage
 
@@ -26,6 +28,10 @@ STAGE = Stage(
     label="Link",
     place=4,
     address="/links",
+    routers=(
+        links,
+        inputs,
+    ),
     count=_count,
     owners={
         "link_id": (LinkRow.id, select(LinkRow.site_id)),

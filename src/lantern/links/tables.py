@@ -29,7 +29,7 @@ class TimetableRow(Revised, Base):
 
 class LinkRow(Revised, Base):
     __tablename__ = "link"
-    __table_args__ = (UniqueConstraint("site_id", "name"),)
+    __table_args__ = (UniqueConstraint("site_id", "name"), {"info": {"told": "links"}})
     WHAT = "link"
 
     detector_id: Mapped[int | None] = mapped_column(ForeignKey("detector.id"), index=True)
@@ -77,6 +77,11 @@ def hours_of(session: Session, site_id: int, detector: Detector) -> Timetable | 
 
 def links_of(session: Session, detector_id: int) -> list[LinkRow]:
     return list(session.scalars(select(LinkRow).where(LinkRow.detector_id == detector_id).order_by(LinkRow.name)))
+
+
+def links_of_site(session: Session, site_id: int) -> list[LinkRow]:
+    """All links of a site, of detectors and of inputs, by their names."""
+    return list(session.scalars(select(LinkRow).where(LinkRow.site_id == site_id).order_by(LinkRow.name)))
 
 
 def links_of_input(session: Session, site_id: int, name: str) -> list[LinkRow]:

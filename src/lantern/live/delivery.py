@@ -22,7 +22,7 @@ from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.live import outbox
 from lantern.live.outbox import Due
 from lantern.live.tasks import LONGEST_S, Patience, end
-from lantern.survey.tables import DeviceRow
+from lantern.register.tables import DeviceRow
 
 log = structlog.get_logger()
 IDLE_S = 0.2  # acknowledgements come by way of the store

@@ -37,8 +37,8 @@ from lantern.live.standing import new_feed, picture_size, write_standing
 from lantern.live.tapes import Tapes
 from lantern.live.tasks import Patience, end, until_stored
 from lantern.recordings.actions import left_over
+from lantern.register.tables import DeviceRow
 from lantern.signals.feed import Feed, Frame
-from lantern.survey.tables import DeviceRow
 
 log = structlog.get_logger()
 T = TypeVar("T")

@@ -19,7 +19,7 @@ from lantern.core.linking.inputs import Debounced, Input, State
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.live.recorder import InputTurn, known_inputs
 from lantern.live.tasks import Patience, end
-from lantern.survey.tables import DeviceRow
+from lantern.register.tables import DeviceRow
 
 log = structlog.get_logger()
 LONGEST_POLL_S, SHORTEST_POLL_S = 0.05, 0.01

@@ -5,26 +5,13 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index, delete, select
-from sqlalchemy.orm import Mapped, Session, mapped_column
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
 
-from lantern.db.base import Base, now, transaction
+from lantern.db.base import transaction
+from lantern.live.tables import LateRow
 
 MOST_KEPT = 10_000  # of a device; the oldest go
-
-
-class LateRow(Base):
-    """A sample as it came. `at`: the device's own time of it."""
-
-    __tablename__ = "late_sample"
-    __table_args__ = (Index("ix_late_sample_device_id_id", "device_id", "id"),)
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"))
-    signal: Mapped[str]
-    at: Mapped[datetime]
-    came_at: Mapped[datetime] = mapped_column(default=now)
-    body: Mapped[dict[str, Any]]
 
 
 def keep_late(device_id: int, signal: str, t: float, body: dict[str, Any]) -> None:

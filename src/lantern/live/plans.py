@@ -19,7 +19,8 @@ from lantern.links.tables import LinkRow, TimetableRow
 from lantern.lists.tables import ListRow
 from lantern.live.tape import RecordingPlan
 from lantern.recordings.tables import RecordingPlanRow
-from lantern.survey.tables import DeviceRow, SiteRow
+from lantern.register.tables import DeviceRow
+from lantern.sites.tables import SiteRow
 from lantern.tune.tables import DetectorRow
 
 

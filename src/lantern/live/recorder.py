@@ -21,7 +21,7 @@ from lantern.core.watch import Turn
 from lantern.db.base import transaction
 from lantern.live.outbox import place
 from lantern.live.tables import DecisionRow, EventRow, InputRow
-from lantern.survey.tables import outputs_of
+from lantern.register.tables import outputs_of
 
 
 @dataclass(frozen=True)

@@ -10,9 +10,9 @@ from sqlalchemy.dialects.postgresql import insert
 from lantern.core.devices import DEVICE_KINDS
 from lantern.db.base import transaction
 from lantern.live.tables import DeviceStateRow
+from lantern.register.tables import DeviceRow
 from lantern.signals.feed import Feed
 from lantern.signals.register import feed_of
-from lantern.survey.tables import DeviceRow
 
 
 def picture_size(device: DeviceRow) -> tuple[int, int]:

@@ -18,6 +18,7 @@ class EventRow(Base):
         Index("ix_event_raised_at", "raised_at"),
         Index("ix_event_detector_id_id", "detector_id", "id"),
         Index("ix_event_open", "detector_id", "region", postgresql_where=text("cleared_at IS NULL")),
+        {"info": {"told": "events"}},
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -112,6 +113,20 @@ class DeviceStateRow(Base):
     reachable: Mapped[bool]
     since: Mapped[datetime]
     said: Mapped[dict[str, Any]]
+
+
+class LateRow(Base):
+    """A sample as it came. `at`: the device's own time of it."""
+
+    __tablename__ = "late_sample"
+    __table_args__ = (Index("ix_late_sample_device_id_id", "device_id", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"))
+    signal: Mapped[str]
+    at: Mapped[datetime]
+    came_at: Mapped[datetime] = mapped_column(default=now)
+    body: Mapped[dict[str, Any]]
 
 
 def recent_events(session: Session, detector_id: int, count: int = 20) -> list[EventRow]:

@@ -16,8 +16,8 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.people import accounts
 from lantern.people.roles import changes_of
-from lantern.people.sessions import SessionRow, begin_session, sessions_of
-from lantern.people.tables import User, has_password
+from lantern.people.sessions import begin_session, sessions_of
+from lantern.people.tables import SessionRow, User, has_password
 from lantern.settings import settings
 from lantern.web.access import SITE, may, site_id_of, tell
 from lantern.web.answers import json_answer

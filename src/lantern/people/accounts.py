@@ -10,9 +10,8 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.roles import ROLES
-from lantern.people.roles import MemberRow
 from lantern.people.sessions import end_sessions_of
-from lantern.people.tables import User, add_user, set_password
+from lantern.people.tables import MemberRow, User, add_user, set_password
 
 SHORTEST_PASSWORD, LONGEST_PASSWORD = 10, 200
 LOGIN = re.compile(r"[a-z0-9][a-z0-9._-]{0,39}")

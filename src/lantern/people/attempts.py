@@ -11,13 +11,14 @@ import asyncio
 import math
 import time
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import timedelta
 
-from sqlalchemy import ColumnElement, Index, delete, func, select
-from sqlalchemy.orm import Mapped, Session, mapped_column
+from sqlalchemy import ColumnElement, delete, func, select
+from sqlalchemy.orm import Session
 
 from lantern.core.faults import LanternError
-from lantern.db.base import Base, now
+from lantern.db.base import now
+from lantern.people.tables import AttemptRow
 
 WITHIN = timedelta(minutes=15)
 KEPT = timedelta(days=90)
@@ -25,20 +26,6 @@ FREE_TRIES = 4
 LONGEST_S = 8.0
 LONGEST_QUEUE_S = 20.0
 LOGIN_LENGTH = 80
-
-
-class AttemptRow(Base):
-    __tablename__ = "login_attempt"
-    __table_args__ = (
-        Index("ix_login_attempt_login_at", "login", "at"),
-        Index("ix_login_attempt_address_at", "address", "at"),
-    )
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    at: Mapped[datetime] = mapped_column(default=now)
-    login: Mapped[str]
-    address: Mapped[str]
-    succeeded: Mapped[bool]
 
 
 class TooManyTriesError(LanternError):

@@ -13,7 +13,7 @@ from lantern.db.base import transaction
 from lantern.db.numbers import MOST
 from lantern.people.roles import note_change, role_on
 from lantern.people.tables import User
-from lantern.survey.tables import SiteRow
+from lantern.sites.tables import SiteRow
 from lantern.web.access import OFF_SITE
 
 

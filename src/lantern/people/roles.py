@@ -2,40 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
-from sqlalchemy import ForeignKey, Index, select
-from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from lantern.core.roles import ROLES
-from lantern.db.base import Base, now
-from lantern.people.tables import User
-from lantern.survey.tables import SiteRow
-
-
-class MemberRow(Base):
-    """A person's role on a site."""
-
-    __tablename__ = "member"
-
-    user_id: Mapped[int] = mapped_column(ForeignKey("user_account.id"), primary_key=True)
-    site_id: Mapped[int] = mapped_column(ForeignKey("site.id", ondelete="CASCADE"), primary_key=True)
-    role: Mapped[str]
-    user: Mapped[User] = relationship()
-
-
-class ChangeRow(Base):
-    """Something that somebody changed: who, when, on which site, what."""
-
-    __tablename__ = "change"
-    __table_args__ = (Index("ix_change_site_id_id", "site_id", "id"),)
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    at: Mapped[datetime] = mapped_column(default=now)
-    user_id: Mapped[int | None] = mapped_column(ForeignKey("user_account.id"))
-    site_id: Mapped[int | None] = mapped_column(ForeignKey("site.id", ondelete="CASCADE"))
-    what: Mapped[str]
-    user: Mapped[User | None] = relationship()
+from lantern.people.tables import ChangeRow, MemberRow, User
+from lantern.sites.tables import SiteRow
 
 
 def sites_of(session: Session, user: User) -> list[SiteRow]:

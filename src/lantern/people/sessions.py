@@ -7,24 +7,14 @@ import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from sqlalchemy import ForeignKey, delete, select
-from sqlalchemy.orm import Mapped, Session, mapped_column
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
 
-from lantern.db.base import Base, now, transaction
+from lantern.db.base import now, transaction
+from lantern.people.tables import SessionRow
 from lantern.settings import settings
 
 SEEN_AGAIN = timedelta(minutes=1)  # a page asks ten times a second; the store need not hear of each
-
-
-class SessionRow(Base):
-    __tablename__ = "user_session"
-
-    digest: Mapped[bytes] = mapped_column(primary_key=True)
-    user_id: Mapped[int] = mapped_column(ForeignKey("user_account.id", ondelete="CASCADE"), index=True)
-    csrf: Mapped[str]
-    began: Mapped[datetime] = mapped_column(default=now)
-    seen: Mapped[datetime] = mapped_column(default=now)
-    address: Mapped[str]
 
 
 @dataclass(frozen=True)

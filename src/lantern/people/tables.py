@@ -1,4 +1,4 @@
-"""Users and their passwords (argon2)."""
+"""People: their accounts with passwords (argon2), roles on sites, log-ins, and what they changed."""
 
 from __future__ import annotations
 
@@ -6,8 +6,8 @@ from datetime import datetime
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
-from sqlalchemy import select
-from sqlalchemy.orm import Mapped, Session, mapped_column
+from sqlalchemy import ForeignKey, Index, select
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.core.units import Scale
 from lantern.db.base import Base, now
@@ -35,6 +35,56 @@ class User(Base):
     @property
     def initials(self) -> str:
         return "".join(word[0] for word in self.name.split()[:2]).upper()
+
+
+class MemberRow(Base):
+    """A person's role on a site."""
+
+    __tablename__ = "member"
+
+    user_id: Mapped[int] = mapped_column(ForeignKey("user_account.id"), primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id", ondelete="CASCADE"), primary_key=True)
+    role: Mapped[str]
+    user: Mapped[User] = relationship()
+
+
+class ChangeRow(Base):
+    """Something that somebody changed: who, when, on which site, what."""
+
+    __tablename__ = "change"
+    __table_args__ = (Index("ix_change_site_id_id", "site_id", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = mapped_column(default=now)
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("user_account.id"))
+    site_id: Mapped[int | None] = mapped_column(ForeignKey("site.id", ondelete="CASCADE"))
+    what: Mapped[str]
+    user: Mapped[User | None] = relationship()
+
+
+class SessionRow(Base):
+    __tablename__ = "user_session"
+
+    digest: Mapped[bytes] = mapped_column(primary_key=True)
+    user_id: Mapped[int] = mapped_column(ForeignKey("user_account.id", ondelete="CASCADE"), index=True)
+    csrf: Mapped[str]
+    began: Mapped[datetime] = mapped_column(default=now)
+    seen: Mapped[datetime] = mapped_column(default=now)
+    address: Mapped[str]
+
+
+class AttemptRow(Base):
+    __tablename__ = "login_attempt"
+    __table_args__ = (
+        Index("ix_login_attempt_login_at", "login", "at"),
+        Index("ix_login_attempt_address_at", "address", "at"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = mapped_column(default=now)
+    login: Mapped[str]
+    address: Mapped[str]
+    succeeded: Mapped[bool]
 
 
 def add_user(session: Session, *, login: str, name: str, password: str, administrator: bool = False) -> User:

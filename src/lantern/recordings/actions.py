@@ -19,10 +19,10 @@ from lantern.db.work import Record, carry_out
 from lantern.recordings.budget import Room, make_room
 from lantern.recordings.tables import RecordedPartRow, RecordingRow
 from lantern.recordings.verdicts import place_marks
+from lantern.register.tables import DeviceRow
 from lantern.signals.register import signal_of
 from lantern.signals.signal import Signal, Stored, Timed
 from lantern.signals.takes import Take, read_info
-from lantern.survey.tables import DeviceRow
 from lantern.takes.store import add_take
 from lantern.takes.tables import FrameBlockRow, TakeRow
 

@@ -9,8 +9,9 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
 from lantern.recordings.tables import RecordingRow
+from lantern.register.tables import DeviceRow
 from lantern.revisions import RevisionRow
-from lantern.survey.tables import DeviceRow, SiteRow
+from lantern.sites.tables import SiteRow
 from lantern.takes.tables import HandCountRow, MarkRow, TakeRow, TruthRow
 from lantern.tune.tables import JudgementRow
 

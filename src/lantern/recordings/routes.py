@@ -24,7 +24,8 @@ from lantern.recordings.budget import MB, used_bytes
 from lantern.recordings.comparing import against_live
 from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow, plan_of, recordings_of
 from lantern.recordings.verdicts import judge_event, lacking, mark_missed
-from lantern.survey.tables import DeviceRow, site_of
+from lantern.register.tables import DeviceRow
+from lantern.sites.tables import site_of
 from lantern.takes.tables import CLOCK_S
 from lantern.tune.shown import get_detector
 from lantern.web.access import may, site_id_of

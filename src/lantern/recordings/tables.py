@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
 from lantern.people.tables import User
-from lantern.survey.tables import DeviceRow
+from lantern.register.tables import DeviceRow
 from lantern.takes.tables import TakeRow
 
 

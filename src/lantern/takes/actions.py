@@ -19,12 +19,12 @@ from lantern.formats.border import border
 from lantern.formats.limits import MOST_NAME
 from lantern.formats.progress import beat
 from lantern.formats.text import has_controls
+from lantern.register.tables import DeviceRow, device_by_code
+from lantern.register.units import signals_of_type
 from lantern.settings import settings
 from lantern.signals.looks import look_at
 from lantern.signals.register import signal_of
 from lantern.signals.takes import Take, has_sidecar, open_take
-from lantern.survey.register import signals_of_type
-from lantern.survey.tables import DeviceRow, device_by_code
 from lantern.takes import questions
 from lantern.takes.marking import import_marks
 from lantern.takes.store import add_take

@@ -13,7 +13,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.jobs import defer_import
-from lantern.survey.tables import site_of
+from lantern.sites.tables import site_of
 from lantern.takes import actions, questions
 from lantern.takes.tables import ImportRow
 from lantern.web.access import may, site_id_of, tell

@@ -19,10 +19,12 @@ from lantern.core.faults import Fault, Refused
 from lantern.db.numbers import Id
 from lantern.formats.limits import LONGEST_S
 from lantern.formats.sidecar import TakeInfo
+from lantern.register.devices import add_device
+from lantern.register.tables import DeviceRow, devices_of_site
 from lantern.signals.register import signal_of
 from lantern.signals.takes import read_info
-from lantern.survey.devices import add_device, add_place
-from lantern.survey.tables import DeviceRow, PlaceRow, SiteRow, devices_of_site
+from lantern.sites.places import add_place
+from lantern.sites.tables import PlaceRow, SiteRow
 from lantern.takes.tables import ImportRow, UploadPartRow
 
 ASKING = "asking"

@@ -20,8 +20,9 @@ from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.formats.tables import read_marks, write_marks
+from lantern.register.tables import DeviceRow, listed_devices
 from lantern.signals.register import signal_of
-from lantern.survey.tables import DeviceRow, listed_devices, site_of
+from lantern.sites.tables import site_of
 from lantern.takes import actions, marking
 from lantern.takes.export import export_take
 from lantern.takes.import_routes import import_shown

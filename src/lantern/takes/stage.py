@@ -5,7 +5,10 @@ from __future__ import annotations
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from lantern.survey.tables import DeviceRow
+from lantern.register.tables import DeviceRow
+from lantern.takes.counts import router as counts
+from lantern.takes.import_routes import router as imports
+from lantern.takes.routes import router as takes
 from lantern.takes.tables import HandCountRow, ImportRow, MarkRow, TakeRow
 from lantern.web.frame import Stage
 
@@ -21,6 +24,11 @@ STAGE = Stage(
     label="Takes",
     place=2,
     address="/takes",
+    routers=(
+        imports,
+        takes,
+        counts,
+    ),
     of_detector=False,
     count=_count,
     owners={

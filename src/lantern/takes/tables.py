@@ -19,7 +19,7 @@ from lantern.core.units import short
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
 from lantern.formats.sidecar import FIRST, LAST
-from lantern.survey.tables import LISTED, DeviceRow
+from lantern.register.tables import LISTED, DeviceRow
 
 CLOCK_S = 0.5  # a clock farther off is told; common practice, no source
 if TYPE_CHECKING:
@@ -66,6 +66,7 @@ class TakeFacts:
 
 class TakeRow(TakeFacts, Base):
     __tablename__ = "take"
+    __table_args__ = {"info": {"told": "takes"}}  # noqa: RUF012 - SQLAlchemy's own way
 
     id: Mapped[int] = mapped_column(primary_key=True)
     device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), index=True)
@@ -122,6 +123,7 @@ class ReductionRow(Base):
 
 class MarkRow(Base):
     __tablename__ = "mark"
+    __table_args__ = {"info": {"told": "marks"}}  # noqa: RUF012 - SQLAlchemy's own way
 
     id: Mapped[int] = mapped_column(primary_key=True)
     take_id: Mapped[int] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), index=True)

@@ -15,9 +15,9 @@ from lantern.core.merging import Side, merged
 from lantern.core.tuning.measures import Card
 from lantern.links.tables import LinkRow, hours_of
 from lantern.lists.actions import take_over_lists
+from lantern.register.tables import DeviceRow
+from lantern.register.units import recheck
 from lantern.revisions import RevisionRow, check_reason, hold, keep, restored, revision
-from lantern.survey.register import recheck
-from lantern.survey.tables import DeviceRow
 from lantern.takes.tables import MarkRow, TakeRow, evidence_of_device, takes_of_device
 from lantern.tune.judging import marks, subject
 from lantern.tune.tables import DetectorRow

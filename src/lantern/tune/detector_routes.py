@@ -17,8 +17,8 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.live.calls import ask_engine
 from lantern.people.tables import scale_of
-from lantern.survey.register import recheck
-from lantern.survey.tables import DeviceRow
+from lantern.register.tables import DeviceRow
+from lantern.register.units import recheck
 from lantern.tune import making
 from lantern.tune.shown import get_detector, take_shown
 from lantern.web.access import may, site_id_of, tell

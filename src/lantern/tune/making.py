@@ -15,8 +15,8 @@ from lantern.core.kinds import kind_of
 from lantern.core.register.carrying import can
 from lantern.core.register.installed import Site
 from lantern.formats.documents import detector_in
-from lantern.survey.register import channels_of, signals_of_type, units_of
-from lantern.survey.tables import DeviceRow, devices_of_site
+from lantern.register.tables import DeviceRow, devices_of_site
+from lantern.register.units import channels_of, signals_of_type, units_of
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.actions import add_detector, save_revision
 from lantern.tune.tables import DetectorRow

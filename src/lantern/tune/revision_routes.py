@@ -17,7 +17,7 @@ from lantern.formats.documents import detector_in
 from lantern.lists.tables import with_lists
 from lantern.people.tables import User, scale_of
 from lantern.revisions import RevisionRow, revisions_of
-from lantern.survey.tables import site_of
+from lantern.sites.tables import site_of
 from lantern.takes.tables import takes_of_device
 from lantern.tune import bench
 from lantern.tune.actions import changed_keys, merge_revision, restore_revision, save_revision

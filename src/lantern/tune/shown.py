@@ -18,9 +18,9 @@ from lantern.core.merging import DIAL, parts
 from lantern.core.roles import suffices
 from lantern.core.units import Scale
 from lantern.formats.documents import detector_in
+from lantern.register.units import channels_of
 from lantern.revisions import revision
 from lantern.signals.register import SIGNALS
-from lantern.survey.register import channels_of
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.drafts import Draft
 from lantern.tune.making import devices_for

@@ -9,7 +9,11 @@ from sqlalchemy.orm import Session
 
 from lantern.db.base import now
 from lantern.recordings.tables import RecordingPlanRow
-from lantern.survey.tables import DeviceRow
+from lantern.register.tables import DeviceRow
+from lantern.tune.comparing import router as comparing
+from lantern.tune.detector_routes import router as detectors
+from lantern.tune.revision_routes import router as revisions
+from lantern.tune.routes import router as benches
 from lantern.tune.tables import DetectorRow, StudyRow
 from lantern.web.frame import RailLine, Stage
 
@@ -46,6 +50,12 @@ STAGE = Stage(
     label="Tune",
     place=3,
     address="/bench",
+    routers=(
+        benches,
+        revisions,
+        detectors,
+        comparing,
+    ),
     count=_count,
     rail=_rail,
     owners={

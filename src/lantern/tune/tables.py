@@ -12,15 +12,15 @@ from lantern.core.events import Detector
 from lantern.core.kinds import detector_of
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
+from lantern.register.tables import LISTED, DeviceRow
 from lantern.revisions import Revised, RevisionRow
-from lantern.survey.tables import LISTED, DeviceRow
 
 
 class DetectorRow(Revised, Base):
     """Its body is a lantern-detector/1 document."""
 
     __tablename__ = "detector"
-    __table_args__ = (UniqueConstraint("site_id", "name"),)
+    __table_args__ = (UniqueConstraint("site_id", "name"), {"info": {"told": "detectors"}})
     WHAT = "detector"
 
     device_id: Mapped[int] = mapped_column(ForeignKey("device.id"), index=True)

@@ -11,7 +11,8 @@ from sqlalchemy import Select, case, func, select
 from lantern.db.base import transaction
 from lantern.live.tables import EventRow, OrderRow
 from lantern.recordings.tables import LiveMarkRow
-from lantern.survey.tables import DeviceRow, site_of
+from lantern.register.tables import DeviceRow
+from lantern.sites.tables import site_of
 from lantern.tune.tables import DetectorRow
 from lantern.web.access import may, site_id_of
 from lantern.web.ledger import EXPORT, Column, Ledger

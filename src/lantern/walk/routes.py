@@ -24,8 +24,9 @@ from lantern.live.tables import OrderRow, OutputRow, orders_of, recent_events
 from lantern.people.tables import scale_of
 from lantern.recordings.tables import LiveMarkRow, marks_on
 from lantern.recordings.verdicts import lacking
+from lantern.register.tables import outputs_of
 from lantern.settings import settings
-from lantern.survey.tables import outputs_of, site_of
+from lantern.sites.tables import site_of
 from lantern.takes.tables import marks_of, takes_of_device
 from lantern.tune.shown import get_detector
 from lantern.tune.tables import DetectorRow

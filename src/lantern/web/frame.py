@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from fastapi import Request
+from fastapi import APIRouter, Request
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import LanternError
@@ -32,21 +32,32 @@ def nothing_open(session: Session, site_id: int) -> tuple[int, str]:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Stage:
-    """A stage of the job, as its folder tells it in a module `stage` that holds `STAGE`.
+class Room:
+    """What a folder brings to the application, in a module `stage` that holds `STAGE`.
 
-    `of_detector`: its pages are of one detector, at `address/NUMBER`. `owners`: by the name of a number in an address, the
-    column it is of and the query for its site. `rail`: lines by device.
+    `routers`: beneath the address of a site; `above`: of no site. `owners`: by the name of a number in an address, the column
+    it is of and the query for its site. Its folders `templates` and `static` are found beside it.
+    """
+
+    routers: tuple[APIRouter, ...] = ()
+    above: tuple[APIRouter, ...] = ()
+    owners: Mapping[str, tuple[Any, Any]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Stage(Room):
+    """A room that is a stage of the job: on the route, at its place from the left.
+
+    `of_detector`: its pages are of one detector, at `address/NUMBER`. `rail`: lines by device.
     """
 
     key: str
     label: str
-    place: int  # on the route, from the left
+    place: int
     address: str
     of_detector: bool = True
     count: Count = nothing_open
     rail: Callable[[Session, int], Mapping[int, list[RailLine]]] | None = None
-    owners: Mapping[str, tuple[Any, Any]]
 
 
 class Frame(Protocol):

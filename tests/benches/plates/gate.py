@@ -18,9 +18,9 @@ from lantern.db.base import transaction
 from lantern.links.actions import save_link
 from lantern.lists.actions import save_list
 from lantern.people.tables import add_user
+from lantern.register.tables import device_by_code
 from lantern.signals.plates.table import write_plates
-from lantern.survey.actions import add_site
-from lantern.survey.tables import device_by_code
+from lantern.sites.actions import add_site
 from lantern.takes.actions import import_path
 from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow

@@ -21,8 +21,7 @@ from lantern.db.base import transaction
 from lantern.lists.tables import ListRow
 from lantern.live.app import make_ingest
 from lantern.live.engine import Engine
-from lantern.live.late import LateRow
-from lantern.live.tables import EventRow, OrderRow
+from lantern.live.tables import EventRow, LateRow, OrderRow
 from lantern.recordings import actions
 from lantern.recordings.tables import RecordingRow
 from lantern.revisions import revisions_of

@@ -19,8 +19,8 @@ from lantern.core.units import Scale
 from lantern.db.base import transaction
 from lantern.formats.tables import read_hand_counts, read_series, write_series
 from lantern.people.tables import add_user
-from lantern.survey.actions import add_site
-from lantern.survey.tables import device_by_code
+from lantern.register.tables import device_by_code
+from lantern.sites.actions import add_site
 from lantern.takes.actions import import_path
 from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow

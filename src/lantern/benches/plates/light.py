@@ -11,7 +11,7 @@ import numpy as np
 
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.sun import LIGHTS, height_deg, light_of
-from lantern.survey.tables import SiteRow
+from lantern.sites.tables import SiteRow
 from lantern.takes.tables import TakeRow
 
 PIECES = 96  # of the lane that is drawn

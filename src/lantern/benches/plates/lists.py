@@ -20,11 +20,11 @@ from lantern.core.plates.lists import PlateList
 from lantern.core.reads import Reads
 from lantern.lists.actions import save_list
 from lantern.lists.tables import ListRow, lists_of
-from lantern.live.late import LateRow
-from lantern.live.tables import EventRow
+from lantern.live.tables import EventRow, LateRow
 from lantern.recordings.actions import change_parts
+from lantern.register.tables import DeviceRow
 from lantern.revisions import RevisionRow, restored, revisions_of
-from lantern.survey.tables import DeviceRow, SiteRow
+from lantern.sites.tables import SiteRow
 from lantern.takes.store import replace_value, value_of_take
 from lantern.takes.tables import TakeRow, TruthRow, marks_of
 from lantern.tune.judging import MEMORY

@@ -17,7 +17,7 @@ from lantern.lists.actions import delete_list
 from lantern.lists.tables import ListRow
 from lantern.revisions import RevisionRow, hold
 from lantern.signals.plates.list_files import read_entries, write_entries
-from lantern.survey.tables import site_of
+from lantern.sites.tables import site_of
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id

@@ -7,7 +7,7 @@ from alembic import context
 from lantern.db import models
 from lantern.db.base import Base
 
-assert models
+models.load()
 
 
 def ours(thing: Any, name: str | None, kind: str, reflected: bool, compare_to: Any) -> bool:

@@ -1,0 +1,43 @@
+"""Types, places with their devices, in a site's file."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from lantern.core.site import Device, Place
+from lantern.register.documents import device_of, device_row
+from lantern.register.tables import devices_of_site, types_of
+from lantern.register.types import save_type
+from lantern.register.units import recheck
+from lantern.sites.parts import FROM_FILE, Brought, SitePart
+from lantern.sites.tables import PlaceRow, SiteRow
+
+
+def _take(session: Session, row: SiteRow, brought: Brought) -> None:
+    for each in brought.site.types:
+        body = each.model_dump(mode="json", exclude_none=True)
+        save_type(session, row.id, body, type_id=None, reason=FROM_FILE, user_id=brought.user_id)
+    for position, place in enumerate(brought.site.places):
+        held = {} if place.polygon is None else {"polygon": [list(point) for point in place.polygon]}
+        place_row = PlaceRow(site_id=row.id, name=place.name, position=position, extras=held)
+        session.add(place_row)
+        session.flush()
+        for device in place.devices:
+            session.add(device_row(device, site_id=row.id, place_id=place_row.id))
+    recheck(session, row.id)
+
+
+def _give(session: Session, row: SiteRow) -> dict[str, Any]:
+    devices: dict[int, list[Device]] = {}
+    for device in devices_of_site(session, row.id, retired=True):
+        devices.setdefault(device.place_id, []).append(device_of(device))
+    places = [
+        Place(name=place.name, devices=tuple(devices.get(place.id, ())), polygon=place.extras.get("polygon"))
+        for place in row.places
+    ]
+    return {"places": tuple(places), "types": tuple(each.model for each in types_of(session, row.id))}
+
+
+PARTS = (SitePart(place=1, are_ground=True, take=_take, give=_give),)

@@ -1,0 +1,88 @@
+"""The register of device types: those that ship, and the site's own, as JSON."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, HTTPException, Query, Request
+from fastapi.responses import HTMLResponse, Response
+from sqlalchemy import func, select
+
+from lantern.core.devices import DEVICE_KINDS
+from lantern.core.register.device_type import type_schema
+from lantern.db.base import transaction
+from lantern.db.numbers import Count, Id
+from lantern.register.tables import DeviceRow, DeviceTypeRow, register_of, types_of
+from lantern.register.types import delete_type, save_type
+from lantern.revisions import hold
+from lantern.web.access import may, site_id_of, tell
+from lantern.web.answers import attachment, json_answer
+from lantern.web.door import user_id
+from lantern.web.pages import render
+
+router = APIRouter()
+MADE, CHANGED, DELETED = "Made.", "Changed.", "Deleted."
+Reason = Annotated[str, Query(max_length=400)]
+
+
+@router.get("/types", **may("viewer"))
+def page(request: Request) -> HTMLResponse:
+    with transaction() as session:
+        site_id = site_id_of(request)
+        own = {row.name: row for row in types_of(session, site_id)}
+        counted = select(DeviceRow.type, func.count()).where(DeviceRow.site_id == site_id).group_by(DeviceRow.type)
+        counts = {row[0]: row[1] for row in session.execute(counted)}
+        types = [
+            {"type": each, "row": own.get(name), "count": counts.get(name, 0), "title": DEVICE_KINDS[each.kind].title}
+            for name, each in sorted(register_of(session, site_id).items())
+        ]
+        data = {row.id: {"revision": row.revision, "body": row.body} for row in own.values()}
+        return render(request, session, "types.html", stage="survey", types=types, data=data)
+
+
+@router.get("/types/schema.json", **may("viewer"))
+def schema() -> Response:
+    """The JSON Schema of a type."""
+    return json_answer(type_schema())
+
+
+@router.get("/types/file", **may("viewer"))
+def file(request: Request, name: Annotated[str, Query(max_length=120)]) -> Response:
+    """A type as its file: one that ships, as an example, or one of the site."""
+    with transaction() as session:
+        found = register_of(session, site_id_of(request)).get(name)
+        if found is None:
+            raise HTTPException(404, f"The register has no type {name[:40]!r}.")
+        body = found.model_dump(mode="json", exclude_none=True)
+        return json_answer(body, headers=attachment(f"{found.name}.type.json"))
+
+
+@router.post("/types", **may("engineer", "added a device type"))
+def add(request: Request, document: dict[str, Any] = Body(), reason: Reason = MADE) -> Response:
+    with transaction() as session:
+        row = save_type(session, site_id_of(request), document, type_id=None, reason=reason, user_id=user_id(request))
+        tell(request, f"added the device type {row.name}")
+        return json_answer({"id": row.id, "name": row.name})
+
+
+@router.put("/types/{type_id}", **may("engineer", "changed a device type"))
+def change(
+    request: Request, type_id: Id, base: Count, document: dict[str, Any] = Body(), reason: Reason = CHANGED
+) -> Response:
+    """`base`: the revision that was changed; refused where somebody else has changed it meanwhile."""
+    with transaction() as session:
+        by = user_id(request)
+        site_id = site_id_of(request)
+        row = save_type(session, site_id, document, type_id=type_id, base=base, reason=reason, user_id=by)
+        tell(request, f"changed the device type {row.name}")
+        return json_answer({"id": row.id, "name": row.name})
+
+
+@router.delete("/types/{type_id}", **may("engineer", "deleted a device type"))
+def delete(request: Request, type_id: Id, base: Count, reason: Reason = DELETED) -> Response:
+    with transaction() as session:
+        row = session.get_one(DeviceTypeRow, type_id)
+        hold(session, row, base)
+        tell(request, f"deleted the device type {row.name}")
+        delete_type(session, row, reason=reason, user_id=user_id(request))
+        return json_answer({"deleted": type_id})

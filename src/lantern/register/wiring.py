@@ -1,0 +1,130 @@
+"""Outputs and inputs of modules, which links name: checked on their site, and followed through a change of name."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import and_, delete, select, update
+from sqlalchemy.orm import Session
+
+from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.site import Device
+from lantern.links.tables import LinkRow
+from lantern.live.tables import InputRow, OrderRow, OutputRow
+from lantern.register.tables import DeviceRow, inputs_of, outputs_of
+from lantern.revisions import keep
+
+# ---- outputs ---------------------------------------------------------------------------------------------------------
+
+
+def check_outputs(session: Session, site_id: int, model: Device, row: DeviceRow | None, faults: FaultList) -> None:
+    if not model.outputs:
+        return
+    own = row.id if row is not None else 0
+    others = {output.name: device.code for device, output in outputs_of(session, site_id) if device.id != own}
+    coils: dict[int, str] = {}
+    names: set[str] = set()
+    for output in model.outputs:
+        if output.name in others:
+            faults.add(f"output {output.name}", f"{others[output.name]} has one of that name", "a name of its own")
+        if output.name in names:
+            faults.add(f"output {output.name}", "comes twice", "a name of its own")
+        if output.coil in coils:
+            faults.add(f"output {output.name}", f"has the coil of {coils[output.coil]}", "a coil of its own")
+        names.add(output.name)
+        coils[output.coil] = output.name
+
+
+def follow_outputs(session: Session, row: DeviceRow, model: Device, was: list[str | None], user_id: int | None) -> None:
+    """`was`: for each output, the name that it had. One that is gone must be used by no link, and be off."""
+    renamed = {old: output.name for old, output in zip(was, model.outputs, strict=False) if old}
+    gone = {output.name for output in row.output_models} - renamed.keys()
+    used = used_outputs(session, row.site_id, gone)
+    if used:
+        raise Refused([Fault("device: outputs", used, "no link that uses what is taken away")])
+    on = select(OutputRow.output).where(OutputRow.device_id == row.id, OutputRow.output.in_(gone), OutputRow.active)
+    if standing := session.scalars(on).all():
+        raise Refused([Fault("device: outputs", f"{', '.join(standing)} is on", "outputs that are off: acknowledge")])
+    session.execute(delete(OutputRow).where(OutputRow.device_id == row.id, OutputRow.output.in_(gone)))
+    changed = {old: new for old, new in renamed.items() if old != new}
+    if not changed:
+        return
+    stands = (OutputRow, OutputRow.output, OutputRow.device_id == row.id)
+    is_open = (OrderRow, OrderRow.thing, and_(OrderRow.device_id == row.id, OrderRow.stage != "over"))
+    for table, named, which in (stands, is_open):  # by way of names that nothing has, for two may change places
+        steps = [(old, f"\x1f{number}") for number, old in enumerate(changed)]
+        steps += [(f"\x1f{number}", new) for number, new in enumerate(changed.values())]
+        for old, new in steps:
+            session.execute(update(table).where(which, named == old).values({named: new}))
+    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id)):
+        effects = [
+            effect | {"output": changed.get(effect["output"], effect["output"])} for effect in link.body["effects"]
+        ]
+        if effects != link.body["effects"]:
+            renamed_now = "; ".join(f"{old} is called {new} now" for old, new in changed.items())
+            keep(session, link, link.body | {"effects": effects}, reason=f"{renamed_now}.", user_id=user_id)
+
+
+def used_outputs(session: Session, site_id: int, names: set[str]) -> str:
+    """Which links use which of these outputs, in words; nothing: none."""
+    told = []
+    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site_id).order_by(LinkRow.name)):
+        told += [f"{link.name} switches {e['output']}" for e in link.body.get("effects", []) if e["output"] in names]
+    return ", ".join(told)
+
+
+# ---- inputs ----------------------------------------------------------------------------------------------------------
+
+
+def check_inputs(session: Session, site_id: int, model: Device, row: DeviceRow | None, faults: FaultList) -> None:
+    """Names are a site's own, addresses a module's own."""
+    if not model.inputs:
+        return
+    own = row.id if row is not None else 0
+    others = {each.name: device.code for device, each in inputs_of(session, site_id) if device.id != own}
+    names: set[str] = set()
+    at: dict[tuple[str, int], str] = {}
+    for each in model.inputs:
+        if each.name in others:
+            faults.add(f"input {each.name}", f"{others[each.name]} has one of that name", "a name of its own")
+        if each.name in names:
+            faults.add(f"input {each.name}", "comes twice", "a name of its own")
+        names.add(each.name)
+        where = ("contact", each.discrete) if each.discrete is not None else None
+        if each.supervised is not None:
+            where = ("loop", each.supervised.register_address)
+        if where is None:
+            continue
+        if where in at:
+            faults.add(f"input {each.name}", f"has the {where[0]} of {at[where]}", "an address of its own")
+        at[where] = each.name
+
+
+def follow_inputs(
+    session: Session, row: DeviceRow, model: Device, was: Sequence[str | None], user_id: int | None
+) -> None:
+    """`was`: for each input, the name that it had. Links go along; one that is gone must be used by none."""
+    renamed = {old: each.name for old, each in zip(was, model.inputs, strict=False) if old}
+    gone = {each.name for each in row.input_models} - renamed.keys()
+    used = used_inputs(session, row.site_id, gone)
+    if used:
+        raise Refused([Fault("device: inputs", used, "no link that listens to what is taken away")])
+    changed = {old: new for old, new in renamed.items() if old != new}
+    session.execute(delete(InputRow).where(InputRow.device_id == row.id, InputRow.input.in_({*gone, *changed})))
+    listening = select(LinkRow).where(LinkRow.site_id == row.site_id, LinkRow.input.in_(changed))
+    for link in list(session.scalars(listening)):
+        old, new = str(link.input), changed[str(link.input)]
+        keep(session, link, link.body | {"input": new}, reason=f"{old} is called {new} now.", user_id=user_id)
+        link.input = new
+
+
+def used_inputs(session: Session, site_id: int, names: set[str]) -> str:
+    """Which links listen to which of these inputs, in words; nothing: none."""
+    query = select(LinkRow).where(LinkRow.site_id == site_id, LinkRow.input.in_(names)).order_by(LinkRow.name)
+    return ", ".join(f"{link.name} listens to {link.input}" for link in session.scalars(query))
+
+
+def was_of(document: dict[str, Any], key: str) -> list[str | None]:
+    """The names that a page's rows had, taken out of the document."""
+    return [each.pop("was", None) for each in document.get(key, ()) if isinstance(each, dict)]
