@@ -18,7 +18,7 @@ ROOMS = [f"lantern.{room}.{name}" for name in FAMILIES for room in ("core", "ben
 STAND_INS = ("lantern.standins", "lantern.demo")
 COMMON = [
     path
-    for pattern in ("web/static/js/**/*.js", "*/templates/*.html")
+    for pattern in ("*/static/**/*.js", "signals/static/*.js", "*/templates/*.html")
     for path in sorted(ROOT.glob(pattern))
     if "benches" not in path.parts
 ]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import structlog
 from fastapi import FastAPI, HTTPException, Request
 from fastapi.exceptions import RequestValidationError
@@ -11,10 +9,9 @@ from fastapi.responses import HTMLResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
-from lantern import web
 from lantern.application.frame import AssembledFrame
-from lantern.application.rooms import ROOMS, static_of
-from lantern.benches.register import BENCHES, FOLDERS
+from lantern.application.rooms import ROOMS, static_folders
+from lantern.benches.register import BENCHES
 from lantern.core.faults import LanternError, Refused
 from lantern.core.modelled import key_fault
 from lantern.core.tuning.wanted import UnwantedError
@@ -30,7 +27,6 @@ from lantern.web.door import Door, SecurityHeaders
 from lantern.web.frame import install
 from lantern.web.pages import environment
 
-STATIC = Path(web.__file__).parent / "static"
 log = structlog.get_logger()
 
 
@@ -40,20 +36,16 @@ def make_app() -> FastAPI:
     app = FastAPI(title="Rust Lantern", docs_url=None, redoc_url=None)
     app.add_middleware(Door, find=find_session, failed=_away)
     app.add_middleware(SecurityHeaders)
-    for name, room in ROOMS.items():
+    for room in ROOMS.values():
         for router in room.above:
             app.include_router(router)
         for router in room.routers:
             app.include_router(router, prefix=SITE)
-        folder = static_of(name)
-        if folder is not None:
-            app.mount(f"/static/{name}", StaticFiles(directory=folder), name=f"static_{name}")
-    for family, bench in BENCHES.items():
-        folder = FOLDERS[family] / "static"
-        app.mount(f"/static/benches/{family}", StaticFiles(directory=folder), name=f"bench_{family}")
+    for bench in BENCHES.values():
         for router in bench.routers:
             app.include_router(router, prefix=SITE)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    for address, folder in static_folders().items():
+        app.mount("/static" if address == "web" else f"/static/{address}", StaticFiles(directory=folder), name=address)
 
     @app.get("/health", **may("anybody"))
     def health() -> Response:

@@ -8,6 +8,8 @@ import pkgutil
 from pathlib import Path
 
 import lantern
+import lantern.benches
+import lantern.signals
 from lantern.web.frame import Room, Stage
 
 
@@ -21,7 +23,16 @@ ROOMS = _found()  # by the name of their folder
 STAGES = sorted((room for room in ROOMS.values() if isinstance(room, Stage)), key=lambda stage: stage.place)
 
 
-def static_of(name: str) -> Path | None:
-    """Return the folder of a room's scripts and styles, if it has one."""
-    folder = Path(lantern.__path__[0]) / name / "static"
-    return folder if folder.is_dir() else None
+def static_folders() -> dict[str, Path]:
+    """Return the folders of scripts and styles by their address below `/static/`, the deeper before those that they lie in; the
+    shell's (`web`) are all the rest.
+
+    What a folder of the program has to show lies in its `static`; so it is in the rooms of signals and of benches.
+    """
+    found = {folder.parent.name: folder for folder in Path(lantern.__path__[0]).glob("*/static")}
+    for package in (lantern.signals, lantern.benches):
+        name = package.__name__.removeprefix("lantern.")
+        for path in package.__path__:
+            found |= {f"{name}/{folder.parent.name}": folder for folder in Path(path).glob("*/static")}
+    shell = {"web": found.pop("web")}
+    return dict(sorted(found.items(), key=lambda each: -each[0].count("/"))) | shell

@@ -158,7 +158,7 @@ def frame(device_id: Id) -> Response:
     answer = _asked(f"/frame/{device_id}")
     if answer.status_code != 200:
         raise HTTPException(404, "No frame has come yet.")
-    headers = {"Content-Encoding": "deflate", "Cache-Control": "no-store", "X-Seq": answer.headers["X-Seq"]}
+    headers = {"Content-Encoding": "deflate", "Cache-Control": "no-store"}
     return Response(answer.content, 200, headers, "application/octet-stream")
 
 

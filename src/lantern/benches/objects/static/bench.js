@@ -3,6 +3,6 @@ import { counting } from "./counting.js";
 import { lineMap } from "./linemap.js";
 import { scene } from "./scene.js";
 import { tally } from "./tally.js";
-import { startBench } from "/static/js/bench/start.js";
+import { startBench } from "/static/tune/bench/start.js";
 
 startBench(scene, counting, tally, lineMap);

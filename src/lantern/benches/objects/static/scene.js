@@ -1,11 +1,11 @@
 // A scene on the bench: tracks by verdict, one object's life, classes, presence, room before the lines.
 import { saveCanvas, saveCsv } from "/static/js/export.js";
 import { ask, address } from "/static/js/http.js";
-import { SceneView } from "/static/js/sceneview.js";
+import { SceneView } from "/static/signals/tracks/view.js";
 import { clock, short } from "/static/js/svg.js";
-import { fetchTracks } from "/static/js/tracks.js";
+import { fetchTracks } from "/static/signals/tracks/tracks.js";
 import { PLAIN, quantityOf } from "/static/js/units.js";
-import { copy } from "/static/js/bench/dials.js";
+import { copy } from "/static/tune/bench/dials.js";
 import { arrowsOf } from "./arrows.js";
 import { LOOKS, look } from "./looks.js";
 

@@ -1,7 +1,7 @@
 // A tally: somebody counts by hand while the take plays, blind to what the device counts.
 import { ask } from "/static/js/http.js";
 import { short } from "/static/js/svg.js";
-import { copy } from "/static/js/bench/dials.js";
+import { copy } from "/static/tune/bench/dials.js";
 
 export const tally = ({ data, drawn }) => ({
   tally: null, // { who, passages, saved }

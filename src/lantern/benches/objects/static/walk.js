@@ -1,8 +1,8 @@
 // Objects live: the scene with what moves in it; a count is tried by walking through once each way.
 import { address, ask } from "/static/js/http.js";
-import { SceneView } from "/static/js/sceneview.js";
+import { SceneView } from "/static/signals/tracks/view.js";
 import { short } from "/static/js/svg.js";
-import { startWalk } from "/static/js/walk.js";
+import { startWalk } from "/static/walk/walk.js";
 import { arrowsOf } from "./arrows.js";
 
 startWalk(({ data, drawn }) => ({

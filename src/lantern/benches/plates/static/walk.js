@@ -1,6 +1,6 @@
 // Plates live: the last read in its picture, how sure its vote is, what each passage came to.
 import { ask } from "/static/js/http.js";
-import { startWalk } from "/static/js/walk.js";
+import { startWalk } from "/static/walk/walk.js";
 import { el, redraw } from "/static/js/svg.js";
 
 startWalk(({ data, drawn }) => ({

@@ -3,6 +3,6 @@ import { advice } from "./advice.js";
 import { people } from "./people.js";
 import { physics } from "./physics.js";
 import { seeing } from "./seeing.js";
-import { startBench } from "/static/js/bench/start.js";
+import { startBench } from "/static/tune/bench/start.js";
 
 startBench(physics, seeing, people, advice);

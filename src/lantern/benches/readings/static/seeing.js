@@ -1,12 +1,12 @@
 // Seeing: the heat image and its ways of being looked at.
 import { address, latest } from "/static/js/http.js";
 import { saveCanvas, saveCsv, savePng, saveSvg } from "/static/js/export.js";
-import { HeatView, fetchFrame } from "/static/js/heatview.js";
+import { HeatView, fetchFrame } from "/static/signals/heat/view.js";
 import { drawFigure, histogramOf, profileOf } from "./histogram.js";
-import { PALETTES } from "/static/js/palettes.js";
+import { PALETTES } from "/static/signals/heat/palettes.js";
 import { clock, short } from "/static/js/svg.js";
 import { fixed, read, show, typed, width } from "/static/js/units.js";
-import { copy } from "/static/js/bench/dials.js";
+import { copy } from "/static/tune/bench/dials.js";
 
 export const seeing = ({ data, infos, drawn }) => ({
   palettes: PALETTES,

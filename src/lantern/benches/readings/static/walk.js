@@ -1,8 +1,8 @@
 // Readings live: the heat image that the camera sends, with the reading of each region.
 import { address } from "/static/js/http.js";
-import { HeatView, fetchFrame } from "/static/js/heatview.js";
+import { HeatView, fetchFrame } from "/static/signals/heat/view.js";
 import { fixed } from "/static/js/units.js";
-import { startWalk } from "/static/js/walk.js";
+import { startWalk } from "/static/walk/walk.js";
 
 startWalk(({ data, drawn }) => ({
   readingText(x) {

@@ -1,5 +1,5 @@
 // The bench of pulses: nothing of its own to draw.
-import { startBench } from "/static/js/bench/start.js";
+import { startBench } from "/static/tune/bench/start.js";
 
 startBench(() => ({
   startView() {},

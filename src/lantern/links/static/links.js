@@ -1,0 +1,239 @@
+// Links of one detector, and the timetables of the site: forms and a week to draw on.
+import { ask, pageData } from "/static/js/http.js";
+import { dayAndTime } from "/static/js/svg.js";
+import { DAY, DAYS, Week } from "./week.js";
+
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("links", () => {
+    const data = pageData();
+    let week = null;
+    let made = 0;
+    return {
+      days: DAYS,
+      outputs: data.outputs,
+      regions: data.regions,
+      lists: data.lists,
+      timetables: data.timetables,
+      links: data.links.map((link) => ({ ...link, key: `saved-${link.id}`, dirty: false, why: "" })),
+      edited: { id: null, name: "", zone: data.zone, hours: [] },
+      hoursDirty: false,
+      hoursWhy: "",
+      changes: data.changes,
+      trouble: "",
+      told: "",
+      init() {
+        week = new Week(this.$refs.week, { change: (hours) => this.setHours(hours) });
+        if (this.timetables.length)
+          this.edit(this.timetables.find((t) => t.name === this.links[0]?.timetable) ?? this.timetables[0]);
+        else this.newTimetable();
+        addEventListener("beforeunload", (event) => {
+          if (this.hoursDirty || this.links.some((l) => l.dirty)) event.preventDefault();
+        });
+      },
+      clock: (min) => `${String(Math.floor(min / 60)).padStart(2, "0")}:${String(min % 60).padStart(2, "0")}`,
+
+      // ---- links ----
+      timetableWords(link) {
+        return link.timetable ? (this.timetables.find((t) => t.name === link.timetable)?.summary ?? "") : "";
+      },
+      output(effect) {
+        return this.outputs.find((o) => o.name === effect.output);
+      },
+      contact(effect) {
+        return (this.output(effect)?.contact ?? "").replace("_", " ");
+      },
+      isBeacon(effect) {
+        return this.output(effect)?.what === "beacon";
+      },
+      set(link, key, value) {
+        link[key] =
+          key === "delay_s" ? this.number(value) : ["timetable", "region"].includes(key) ? value || null : value;
+        link.dirty = true;
+      },
+      setEffect(link, index, key, value) {
+        const effect = link.effects[index];
+        effect[key] =
+          key === "output" || key === "mode"
+            ? value
+            : key === "flash_hz" && value.trim() === ""
+              ? null
+              : this.number(value);
+        if (key === "output" && !this.isBeacon(effect)) effect.flash_hz = null;
+        link.dirty = true;
+      },
+      number(text) {
+        const value = Number(text);
+        return text.trim() === "" || !Number.isFinite(value) ? text : value;
+      },
+      // what is no number goes to the server as typed, which says what is wrong
+      addEffect(link) {
+        const free = this.outputs.find((o) => !link.effects.some((e) => e.output === o.name));
+        if (!free) {
+          this.trouble = "Every output of the site is in this link already.";
+          return;
+        }
+        link.effects.push({ output: free.name, mode: "pulse", length_s: 5, flash_hz: null, expire_s: 60 });
+        link.dirty = true;
+      },
+      removeEffect(link, index) {
+        link.effects.splice(index, 1);
+        link.dirty = true;
+      },
+      // None ticked off: it hears what any list matches, and what none does.
+      hears: (link, name) => link.lists.length === 0 || link.lists.includes(name),
+      setHears(link, name, on) {
+        const heard = this.lists.filter((each) => (each === name ? on : this.hears(link, each)));
+        if (!heard.length) {
+          this.trouble = "A link hears one list at least.";
+          return;
+        }
+        link.lists = heard.length === this.lists.length ? [] : heard;
+        link.dirty = true;
+      },
+      addLink() {
+        made += 1;
+        const link = {
+          key: `new-${made}`,
+          id: null,
+          name: `Link ${this.links.length + 1}`,
+          region: null,
+          lists: [],
+          timetable: null,
+          delay_s: 0,
+          on_repeat: true,
+          effects: [],
+          dirty: true,
+          why: "",
+        };
+        this.links.push(link);
+        this.addEffect(this.links[this.links.length - 1]);
+      },
+      async save(link) {
+        const { name, region, lists, timetable, delay_s, on_repeat, effects } = link;
+        const body = { name, detector: "", region, lists, timetable, delay_s, on_repeat, effects };
+        await this.attempt(async () => {
+          const why = `base=${link.revision}&reason=${encodeURIComponent(link.why)}`;
+          const changed = `${data.base}/${link.id}?${why}`;
+          const saved =
+            link.id === null
+              ? await ask("POST", data.base, { ...body, input: data.input ?? null })
+              : await ask("PUT", changed, body);
+          Object.assign(link, saved, { dirty: false, why: "" });
+          await this.readChanges();
+          this.told = `Saved ${saved.name}. The live engine takes it up within a second.`;
+        });
+      },
+      async removeLink(link) {
+        await this.attempt(async () => {
+          if (link.id !== null) await ask("DELETE", `${data.base}/${link.id}?base=${link.revision}`);
+          this.links = this.links.filter((l) => l !== link && l.key !== link.key);
+          await this.readChanges();
+        });
+      },
+
+      // ---- what was changed ----
+      whenText: (at) => dayAndTime(at, data.zone),
+      async readChanges() {
+        this.changes = await ask("GET", data.changesAt);
+      },
+      async restore(change) {
+        await this.attempt(async () => {
+          await ask("POST", `/revisions/${change.id}/restore?base=${change.newest}`);
+          location.reload();
+        });
+      },
+
+      async attempt(work) {
+        this.trouble = "";
+        this.told = "";
+        try {
+          await work();
+        } catch (error) {
+          this.trouble = error.message;
+        }
+      },
+
+      // ---- timetables ----
+      get summary() {
+        if (!this.edited.hours.length) return "never: this timetable has no hours";
+        if (this.hoursDirty) return "changed";
+        return this.timetables.find((t) => t.id === this.edited.id)?.summary ?? "";
+      },
+      edit(timetable) {
+        this.edited = JSON.parse(JSON.stringify(timetable));
+        this.hoursDirty = false;
+        week.draw(this.edited.hours.map((h) => ({ ...h })));
+      },
+      newTimetable() {
+        this.edited = { id: null, name: "New hours", zone: data.zone, hours: [] };
+        this.hoursDirty = true;
+        week.draw([]);
+      },
+      rename(name) {
+        this.edited.name = name;
+        this.hoursDirty = true;
+      },
+      setHours(hours) {
+        this.edited.hours = hours.map((h) => ({ ...h }));
+        this.hoursDirty = true;
+        week.draw(hours.map((h) => ({ ...h })));
+      },
+      typeHours(index, key, text) {
+        const parts = text.trim().match(/^(\d{1,2}):(\d{2})$/);
+        const value = parts ? Number(parts[1]) * 60 + Number(parts[2]) : -1;
+        if (!parts || value > DAY || Number(parts[2]) > 59) {
+          this.trouble = `${text}: expected a time such as 05:30, at most 24:00`;
+          return;
+        }
+        this.trouble = "";
+        const hours = this.edited.hours.map((h) => ({ ...h }));
+        hours[index][key] = value;
+        this.setHours(hours);
+      },
+      removeHours(index) {
+        this.setHours(this.edited.hours.filter((_, i) => i !== index));
+      },
+      wholeWeek() {
+        this.setHours(DAYS.map((_, day) => ({ day, start_min: 0, end_min: DAY })));
+      },
+      likeMonday() {
+        const monday = this.edited.hours.filter((h) => h.day === 0);
+        this.setHours(DAYS.flatMap((_, day) => monday.map((h) => ({ ...h, day }))));
+      },
+      clearWeek() {
+        this.setHours([]);
+      },
+      async saveTimetable() {
+        const { id, revision, name, zone, hours } = this.edited;
+        await this.attempt(async () => {
+          const before = this.timetables.find((t) => t.id === id);
+          const saved =
+            id === null
+              ? await ask("POST", "/timetables", { name, zone, hours })
+              : await ask("PUT", `/timetables/${id}?base=${revision}&reason=${encodeURIComponent(this.hoursWhy)}`, {
+                  name,
+                  zone,
+                  hours,
+                });
+          if (before) for (const link of this.links) if (link.timetable === before.name) link.timetable = saved.name;
+          this.timetables = [...this.timetables.filter((t) => t.id !== saved.id), saved].sort((a, b) =>
+            a.name.localeCompare(b.name),
+          );
+          this.edit(saved);
+          this.hoursWhy = "";
+          await this.readChanges();
+          this.told = `Saved ${saved.name}: ${saved.summary}.`;
+        });
+      },
+      async deleteTimetable() {
+        await this.attempt(async () => {
+          await ask("DELETE", `/timetables/${this.edited.id}?base=${this.edited.revision}`);
+          await this.readChanges();
+          this.timetables = this.timetables.filter((t) => t.id !== this.edited.id);
+          if (this.timetables.length) this.edit(this.timetables[0]);
+          else this.newTimetable();
+        });
+      },
+    };
+  });
+});

@@ -1,0 +1,84 @@
+// Devices from a spreadsheet: what it would do, with every fault by its row, before anything is stored.
+import { ask } from "/static/js/http.js";
+
+const dialog = document.getElementById("bring-in");
+const file = document.getElementById("sheet");
+const report = dialog.querySelector("[data-report]");
+const store = dialog.querySelector("[data-store]");
+
+const made = (tag, text, more = {}) => Object.assign(document.createElement(tag), { textContent: text, ...more });
+const send = async (stored) =>
+  ask(
+    "POST",
+    `/devices/table?store=${stored}&name=${encodeURIComponent(file.files[0].name)}`,
+    await file.files[0].arrayBuffer(),
+    { raw: true },
+  );
+
+function words(told) {
+  const parts = [
+    [told.new.length, "new"],
+    [told.changed.length, "changed"],
+    [told.same.length, "as they are"],
+  ];
+  const places = told.places.length ? `; new places: ${told.places.join(", ")}` : "";
+  return (
+    parts
+      .filter(([count]) => count)
+      .map(([count, what]) => `${count} ${what}`)
+      .join(", ") + places
+  );
+}
+
+function show(told) {
+  const lines = told.new.length + told.changed.length + told.same.length;
+  store.disabled = told.faults.length > 0 || told.new.length + told.changed.length === 0;
+  if (!told.faults.length) {
+    report.replaceChildren(made("p", `${lines} rows without a fault: ${words(told)}.`, { className: "notice good" }));
+    return;
+  }
+  const rows = new Set(told.faults.map((fault) => fault.line)).size;
+  const head = `${told.faults.length} faults in ${rows} rows: nothing is stored until they are mended.`;
+  const table = made("table", "", { className: "ledger" });
+  table.append(made("thead", ""), made("tbody", ""));
+  table.tHead.append(made("tr", ""));
+  const heads = ["line", "code", "where", "what is wrong", "expected"];
+  table.tHead.rows[0].append(...heads.map((name) => made("th", name)));
+  for (const fault of told.faults) {
+    const row = made("tr", "");
+    for (const key of ["line", "code", "where", "what", "expected"]) row.append(made("td", fault[key]));
+    table.tBodies[0].append(row);
+  }
+  report.replaceChildren(made("p", head, { className: "notice" }), table);
+}
+
+const refused = (error) => {
+  store.disabled = true;
+  report.replaceChildren(made("p", error.message, { className: "notice" }));
+};
+
+file.addEventListener("change", async () => {
+  if (!file.files.length) return;
+  dialog.querySelector("[data-chosen]").textContent = file.files[0].name;
+  report.replaceChildren(made("p", "Reading ...", { className: "quiet" }));
+  try {
+    show(await send(false));
+  } catch (error) {
+    refused(error);
+  }
+});
+// the same file again, once it is mended, is a new choice
+file.addEventListener("click", () => {
+  file.value = "";
+});
+
+store.addEventListener("click", async () => {
+  store.disabled = true;
+  try {
+    await send(true);
+    location.reload();
+  } catch (error) {
+    if (error.body?.faults?.[0]?.line) show(error.body);
+    else refused(error);
+  }
+});

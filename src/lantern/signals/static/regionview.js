@@ -1,0 +1,310 @@
+// Regions over a picture: drawn, dragged, typed elsewhere. What lies beneath them is another's: a heat image, a scene.
+import { el, redraw } from "/static/js/svg.js";
+
+// `picture`: width, height in pixels. `parts`: stage, overlay (elements). `on`: callbacks.
+export class RegionView {
+  constructor(picture, parts, on = {}) {
+    Object.assign(this, { picture, ...parts, on });
+    this.regions = [];
+    this.chosen = -1;
+    this.tool = null;
+    this.draft = null;
+    this.readings = {};
+    this.beside = 0; // px of the row that something else needs
+    this.overlay.setAttribute("viewBox", `0 0 ${picture.width} ${picture.height}`);
+    this.listening = new AbortController();
+    this.#listen();
+    this.observer = new ResizeObserver(() => this.fit());
+    this.observer.observe(this.stage.parentElement);
+  }
+
+  // Another view takes its place.
+  close() {
+    this.listening.abort();
+    this.observer.disconnect();
+  }
+
+  // ---- what a view may add ----
+
+  beneath() {
+    return [];
+  } // drawn under a region
+  more() {
+    return [];
+  } // drawn over all of them
+  pointed() {} // the pointer moved
+  fitted() {} // the size changed
+  struck() {
+    this.on.choose?.(-1);
+  } // pressed where no region is
+  lineDrawn(line) {
+    if (line) this.finish("line", line);
+  }
+
+  fit() {
+    const box = this.stage.parentElement.getBoundingClientRect();
+    const room = box.width - this.beside;
+    const factor = Math.max(Math.min(room / this.picture.width, box.height / this.picture.height), 0.3);
+    this.stage.style.width = `${Math.floor(this.picture.width * factor)}px`;
+    this.stage.style.height = `${Math.floor(this.picture.height * factor)}px`;
+    this.unit = 1 / factor; // one screen pixel in picture pixels
+    this.drawRegions();
+    this.fitted();
+  }
+
+  // ---- regions ----
+
+  setRegions(regions, chosen = this.chosen) {
+    this.regions = regions;
+    this.chosen = chosen;
+    this.drawRegions();
+  }
+
+  setTool(tool) {
+    this.tool = tool;
+    this.draft = null;
+    this.drawRegions();
+  }
+
+  corners(region) {
+    if (region.shape !== "box") return region.points;
+    const [[x0, y0], [x1, y1]] = region.points;
+    return [
+      [x0, y0],
+      [x1, y0],
+      [x1, y1],
+      [x0, y1],
+    ];
+  }
+
+  drawRegions() {
+    const unit = this.unit ?? 1;
+    const parts = [];
+    this.regions.forEach((region, index) => {
+      const points = this.corners(region);
+      const group = el("g", { "data-region": index, class: `role-${region.role ?? "watch"}` });
+      if (region.shape === "spot") {
+        const [x, y] = [Math.floor(points[0][0]) + 0.5, Math.floor(points[0][1]) + 0.5];
+        const arm = 9 * unit;
+        group.append(
+          el("path", { class: "shadow", d: `M${x - arm} ${y}h${2 * arm}M${x} ${y - arm}v${2 * arm}` }),
+          el("path", { class: "cross", d: `M${x - arm} ${y}h${2 * arm}M${x} ${y - arm}v${2 * arm}` }),
+          el("circle", { class: "shape", cx: x, cy: y, r: 7 * unit, "data-move": index }),
+        );
+      } else {
+        const path = points.map((p) => p.join(",")).join(" ");
+        const form = region.shape === "line" ? "polyline" : "polygon";
+        group.append(
+          ...this.beneath(region, index, unit),
+          el(form, { class: "shadow", points: path }),
+          el(form, { class: `shape ${index === this.chosen ? "chosen" : ""}`, points: path, "data-move": index }),
+        );
+        if (index === this.chosen)
+          points.forEach(([x, y], corner) =>
+            group.append(
+              el("circle", { class: "handle", cx: x, cy: y, r: 5 * unit, "data-region": index, "data-corner": corner }),
+            ),
+          );
+      }
+      parts.push(group, this.#tag(region, points, unit, index));
+    });
+    parts.push(...this.more(unit));
+    if (this.draft) parts.push(this.#drawDraft(unit));
+    redraw(this.overlay, parts);
+    this.overlay.style.cursor = this.tool ? "crosshair" : "default";
+  }
+
+  // Only what changes with every frame.
+  drawTags() {
+    for (const tag of this.overlay.querySelectorAll("[data-tag]")) {
+      const text = this.tagText(this.regions[tag.dataset.tag]);
+      if (tag.textContent !== text) tag.textContent = text;
+    }
+  }
+
+  tagText(region) {
+    const reading = this.readings[region?.name];
+    return `${region?.name ?? ""}${reading === undefined ? "" : `  ${reading}`}`;
+  }
+
+  #tag(region, points, unit, index) {
+    const text = this.tagText(region);
+    const width = (text.length * 5.3 + 14) * unit;
+    const x = Math.min(Math.min(...points.map((p) => p[0])), this.picture.width - width);
+    const y = Math.max(Math.min(...points.map((p) => p[1])) - 24 * unit, 0);
+    return el(
+      "g",
+      {},
+      el("rect", { class: "tag", x, y, width, height: 19 * unit }),
+      el(
+        "text",
+        { class: "tag-text", "data-tag": index, x: x + 7 * unit, y: y + 13.8 * unit, "font-size": 13.5 * unit },
+        text,
+      ),
+    );
+  }
+
+  #drawDraft(unit) {
+    const { points, at } = this.draft;
+    if (this.draft.shape === "box") {
+      const [[x0, y0], [x1, y1]] = [points[0], at];
+      return el("rect", {
+        class: "shape",
+        x: Math.min(x0, x1),
+        y: Math.min(y0, y1),
+        width: Math.abs(x1 - x0),
+        height: Math.abs(y1 - y0),
+      });
+    }
+    const path = [...points, at]
+      .filter(Boolean)
+      .map((p) => p.join(","))
+      .join(" ");
+    return el(
+      "g",
+      {},
+      el("polyline", { class: "shadow", points: path }),
+      el("polyline", { class: "shape", points: path }),
+      points.map(([x, y]) => el("circle", { class: "handle", cx: x, cy: y, r: 4 * unit })),
+    );
+  }
+
+  // ---- pointer ----
+
+  #point(event) {
+    const box = this.overlay.getBoundingClientRect();
+    const x = ((event.clientX - box.left) / box.width) * this.picture.width;
+    const y = ((event.clientY - box.top) / box.height) * this.picture.height;
+    const clip = (value, most) => Math.round(Math.min(Math.max(value, 0), most) * 2) / 2;
+    return [clip(x, this.picture.width), clip(y, this.picture.height)];
+  }
+
+  #listen() {
+    let drag = null;
+    this.overlay.addEventListener("pointerdown", (event) => {
+      if (event.button !== 0) return;
+      const at = this.#point(event);
+      if (this.tool === "spot")
+        return this.finish("spot", [
+          [Math.floor(Math.min(at[0], this.picture.width - 1)), Math.floor(Math.min(at[1], this.picture.height - 1))],
+        ]);
+      if (this.tool === "line") {
+        this.draft = { shape: "line", points: [at], at };
+        this.overlay.setPointerCapture(event.pointerId);
+        return this.drawRegions();
+      }
+      if (this.tool === "box") {
+        this.draft = { shape: "box", points: [at], at };
+        this.overlay.setPointerCapture(event.pointerId);
+        return this.drawRegions();
+      }
+      if (this.tool === "polygon") {
+        const first = this.draft?.points[0];
+        if (first && this.draft.points.length > 2 && Math.hypot(at[0] - first[0], at[1] - first[1]) < 9 * this.unit)
+          return this.finish("polygon", this.draft.points);
+        this.draft = { shape: "polygon", points: [...(this.draft?.points ?? []), at], at };
+        return this.drawRegions();
+      }
+      const corner = event.target.dataset?.corner;
+      const move = event.target.dataset?.move ?? (corner === undefined ? undefined : event.target.dataset.region);
+      if (move === undefined) return this.struck(at);
+      this.on.choose?.(Number(move));
+      drag = {
+        index: Number(move),
+        corner: corner === undefined ? null : Number(corner),
+        from: at,
+        points: this.regions[Number(move)].points.map((p) => [...p]),
+        moved: false,
+      };
+      this.overlay.setPointerCapture(event.pointerId);
+    });
+    this.overlay.addEventListener("pointermove", (event) => {
+      this.pointer = this.#point(event);
+      this.pointed();
+      if (this.draft) {
+        this.draft.at = this.pointer;
+        return this.drawRegions();
+      }
+      if (!drag) return;
+      drag.moved = true;
+      this.regions[drag.index] = { ...this.regions[drag.index], points: this.#dragged(drag, this.pointer) };
+      this.drawRegions();
+      this.on.moving?.(this.regions);
+    });
+    this.overlay.addEventListener("pointerup", () => {
+      if (this.draft?.shape === "line") {
+        const line = [this.draft.points[0], this.draft.at];
+        this.draft = null;
+        this.tool = null;
+        this.on.tool?.(null);
+        this.lineDrawn(line[0].join() === line[1].join() ? null : line);
+        return this.drawRegions();
+      }
+      if (this.draft?.shape === "box") {
+        const [[x0, y0], [x1, y1]] = [this.draft.points[0], this.draft.at];
+        if (Math.abs(x1 - x0) >= 1 && Math.abs(y1 - y0) >= 1)
+          this.finish("box", [
+            [Math.min(x0, x1), Math.min(y0, y1)],
+            [Math.max(x0, x1), Math.max(y0, y1)],
+          ]);
+        else this.setTool(this.tool);
+      }
+      if (drag?.moved) this.on.change?.(this.regions);
+      drag = null;
+    });
+    this.overlay.addEventListener("dblclick", () => {
+      if (this.draft?.points.length > 2)
+        this.finish(
+          "polygon",
+          this.draft.points.slice(0, -1).length > 2 ? this.draft.points.slice(0, -1) : this.draft.points,
+        );
+    });
+    this.overlay.addEventListener("pointerleave", () => {
+      this.pointer = null;
+      this.pointed();
+    });
+    document.addEventListener(
+      "keydown",
+      (event) => {
+        if (!this.draft || event.target.closest("input, select, textarea")) return;
+        if (event.key === "Escape") (this.setTool(null), this.on.tool?.(null));
+        if (event.key === "Enter" && this.draft.points.length > 2) this.finish("polygon", this.draft.points);
+      },
+      { signal: this.listening.signal },
+    );
+  }
+
+  #dragged(drag, at) {
+    const [dx, dy] = [at[0] - drag.from[0], at[1] - drag.from[1]];
+    const region = this.regions[drag.index];
+    const inside = ([x, y]) => [
+      Math.min(Math.max(x, 0), this.picture.width),
+      Math.min(Math.max(y, 0), this.picture.height),
+    ];
+    if (drag.corner === null) {
+      // as a whole, not beyond the picture's edge
+      const xs = drag.points.map((p) => p[0]);
+      const ys = drag.points.map((p) => p[1]);
+      const most = region.shape === "spot" ? 1 : 0;
+      const mx = Math.min(Math.max(dx, -Math.min(...xs)), this.picture.width - most - Math.max(...xs));
+      const my = Math.min(Math.max(dy, -Math.min(...ys)), this.picture.height - most - Math.max(...ys));
+      return drag.points.map(([x, y]) => [x + mx, y + my]);
+    }
+    const points = drag.points.map((p) => [...p]);
+    if (region.shape === "box") {
+      const column = drag.corner === 1 || drag.corner === 2 ? 1 : 0;
+      const row = drag.corner >= 2 ? 1 : 0;
+      const [x, y] = inside(at);
+      if (x !== points[1 - column][0]) points[column][0] = x;
+      if (y !== points[1 - row][1]) points[row][1] = y;
+    } else points[drag.corner] = inside(at);
+    return points;
+  }
+
+  finish(shape, points) {
+    this.draft = null;
+    this.tool = null;
+    this.on.tool?.(null);
+    this.on.add?.(shape, points);
+  }
+}

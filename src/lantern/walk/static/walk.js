@@ -1,0 +1,257 @@
+// The live page: follows the engine's stream, draws the last frame and the reading, shows each output as it was read.
+import { ask, address, latest, pageData } from "/static/js/http.js";
+import { saveCsv, saveCanvas } from "/static/js/export.js";
+import { show } from "/static/js/units.js";
+
+const KEPT = 240;
+const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+
+// Getters must stay getters, so properties are joined and not copied.
+const join = (...parts) =>
+  parts.reduce((whole, part) => Object.defineProperties(whole, Object.getOwnPropertyDescriptors(part)), {});
+
+// `own`: what a family brings, a function of the page's data and what is drawn: drawFrame, readingText, eventReading,
+// chartRange; newsCame may lack.
+export function startWalk(own) {
+  document.addEventListener("alpine:init", () => window.Alpine.data("walk", () => walk(own)));
+}
+
+function walk(own) {
+  const data = pageData();
+  const drawn = { view: null, chart: null, series: [[], []], seq: -1 };
+  const common = {
+    standins: data.standins,
+    silent: "",
+    trouble: "",
+    state: null,
+    events: [],
+    cameraState: null,
+    jumpTo: data.jumpS,
+    init() {
+      this.loadFrame = latest(() => this.frame());
+      this.loadEvents = latest(async () => {
+        this.events = await ask("GET", `/walk/${data.detectorId}/events`);
+      });
+      this.loadEvents();
+      const source = new EventSource(address(`/walk/${data.detectorId}/stream`));
+      source.addEventListener("state", (event) => this.take(JSON.parse(event.data)));
+      source.addEventListener("silent", (event) => {
+        this.silent = event.data;
+      });
+      source.addEventListener("ended", () => {
+        source.close();
+        location.reload();
+      });
+      source.onerror = () => {
+        this.silent = "The connection is lost; trying again.";
+      };
+      if (data.standins) {
+        this.askStandins();
+        setInterval(() => this.askStandins(), 2000);
+      }
+      setInterval(() => this.loadEvents(), 1500);
+    },
+    take(state) {
+      this.silent = "";
+      const before = this.news(this.state);
+      this.state = state;
+      if (this.news(state) !== before) {
+        this.loadEvents();
+        this.newsCame?.();
+      }
+      if (state.feed?.seq !== undefined && state.feed.seq !== drawn.seq) {
+        drawn.seq = state.feed.seq;
+        this.plot();
+        this.loadFrame();
+      }
+    },
+    missedS: 10,
+    missedWords: "",
+    setMissedS(text) {
+      this.missedS = Number(String(text).replace(",", "."));
+    },
+    saidOf: (e, verdict) => String(e.verdict?.verdict === verdict),
+    verdictText: (e) => (e.verdict ? e.verdict.lacking || "a mark on its recording" : ""),
+    judge(e, verdict) {
+      return this.attempt(async () => {
+        await ask("PUT", `/walk/${data.detectorId}/events/${e.id}/verdict`, { verdict });
+        await this.loadEvents();
+      });
+    },
+    missed() {
+      return this.attempt(async () => {
+        const end = this.state.now; // by the engine's clock, not by this machine's
+        const told = await ask("POST", `/walk/${data.detectorId}/missed`, { start: end - this.missedS, end });
+        this.missedWords = told.lacking || "a mark on its recording";
+      });
+    },
+    news: (state) => (state?.news.length ? state.news[state.news.length - 1].at : 0),
+    get mine() {
+      return this.state?.detectors.find((d) => d.id === data.detectorId);
+    },
+    quantity: data.quantity,
+    get level() {
+      return this.mine?.level ?? null;
+    },
+    get readings() {
+      const mine = this.mine;
+      if (!mine) return [];
+      return Object.entries(mine.readings).map(([name, x]) => ({
+        name,
+        text: this.readingText(x),
+        raised: mine.standing[name]?.state === "raised",
+        state: mine.standing[name]?.state ?? "",
+        why: mine.standing[name]?.why ?? "",
+      }));
+    },
+    get nothingYet() {
+      return this.state !== null && !this.state.feed?.received;
+    },
+    get feedWords() {
+      const feed = this.state?.feed;
+      if (!feed || !feed.received) return "no frame yet";
+      if (!feed.live) return "the camera has stopped sending";
+      const counted = [
+        [feed.received, "received"],
+        [feed.dropped, "dropped"],
+        [feed.unreadable, "unreadable"],
+      ];
+      const counts = counted.filter(([count]) => count).map(([count, word]) => `${count} ${word}`);
+      return [`${feed.width} x ${feed.height}`, `${feed.fps.toFixed(1)} frames/s`, ...counts].join(", ");
+    },
+    get feedTrouble() {
+      const feed = this.state?.feed;
+      return [
+        feed?.error,
+        feed?.unreadable ? `Frames that cannot be read are dropped; the last: ${feed.unreadable_why}` : "",
+      ].filter(Boolean);
+    },
+    get cutOff() {
+      return (this.state?.modules ?? []).filter((m) => !m.reachable);
+    },
+    get outputs() {
+      return data.outputs.map((o) => {
+        const module = this.state?.modules.find((m) => m.id === o.device);
+        const active = module?.active[o.name] ?? false;
+        const read = module?.coils[o.name];
+        const coil = read === undefined ? "not read yet" : `coil ${o.coil} ${read ? "on" : "off"}`;
+        return {
+          name: o.name,
+          device: o.device,
+          active,
+          words: `${o.module}, ${o.contact.replace("_", " ")}${o.mode ? "" : ", not linked here"}`,
+          latched: o.mode === "latched",
+          state: module?.reachable ? `${active ? "active" : "idle"}, ${coil}` : `unknown, last ${coil}`,
+        };
+      });
+    },
+    clockOf: (at) => new Date((at + data.offsetS) * 1000).toISOString().slice(11, 19),
+    cleared(e) {
+      return e.cleared === null
+        ? "still raised"
+        : `cleared ${this.clockOf(e.cleared)}${e.clearedBy === "reading" ? "" : ` by ${e.clearedBy}`}`;
+    },
+    orderWords(o) {
+      const until = o.to ? `until ${this.clockOf(o.to)}` : "until acknowledged";
+      const tries = o.tries ? `, ${o.tries} tries so far` : "";
+      if (o.stage === "running") return `${o.output} on ${this.clockOf(o.from)}, ${until}`;
+      if (o.stage !== "over") return `${o.output} due ${this.clockOf(o.at)}${tries}`;
+      const was = o.from ? `on ${this.clockOf(o.from)} to ${this.clockOf(o.to)}` : o.result;
+      return o.result === "done" ? `${o.output} ${was}` : `${o.output} ${was}: ${o.because}`;
+    },
+    async frame() {
+      await this.drawFrame(this.state.feed);
+    },
+    get waiting() {
+      return this.mine === undefined;
+    },
+    exportChart(as) {
+      const [times, values] = drawn.series;
+      if (as === "csv")
+        return saveCsv(
+          [["time_s", this.quantity.unit || "reading"], ...times.map((t, i) => [t.toFixed(3), values[i]])],
+          "running",
+        );
+      const canvas = this.$refs.chart.querySelector("canvas");
+      if (canvas && as === "png") saveCanvas(canvas, "running");
+    },
+    plot() {
+      const first = this.readings[0];
+      if (!first) return;
+      const [times, values] = drawn.series;
+      times.push(this.state.now + data.offsetS);
+      values.push(show(this.quantity, Object.values(this.mine.readings)[0]));
+      if (times.length > KEPT) {
+        times.shift();
+        values.shift();
+      }
+      const level = this.level === null ? null : show(this.quantity, this.level);
+      const all = [times, values, times.map(() => level)];
+      if (drawn.chart) return drawn.chart.setData(all);
+      const axis = { stroke: token("--quiet"), grid: { stroke: token("--rule"), width: 1 }, font: "11px Noto Sans" };
+      drawn.chart = new window.uPlot(
+        {
+          width: this.$refs.chart.clientWidth,
+          height: 130,
+          cursor: { show: false },
+          legend: { show: false },
+          tzDate: (at) => window.uPlot.tzDate(new Date(at * 1000), "UTC"),
+          axes: [
+            {
+              ...axis,
+              values: (_, ticks) => ticks.map((t) => new Date(t * 1000).toISOString().slice(11, 19)),
+              space: 90,
+            },
+            { ...axis, size: 44 },
+          ],
+          scales: { y: { range: (_, low, high) => this.chartRange(low, high, level) } },
+          series: [
+            {},
+            { stroke: token("--ink"), width: 1.5, points: { show: false } },
+            { stroke: token("--oxide"), width: 1.5, points: { show: false } },
+          ],
+        },
+        all,
+        this.$refs.chart,
+      );
+      new ResizeObserver(() => drawn.chart.setSize({ width: this.$refs.chart.clientWidth, height: 130 })).observe(
+        this.$refs.chart,
+      );
+    },
+    async acknowledge({ device, name }) {
+      await this.attempt(() => ask("POST", "/walk/acknowledge", { device, output: name }));
+    },
+    get cameraWords() {
+      const c = this.cameraState;
+      if (!c) return "";
+      const at = `${Math.floor(c.at_s / 60)}:${String(Math.floor(c.at_s % 60)).padStart(2, "0")}`;
+      const how = c.playing ? "plays" : "is paused";
+      return `camera ${c.code} ${how} at ${at} of ${Math.round(c.length_s / 60)} min, ${c.speed}x`;
+    },
+    async askStandins() {
+      try {
+        const s = await ask("GET", "/walk/standins/state");
+        this.cameraState = s.cameras.find((c) => c.code === data.device) ?? null;
+      } catch (error) {
+        this.trouble = error.message;
+      }
+    },
+    async camera(what, body) {
+      await this.attempt(() => ask("POST", `/walk/standins/camera/${data.device}/${what}`, body));
+      this.askStandins();
+    },
+    async relay(what) {
+      await this.attempt(() => ask("POST", `/walk/standins/relay/${what}`));
+    },
+    async attempt(work) {
+      this.trouble = "";
+      try {
+        await work();
+        this.loadEvents();
+      } catch (error) {
+        this.trouble = error.message;
+      }
+    },
+  };
+  return join(common, own({ data, drawn }));
+}
