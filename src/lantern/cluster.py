@@ -26,6 +26,7 @@ BIN = Path("/usr/lib/postgresql/15/bin")
 SERVER_USER = "postgres"
 DATABASE = "lantern"
 PATIENCE_S = 60.0
+AT_ONCE_S = 10.0
 AGAIN_S = 0.3
 
 
@@ -131,9 +132,10 @@ class Cluster:
             # a fast shutdown rolls open transactions back; where nothing need last, nothing is written to disk either
             self.process.send_signal(signal.SIGINT if self.durable else signal.SIGQUIT)
             try:
-                self.process.wait(PATIENCE_S)
+                self.process.wait(PATIENCE_S if self.durable else AT_ONCE_S)
             except subprocess.TimeoutExpired:
-                self.process.send_signal(signal.SIGQUIT)
+                # where nothing need last, a server that does not end by itself is ended with all its processes
+                self.process.send_signal(signal.SIGQUIT) if self.durable else os.killpg(self.process.pid, signal.SIGKILL)
                 self.process.wait(PATIENCE_S)
         self.process = None
 

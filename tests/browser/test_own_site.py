@@ -82,6 +82,7 @@ def new_camera(page: Page) -> tuple[str, str]:
     page.get_by_role("link", name="New device").first.click()
     page.get_by_label("Code").fill("T1")
     page.get_by_label("Name", exact=True).fill("Camera over the kiln")
+    page.get_by_label("Kind").select_option("thermal")
     page.get_by_label("Width").fill("320")
     page.get_by_label("Height").fill("240")
     assert violations(page) == []

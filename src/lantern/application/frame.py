@@ -9,16 +9,15 @@ from typing import Any
 
 from fastapi import Request
 from markupsafe import Markup
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.application.rooms import STAGES
 from lantern.core.devices import DEVICE_KINDS
 from lantern.keeper import standing
-from lantern.live.tables import DeviceStateRow
+from lantern.live.tables import standing_of_site
 from lantern.people.roles import sites_of
 from lantern.people.tables import User
-from lantern.register.tables import DeviceRow, listed_devices
+from lantern.register.tables import listed_devices
 from lantern.settings import settings
 from lantern.sites.tables import SiteRow
 from lantern.web.door import token, user_id
@@ -105,8 +104,7 @@ def _rail(site: SiteRow, devices: Rows, lines: Lines) -> list[dict[str, Any]]:
 
 def _engine(session: Session, site_id: int, devices: Rows) -> dict[str, Any]:
     """How many devices answer, as the engine last wrote it."""
-    query = select(DeviceStateRow.device_id, DeviceStateRow.reachable, DeviceStateRow.said["at"].as_float())
-    states = session.execute(query.join(DeviceRow).where(DeviceRow.site_id == site_id)).all()
+    states = standing_of_site(session, site_id)
     reachable = {device_id for device_id, answers, _ in states if answers}
     beat = max((at for *_, at in states if at is not None), default=0.0)
     silent = datetime.now(UTC).timestamp() - beat > ENGINE_SILENT_S

@@ -163,11 +163,9 @@ def _running(name: str) -> bytes:
 def list_people() -> None:
     """Print who has an account."""
     with told(), running_store() as session:
-        from sqlalchemy import select
+        from lantern.people.tables import all_users
 
-        from lantern.people.tables import User
-
-        for user in session.scalars(select(User).order_by(User.login)):
+        for user in all_users(session):
             standing = "disabled" if user.disabled else "administrator" if user.administrator else ""
             print(f"{user.login:<20} {user.name}{f' ({standing})' if standing else ''}")
 

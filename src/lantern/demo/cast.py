@@ -8,13 +8,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import structlog
-from sqlalchemy import select
 
 from lantern.db.base import StoreAwayError, transaction
 from lantern.db.changes import changes
 from lantern.live.tasks import Patience
-from lantern.register.tables import DeviceRow
-from lantern.sites.tables import SiteRow
+from lantern.register.tables import demo_devices
 from lantern.standins.app import Cameras, StandIns, reader_at, reel_of_scene, tracker_of_scene
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.places import CROWDS
@@ -80,8 +78,7 @@ class DemoCast:
         tokens of those that send, by code.
         """
         with transaction() as session:
-            query = select(DeviceRow).join(SiteRow).where(SiteRow.demo, DeviceRow.retired.is_(False))
-            devices = list(session.scalars(query))
+            devices = demo_devices(session)
             for device in devices:
                 if device.kind == "io_module":
                     device.address = {"host": "127.0.0.1", "port": self.standins.relay.port, "unit": 1}

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 import structlog
-from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
@@ -16,12 +15,12 @@ from lantern.demo.simulated import counted, simulated
 from lantern.demo.skerrow import LOGIN, PASSWORD, PERSON, REASONS, skerrow
 from lantern.formats.progress import beat
 from lantern.people.accounts import nobody_yet
-from lantern.people.tables import User, add_user
+from lantern.people.tables import add_user, first_administrator
 from lantern.register.tables import device_by_code
 from lantern.settings import settings
 from lantern.sites.actions import add_rest, add_site
 from lantern.sites.parts import Brought
-from lantern.sites.tables import SiteJobRow, SiteRow, demo_site
+from lantern.sites.tables import SiteJobRow, SiteRow, demo_site, note_progress, other_sites
 from lantern.takes.marking import add_marks, add_tally
 from lantern.takes.store import add_take
 
@@ -35,7 +34,7 @@ def seed_if_missing() -> bool:
     Raises `Refused` in a folder that holds other sites: the demo's account, whose password everybody knows, would open them.
     """
     with transaction() as session:
-        others = session.scalars(select(SiteRow.name).where(SiteRow.demo.is_(False))).all()
+        others = other_sites(session)
         if others:
             what = f"it holds {', '.join(repr(name) for name in others)}"
             raise Refused([Fault("this folder", what, "./lantern up; the demo needs a folder of its own")])
@@ -63,7 +62,7 @@ def run_demo(job_id: int, folder: Path) -> None:
 
 
 def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total: None) -> SiteRow:
-    user_id = session.scalar(select(User.id).where(User.administrator).order_by(User.id).limit(1))
+    user_id = first_administrator(session)
     site = skerrow()
     row = add_site(session, site)
     row.demo = True
@@ -89,4 +88,4 @@ def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total
 def _tell(job_id: int, done: int, total: int) -> None:
     """In a transaction of its own, so that the page sees it."""
     with transaction() as session:
-        session.execute(update(SiteJobRow).where(SiteJobRow.id == job_id).values(done=done, total=total))
+        note_progress(session, job_id, done, total)

@@ -26,7 +26,7 @@ from lantern.revisions import (
     restored,
     revisions_of,
 )
-from lantern.tune.tables import DetectorRow
+from lantern.tune.tables import detectors_named, detectors_of_site
 
 MADE, DELETED = "Made.", "Deleted."
 Held = TypeVar("Held", LinkRow, TimetableRow)
@@ -74,7 +74,7 @@ def _rename_timetable(session: Session, row: TimetableRow, name: str, user_id: i
     for link in session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id)):
         if link.body.get("timetable") == row.name:
             keep(session, link, link.body | {"timetable": name}, reason=reason, user_id=user_id)
-    for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == row.site_id)):
+    for detector in detectors_of_site(session, row.site_id, retired=True):
         if detector.body.get("timetable") == row.name:
             keep_alike(session, detector, detector.body | {"timetable": name}, reason=reason, user_id=user_id)
     for plan in plans_by(session, row.site_id, row.name):
@@ -137,7 +137,7 @@ def _check_input(session: Session, site_id: int, model: LinkRule, faults: FaultL
 def delete_timetable(session: Session, row: TimetableRow, *, reason: str, user_id: int | None) -> None:
     """Raises `Refused` while links, detectors or recordings go by it."""
     links = session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id))
-    detectors = session.scalars(select(DetectorRow).where(DetectorRow.site_id == row.site_id))
+    detectors = detectors_of_site(session, row.site_id, retired=True)
     users = [user.name for user in (*links, *detectors) if user.body.get("timetable") == row.name]
     users += [f"the recording of {plan.device.code}" for plan in plans_by(session, row.site_id, row.name)]
     if users:
@@ -172,8 +172,7 @@ def restore(session: Session, saved: RevisionRow, *, base: int, user_id: int | N
         save_link(session, cause, document, link_id=saved.subject_id, base=base, reason=reason, user_id=user_id)
         return
     name = document["detector"]
-    query = select(DetectorRow).where(DetectorRow.site_id == saved.site_id, DetectorRow.name == name)
-    detector = session.scalar(query)
+    detector = detectors_named(session, saved.site_id, [name]).get(name)
     if detector is None:
         raise Refused([Fault("revision", f"there is no detector {name!r} any more", "one that is there")])
     save_link(session, detector, document, link_id=saved.subject_id, base=base, reason=reason, user_id=user_id)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
-from sqlalchemy import ForeignKey, UniqueConstraint, select
+from sqlalchemy import ForeignKey, UniqueConstraint, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lantern.core.events import Detector
@@ -13,6 +14,7 @@ from lantern.core.linking.arming import Armed
 from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Timetable
 from lantern.db.base import Base
+from lantern.register.tables import DeviceRow
 from lantern.revisions import Revised
 from lantern.tune.tables import DetectorRow
 
@@ -94,3 +96,27 @@ def armed_links(session: Session, site_id: int, detector_id: int) -> list[Armed]
     timetables = {row.name: row.model for row in timetables_of(session, site_id)}
     models = [row.model for row in links_of(session, detector_id)]
     return [Armed(link, timetables[link.timetable] if link.timetable else None) for link in models]
+
+
+def links_of_everywhere(session: Session) -> list[LinkRow]:
+    """The links of all sites, by name."""
+    return list(session.scalars(select(LinkRow).order_by(LinkRow.name)))
+
+
+def timetables_of_everywhere(session: Session) -> dict[tuple[int, str], Timetable]:
+    """The timetables of all sites, by site and name."""
+    return {(row.site_id, row.name): row.model for row in session.scalars(select(TimetableRow))}
+
+
+def links_of_inputs(session: Session, site_id: int, names: Collection[str]) -> list[LinkRow]:
+    """Those that listen to inputs of these names."""
+    query = select(LinkRow).where(LinkRow.site_id == site_id, LinkRow.input.in_(names))
+    return list(session.scalars(query.order_by(LinkRow.name)))
+
+
+def count_untied(session: Session, site_id: int) -> int:
+    """How many detectors in use are tied to no output."""
+    query = select(func.count(DetectorRow.id)).join(DetectorRow.device).where(DetectorRow.site_id == site_id)
+    in_use = (DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
+    tied = select(LinkRow.detector_id).where(LinkRow.site_id == site_id, LinkRow.detector_id.is_not(None))
+    return session.scalar(query.where(*in_use, DetectorRow.id.not_in(tied))) or 0

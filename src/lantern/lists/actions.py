@@ -13,7 +13,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import kind_of
 from lantern.lists.tables import ListRow, lists_of
 from lantern.revisions import check_reason, hold, keep, keep_alike, remove
-from lantern.tune.tables import DetectorRow
+from lantern.tune.tables import DetectorRow, detectors_of_site
 
 
 def save_list(
@@ -89,7 +89,7 @@ def _rename(session: Session, row: ListRow, name: str, user_id: int | None) -> N
 
 def users_of(session: Session, row: ListRow) -> list[DetectorRow]:
     """Return the detectors that name the list."""
-    detectors = session.scalars(select(DetectorRow).where(DetectorRow.site_id == row.site_id))
+    detectors = detectors_of_site(session, row.site_id, retired=True)
     return [detector for detector in detectors if row.name in detector.body.get("lists", ())]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from typing import Any
 
 from sqlalchemy import UniqueConstraint, select
@@ -33,3 +34,11 @@ def with_lists(session: Session, site_id: int, detector: Detector) -> Detector:
         return detector
     bodies: dict[str, dict[str, Any]] = {row.name: row.body for row in lists_of(session, site_id)}
     return kind.with_lists(detector, bodies)
+
+
+def lists_of_everywhere(session: Session) -> dict[int, dict[str, ListRow]]:
+    """The lists of all sites, by site and name."""
+    out: dict[int, dict[str, ListRow]] = defaultdict(dict)
+    for row in session.scalars(select(ListRow)):
+        out[row.site_id][row.name] = row
+    return out

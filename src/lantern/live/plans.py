@@ -7,21 +7,19 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import select
-
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.kinds import kind_of
 from lantern.core.linking.arming import Armed
 from lantern.core.logic.timetable import Timetable
 from lantern.db.base import transaction
-from lantern.links.tables import LinkRow, TimetableRow
-from lantern.lists.tables import ListRow
+from lantern.links.tables import LinkRow, links_of_everywhere, timetables_of_everywhere
+from lantern.lists.tables import ListRow, lists_of_everywhere
 from lantern.live.tape import RecordingPlan
-from lantern.recordings.tables import RecordingPlanRow
-from lantern.register.tables import DeviceRow
-from lantern.sites.tables import SiteRow
-from lantern.tune.tables import DetectorRow
+from lantern.recordings.tables import RecordingPlanRow, plans_of_everywhere
+from lantern.register.tables import DeviceRow, devices_live
+from lantern.sites.tables import zones_of_sites
+from lantern.tune.tables import DetectorRow, detectors_enabled
 
 
 @dataclass(frozen=True)
@@ -53,17 +51,11 @@ class Plans:
 
 def load_plans() -> Plans:
     with transaction() as session:
-        query = select(DeviceRow).join(SiteRow).where(SiteRow.live, DeviceRow.retired.is_(False))
-        devices = {row.id: row for row in session.scalars(query.order_by(DeviceRow.id))}
-        running = select(DetectorRow).where(DetectorRow.enabled, DetectorRow.retired.is_(False))
-        rows = [row for row in session.scalars(running.order_by(DetectorRow.id)) if row.device_id in devices]
-        links = session.scalars(select(LinkRow).order_by(LinkRow.name)).all()
-        lists: dict[int, dict[str, ListRow]] = defaultdict(dict)
-        for held in session.scalars(select(ListRow)):
-            lists[held.site_id][held.name] = held
-        zones = {site.id: site.zone for site in session.execute(select(SiteRow.id, SiteRow.zone))}
-        timetables = {(t.site_id, t.name): t.model for t in session.scalars(select(TimetableRow))}
-        planned = list(session.scalars(select(RecordingPlanRow)))
+        devices = {row.id: row for row in devices_live(session)}
+        rows = [row for row in detectors_enabled(session) if row.device_id in devices]
+        links, timetables = links_of_everywhere(session), timetables_of_everywhere(session)
+        lists, zones = lists_of_everywhere(session), zones_of_sites(session)
+        planned = plans_of_everywhere(session)
     armed: dict[int, list[Armed]] = defaultdict(list)
     inputs: dict[tuple[int, str], list[Armed]] = defaultdict(list)
     for link in links:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, Index, UniqueConstraint, select, text
+from sqlalchemy import ForeignKey, Index, Select, UniqueConstraint, and_, delete, select, text, update
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lantern.db.base import Base, now
+from lantern.register.tables import ids_of_devices
+from lantern.tune.tables import DetectorRow
 
 
 class EventRow(Base):
@@ -137,3 +140,57 @@ def recent_events(session: Session, detector_id: int, count: int = 20) -> list[E
 def orders_of(session: Session, event_ids: list[int]) -> list[OrderRow]:
     query = select(OrderRow).where(OrderRow.event_id.in_(event_ids))
     return list(session.scalars(query.order_by(OrderRow.at, OrderRow.id)))
+
+
+def standing_of_site(session: Session, site_id: int) -> list[tuple[int, bool, float | None]]:
+    """(device, does it answer, when the engine wrote that, Unix seconds) of each device that the engine speaks to."""
+    query = select(DeviceStateRow.device_id, DeviceStateRow.reachable, DeviceStateRow.said["at"].as_float())
+    found = session.execute(query.where(DeviceStateRow.device_id.in_(ids_of_devices(site_id))))
+    return [(device_id, reachable, at) for device_id, reachable, at in found]
+
+
+def outputs_that_are_on(session: Session, device_id: int, names: Collection[str]) -> list[str]:
+    """Those of these outputs that are on, as they last said."""
+    mine = (OutputRow.device_id == device_id, OutputRow.output.in_(names), OutputRow.active)
+    return list(session.scalars(select(OutputRow.output).where(*mine)))
+
+
+def forget_outputs(session: Session, device_id: int, names: Collection[str]) -> None:
+    session.execute(delete(OutputRow).where(OutputRow.device_id == device_id, OutputRow.output.in_(names)))
+
+
+def rename_outputs(session: Session, device_id: int, renamed: Mapping[str, str]) -> None:
+    """What each output is, and what is still ordered of it, goes along with its new name."""
+    stands = (OutputRow, OutputRow.output, OutputRow.device_id == device_id)
+    is_open = (OrderRow, OrderRow.thing, and_(OrderRow.device_id == device_id, OrderRow.stage != "over"))
+    for table, named, which in (stands, is_open):  # by way of names that nothing has, for two may change places
+        steps = [(old, f"\x1f{number}") for number, old in enumerate(renamed)]
+        steps += [(f"\x1f{number}", new) for number, new in enumerate(renamed.values())]
+        for old, new in steps:
+            session.execute(update(table).where(which, named == old).values({named: new}))
+
+
+def forget_inputs(session: Session, device_id: int, names: Collection[str]) -> None:
+    session.execute(delete(InputRow).where(InputRow.device_id == device_id, InputRow.input.in_(names)))
+
+
+def events_of_detectors(session: Session, detector_ids: Select[int]) -> list[EventRow]:
+    """Those that hold something that only their family knows."""
+    query = select(EventRow).where(EventRow.detector_id.in_(detector_ids), EventRow.own != {})
+    return list(session.scalars(query))
+
+
+def events_between(session: Session, device_id: int, first_t: float, last_t: float) -> list[EventRow]:
+    """Of a device's detectors, by the device's own time, its ends included; in that order."""
+    query = select(EventRow).join(DetectorRow, DetectorRow.id == EventRow.detector_id)
+    mine = query.where(DetectorRow.device_id == device_id, EventRow.device_t.between(first_t, last_t))
+    return list(session.scalars(mine.order_by(EventRow.device_t)))
+
+
+def late_of_site(session: Session, site_id: int) -> list[LateRow]:
+    """All that came too late on a site."""
+    return list(session.scalars(select(LateRow).where(LateRow.device_id.in_(ids_of_devices(site_id)))))
+
+
+_of_event = select(DetectorRow.site_id).join(EventRow, EventRow.detector_id == DetectorRow.id)
+OWNER_OF_EVENT = (EventRow.id, _of_event)  # what its number is of, and the query for its site

@@ -7,15 +7,13 @@ from sqlalchemy.orm import Session
 
 from lantern.core.roles import ROLES
 from lantern.people.tables import ChangeRow, MemberRow, User
-from lantern.sites.tables import SiteRow
+from lantern.sites.tables import SiteRow, sites_by_name
 
 
 def sites_of(session: Session, user: User) -> list[SiteRow]:
     """The sites that somebody has a role on, by name."""
-    query = select(SiteRow).order_by(SiteRow.name)
-    if not user.administrator:
-        query = query.join(MemberRow, MemberRow.site_id == SiteRow.id).where(MemberRow.user_id == user.id)
-    return list(session.scalars(query))
+    theirs = select(MemberRow.site_id).where(MemberRow.user_id == user.id)
+    return sites_by_name(session, None if user.administrator else theirs)
 
 
 def role_on(session: Session, user: User, site_id: int) -> str | None:

@@ -119,3 +119,13 @@ def scale_of(session: Session, user_id: int) -> Scale:
     """The temperature scale in which a user wants to see everything."""
     user = session.get(User, user_id)
     return Scale() if user is None else user.scale
+
+
+def all_users(session: Session) -> list[User]:
+    """By their log-ins."""
+    return list(session.scalars(select(User).order_by(User.login)))
+
+
+def first_administrator(session: Session) -> int | None:
+    """Whose name stands at what the program does by itself."""
+    return session.scalar(select(User.id).where(User.administrator).order_by(User.id).limit(1))

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from typing import Any
 
 import shapely
 from shapely.geometry.base import BaseGeometry
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
@@ -23,8 +21,8 @@ from lantern.plan.tables import PlanRow, plan_of
 from lantern.register.devices import change_device
 from lantern.register.tables import DeviceRow, devices_of_site
 from lantern.revisions import check_reason, hold, keep
-from lantern.sites.tables import PlaceRow, site_of
-from lantern.tune.tables import DetectorRow
+from lantern.sites.tables import places_of, site_of
+from lantern.tune.tables import DetectorRow, detectors_by_device
 
 MADE = "The first plan."
 
@@ -63,7 +61,7 @@ def read_plan(document: Mapping[str, Any]) -> Plan:
 
 def outline_places(session: Session, site_id: int, outlines: Mapping[int, Sequence[Point] | None]) -> None:
     """Draw places on the plan, by their numbers; None takes an outline away. Raises `Refused` for what is no outline."""
-    rows = {row.id: row for row in session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id))}
+    rows = {row.id: row for row in places_of(session, site_id)}
     faults = FaultList()
     for number, points in outlines.items():
         if number not in rows:
@@ -80,7 +78,7 @@ def outline_places(session: Session, site_id: int, outlines: Mapping[int, Sequen
 def drawn_shapes(session: Session, site_id: int, plan: Plan) -> list[tuple[dict[str, Any], BaseGeometry]]:
     """What is drawn on the plan, with what it is: places, occluders, outlines, aims."""
     out: list[tuple[dict[str, Any], BaseGeometry]] = []
-    for place in session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id).order_by(PlaceRow.position)):
+    for place in places_of(session, site_id):
         if place.extras.get("polygon"):
             out.append(({"place": place.name}, shapely.Polygon(place.extras["polygon"])))
     for each in plan.occluders:
@@ -133,9 +131,7 @@ def stood_of(row: DeviceRow, mount: Mapping[str, Any], detectors: list[DetectorR
 
 def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[str, str]]:
     """Every device that is mounted, by code, and what is wrong with the mounts that cannot be read. Two queries."""
-    detectors: dict[int, list[DetectorRow]] = defaultdict(list)
-    for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == site_id).order_by(DetectorRow.id)):
-        detectors[detector.device_id].append(detector)
+    detectors = detectors_by_device(session, site_id)
     found: dict[str, Stood] = {}
     wrong: dict[str, str] = {}
     for row in devices_of_site(session, site_id):

@@ -9,7 +9,6 @@ import numpy as np
 import shapely
 from pydantic import BaseModel
 from shapely.geometry.base import BaseGeometry
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.optics.grades import EDITIONS
@@ -28,7 +27,7 @@ from lantern.plan.grounds import picture_of
 from lantern.plan.paper import SCALES
 from lantern.plan.tables import plan_of
 from lantern.register.tables import DeviceRow, devices_of_site
-from lantern.sites.tables import PlaceRow
+from lantern.sites.tables import places_of
 
 UNITS = {
     "m": "m", "deg": "°", "mm": "mm", "db": "dB", "watts": "W", "mps": "m/s", "kmh": "km/h", "s": "s", "fps": "Hz", "hour": "h",
@@ -88,7 +87,7 @@ def plan_page(session: Session, site_id: int, *, edits: bool, height_m: float) -
     stood, wrong = all_stood(session, site_id)
     around = around_of(session, site_id, plan, stood)
     picture = picture_of(session, site_id, plan.picture)
-    places = session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id).order_by(PlaceRow.position))
+    places = places_of(session, site_id)
     return {
         "plan": plan.model_dump(mode="json", exclude_none=True),
         "revision": row.revision if row else 0,

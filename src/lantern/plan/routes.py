@@ -7,7 +7,6 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.optics.mount import WIDEST_DEG
@@ -35,7 +34,7 @@ from lantern.plan.page import plan_page, tried
 from lantern.plan.tables import PlanRow, plan_of
 from lantern.register.tables import DeviceRow
 from lantern.revisions import revision, revisions_of
-from lantern.tune.tables import DetectorRow
+from lantern.tune.tables import detectors_of_device
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
@@ -126,7 +125,7 @@ def _told(
     if mount_model(row.kind) is None:
         return {"drawn": None, "claims": [], "side": None, "facts": []}
     plan = plan_model(session, row.site_id)
-    detectors = list(session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.id)))
+    detectors = detectors_of_device(session, row.id)
     stood = stood_of(row, mount, detectors)
     others, _ = all_stood(session, row.site_id)
     found = claims(stood, around_of(session, row.site_id, plan, others), cured=cured)

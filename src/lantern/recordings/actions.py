@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import structlog
-from sqlalchemy import delete, insert, literal, select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
@@ -17,14 +17,14 @@ from lantern.core.signals import Floats
 from lantern.db.base import transaction
 from lantern.db.work import Record, carry_out
 from lantern.recordings.budget import Room, make_room
-from lantern.recordings.tables import RecordedPartRow, RecordingRow
+from lantern.recordings.tables import RecordedPartRow, RecordingRow, parts_of_site
 from lantern.recordings.verdicts import place_marks
 from lantern.register.tables import DeviceRow
 from lantern.signals.register import signal_of
 from lantern.signals.signal import Signal, Stored, Timed
 from lantern.signals.takes import Take, read_info
 from lantern.takes.store import add_take
-from lantern.takes.tables import FrameBlockRow, TakeRow
+from lantern.takes.tables import TakeRow, take_of_blocks
 
 log = structlog.get_logger()
 MOST_MINUTES = 24 * 60
@@ -104,8 +104,7 @@ def left_over() -> list[int]:
 def change_parts(session: Session, site_id: int, signal_name: str, change: Callable[[Any], Any | None]) -> None:
     """Take something out of recordings that are no takes yet: `change` gives a piece as it shall be, None: as it is."""
     signal = signal_of(signal_name)
-    query = select(RecordedPartRow).join(RecordingRow, RecordingRow.id == RecordedPartRow.recording_id).join(DeviceRow)
-    for part in session.scalars(query.where(DeviceRow.site_id == site_id, RecordingRow.signal == signal_name)):
+    for part in parts_of_site(session, site_id, signal_name):
         changed = change(_piece(signal, part))
         if changed is not None:
             [(part.packed, pack)] = list(signal.pack(changed))
@@ -197,12 +196,7 @@ def _of_blocks(session: Session, row: RecordingRow, name: str) -> TakeRow:
     """Pictures are packed as a take's are already: only moved."""
     mine = RecordedPartRow.recording_id == row.id
     times = b"".join(session.scalars(select(RecordedPartRow.times).where(mine).order_by(RecordedPartRow.first)))
-    take = TakeRow(
-        device_id=row.device_id, name=name, signal=row.signal, stored_start=row.start, samples=row.samples,
-        length_s=row.length_s, facts=row.facts, packed_bytes=row.packed_bytes, times=times,
-    )  # fmt: skip
-    session.add(take)
-    session.flush()
-    columns = select(literal(take.id), RecordedPartRow.first, RecordedPartRow.count, RecordedPartRow.data).where(mine)
-    session.execute(insert(FrameBlockRow).from_select(["take_id", "first", "count", "data"], columns))
-    return take
+    blocks = select(RecordedPartRow.first, RecordedPartRow.count, RecordedPartRow.data).where(mine)
+    facts = {"device_id": row.device_id, "name": name, "signal": row.signal, "stored_start": row.start}
+    facts |= {"samples": row.samples, "length_s": row.length_s, "facts": row.facts, "packed_bytes": row.packed_bytes}
+    return take_of_blocks(session, blocks, times=times, **facts)

@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.raising import Raising
 from lantern.core.scoring.agreement import Agreement, Raised, agreement
-from lantern.live.tables import EventRow
+from lantern.live.tables import events_between
 from lantern.recordings.tables import RecordingRow
 from lantern.revisions import revision
 from lantern.tune.judging import subject
-from lantern.tune.tables import DetectorRow
+from lantern.tune.tables import DetectorRow, detectors_of_device
 
 
 def against_live(session: Session, row: RecordingRow) -> list[tuple[str, Agreement]]:
@@ -24,14 +23,12 @@ def against_live(session: Session, row: RecordingRow) -> list[tuple[str, Agreeme
     if take is None:
         raise Refused([Fault("recording", f"is {row.state}, and no take", "one that is over and whose take is there")])
     ends = row.t0 + row.length_s
-    query = select(EventRow).join(DetectorRow, DetectorRow.id == EventRow.detector_id)
-    mine = query.where(DetectorRow.device_id == row.device_id, EventRow.device_t.between(row.t0 - 1e-6, ends + 1e-6))
     live: dict[tuple[int, int], list[Raised]] = {}
-    for event in session.scalars(mine.order_by(EventRow.device_t)):
+    for event in events_between(session, row.device_id, row.t0 - 1e-6, ends + 1e-6):
         assert event.device_t is not None and event.detector_id is not None
         one = Raised(event.device_t - row.t0, event.region or "", event.object)
         live.setdefault((event.detector_id, event.revision), []).append(one)
-    for detector in session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.device_id)):
+    for detector in detectors_of_device(session, row.device_id):
         fits = take.signal in kind_of(detector.kind).signals and detector.enabled and not detector.retired
         if fits and all(each != detector.id for each, _ in live):
             live[detector.id, detector.revision] = []

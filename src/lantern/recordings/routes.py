@@ -20,9 +20,9 @@ from lantern.links.tables import timetables_of
 from lantern.live.calls import ask_engine
 from lantern.live.tables import EventRow
 from lantern.recordings.actions import MOST_MINUTES
-from lantern.recordings.budget import MB, used_bytes
+from lantern.recordings.budget import MB
 from lantern.recordings.comparing import against_live
-from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow, plan_of, recordings_of
+from lantern.recordings.tables import LiveMarkRow, RecordingPlanRow, RecordingRow, plan_of, recordings_of, used_bytes
 from lantern.recordings.verdicts import judge_event, lacking, mark_missed
 from lantern.register.tables import DeviceRow
 from lantern.sites.tables import site_of

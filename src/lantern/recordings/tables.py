@@ -5,14 +5,19 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, UniqueConstraint, select
+from sqlalchemy import BigInteger, ForeignKey, Index, UniqueConstraint, exists, func, select
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
 from lantern.people.tables import User
-from lantern.register.tables import DeviceRow
-from lantern.takes.tables import TakeRow
+from lantern.register.tables import DeviceRow, ids_of_devices
+from lantern.revisions import RevisionRow
+from lantern.takes.tables import TakeRow, idle_takes
+from lantern.tune.tables import is_judged_on
+
+OPEN = ("recording", "waiting", "running")  # states of those that are no takes yet
 
 
 class RecordingRow(WorkRow, Base):
@@ -116,3 +121,39 @@ def plans_by(session: Session, site_id: int, timetable: str) -> list[RecordingPl
 def marks_on(session: Session, event_ids: list[int]) -> list[LiveMarkRow]:
     """What was said of these events."""
     return list(session.scalars(select(LiveMarkRow).where(LiveMarkRow.event_id.in_(event_ids))))
+
+
+def plans_of_everywhere(session: Session) -> list[RecordingPlanRow]:
+    """What is to be recorded, on all sites."""
+    return list(session.scalars(select(RecordingPlanRow)))
+
+
+def days_over(session: Session) -> set[int]:
+    """Devices of which a day is recorded, which nobody has looked at yet."""
+    over = (RecordingPlanRow.wide_until <= now(), ~RecordingPlanRow.wide_seen)
+    return set(session.scalars(select(RecordingPlanRow.device_id).where(*over)))
+
+
+def used_bytes(session: Session, site_id: int) -> int:
+    """What the recordings of a site take in the store."""
+    mine = select(func.coalesce(func.sum(RecordingRow.packed_bytes), 0)).join(DeviceRow)
+    here = RecordingRow.state.in_(OPEN) | ((RecordingRow.state == "done") & RecordingRow.take_id.is_not(None))
+    return int(session.scalar(mine.where(DeviceRow.site_id == site_id, here)) or 0)
+
+
+def oldest_idle(session: Session, site_id: int) -> RecordingRow | None:
+    """The oldest that is a take now, and that nobody marked, typed a truth or counted on, or cited; None: there is none."""
+    named = func.jsonb_build_object(
+        "scores", func.jsonb_build_array(func.jsonb_build_object("take", RecordingRow.take_id))
+    )
+    cited = exists().where(RevisionRow.facts.cast(JSONB).contains(named))
+    query = select(RecordingRow).join(DeviceRow).where(DeviceRow.site_id == site_id, RecordingRow.state == "done")
+    query = query.where(RecordingRow.take_id.is_not(None), ~cited, idle_takes(RecordingRow.take_id))
+    return session.scalar(query.where(~is_judged_on(RecordingRow.take_id)).order_by(RecordingRow.start).limit(1))
+
+
+def parts_of_site(session: Session, site_id: int, signal: str) -> list[RecordedPartRow]:
+    """The parts of recordings of a signal that are no takes yet."""
+    query = select(RecordedPartRow).join(RecordingRow, RecordingRow.id == RecordedPartRow.recording_id)
+    mine = query.where(RecordingRow.device_id.in_(ids_of_devices(site_id)), RecordingRow.signal == signal)
+    return list(session.scalars(mine))

@@ -7,7 +7,6 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 from sse_starlette.sse import EventSourceResponse
 
@@ -16,7 +15,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.register.channels import SETTINGS
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
-from lantern.links.tables import LinkRow
+from lantern.links.tables import links_of_site
 from lantern.register import devices
 from lantern.register.overview import overview, take_cure
 from lantern.register.replacing import cannot, replace_device, types_for
@@ -69,7 +68,7 @@ def device_page(request: Request, device_id: Id) -> HTMLResponse:
 def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id: int | None) -> HTMLResponse:
     site = site_of(session, site_id_of(request))
     used: dict[str, list[str]] = {}
-    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site.id).order_by(LinkRow.name)):
+    for link in links_of_site(session, site.id):
         for effect in link.model.effects:
             used.setdefault(effect.output, []).append(link.name)
     return render(

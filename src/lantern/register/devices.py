@@ -5,7 +5,7 @@ from __future__ import annotations
 from copy import deepcopy
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.devices import DEVICE_KINDS, check_address
@@ -28,8 +28,8 @@ from lantern.register.wiring import (
 )
 from lantern.revisions import keep
 from lantern.sites.tables import PlaceRow
-from lantern.takes.tables import TakeRow
-from lantern.tune.tables import DetectorRow
+from lantern.takes.tables import count_takes
+from lantern.tune.tables import detectors_of_device
 
 PICTURE = ("width", "height")
 
@@ -90,7 +90,7 @@ def _follow_code(session: Session, row: DeviceRow, code: str, user_id: int | Non
     if plan is not None and any(aim["device"] == row.code for aim in plan.body.get("aims", ())):
         aims = [aim | {"device": code} if aim["device"] == row.code else aim for aim in plan.body["aims"]]
         keep(session, plan, plan.body | {"aims": aims}, reason=f"{row.code} is called {code} now.", user_id=user_id)
-    for detector in session.scalars(select(DetectorRow).where(DetectorRow.device_id == row.id)):
+    for detector in detectors_of_device(session, row.id):
         detector.body = detector.body | {"device": code}
     for other in devices_of_site(session, row.site_id, retired=True):
         if other.switch == row.code:
@@ -229,7 +229,7 @@ def _without_empty(document: dict[str, Any]) -> dict[str, Any]:
 def _check_picture(session: Session, row: DeviceRow, model: Device) -> None:
     """Takes and regions are in the picture's own pixels."""
     before, after = ([held.get(key) for key in PICTURE] for held in (row.ability, model.ability))
-    takes = session.scalar(select(func.count()).where(TakeRow.device_id == row.id)) or 0
+    takes = count_takes(session, device_id=row.id)
     if takes and None not in before and before != after:
         what = f"{after[0]} x {after[1]}, and {takes} takes of {before[0]} x {before[1]}"
         raise Refused([Fault("device: ability.width", what, "the size of its takes: copy the device for another size")])

@@ -18,7 +18,7 @@ from lantern.register.devices import add_device, change_device, document_of, set
 from lantern.register.tables import DeviceRow, register_of
 from lantern.register.units import recheck
 from lantern.sites.places import add_place
-from lantern.sites.tables import PlaceRow
+from lantern.sites.tables import PlaceRow, places_of
 
 ABILITY = ("width", "height", "fps")
 ADDRESS = {"url": "url", "host": "host", "modbus_port": "port", "unit": "unit"}  # column: key of the address
@@ -76,7 +76,7 @@ def take_rows(session: Session, site_id: int, data: bytes, *, where: str, store:
 
 
 def _apply(session: Session, site_id: int, rows: Sequence[Row], report: Report, user_id: int | None) -> None:
-    places = {row.name: row for row in session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id))}
+    places = {row.name: row for row in places_of(session, site_id)}
     kinds = {name: of.kind for name, of in register_of(session, site_id).items()}
     seen: dict[str, int] = {}
     switches = {cells.get("switch", "") for _, cells in rows}

@@ -12,7 +12,7 @@ from lantern.register.tables import devices_of_site, types_of
 from lantern.register.types import save_type
 from lantern.register.units import recheck
 from lantern.sites.parts import FROM_FILE, Brought, SitePart
-from lantern.sites.tables import PlaceRow, SiteRow
+from lantern.sites.tables import SiteRow, new_place
 
 
 def _take(session: Session, row: SiteRow, brought: Brought) -> None:
@@ -21,9 +21,7 @@ def _take(session: Session, row: SiteRow, brought: Brought) -> None:
         save_type(session, row.id, body, type_id=None, reason=FROM_FILE, user_id=brought.user_id)
     for position, place in enumerate(brought.site.places):
         held = {} if place.polygon is None else {"polygon": [list(point) for point in place.polygon]}
-        place_row = PlaceRow(site_id=row.id, name=place.name, position=position, extras=held)
-        session.add(place_row)
-        session.flush()
+        place_row = new_place(session, row.id, place.name, position=position, extras=held)
         for device in place.devices:
             session.add(device_row(device, site_id=row.id, place_id=place_row.id))
     recheck(session, row.id)

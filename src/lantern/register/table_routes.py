@@ -6,66 +6,21 @@ from typing import Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
-from sqlalchemy import Float, Integer, Select, String, case, cast, func, select
 from starlette.concurrency import run_in_threadpool
 
 from lantern.db.base import transaction
 from lantern.formats.sheets import write_csv
+from lantern.register.listed import LEDGER, ON_PAGE, devices_query
 from lantern.register.sheet import COLUMNS, abilities_said, take_rows
-from lantern.register.tables import DeviceRow
-from lantern.sites.tables import PlaceRow, site_of
-from lantern.tune.tables import DetectorRow
+from lantern.sites.tables import site_of
+from lantern.tune.tables import cautions_on
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id
-from lantern.web.ledger import EXPORT, Column, Ledger
+from lantern.web.ledger import EXPORT
 from lantern.web.pages import render
 
 router = APIRouter()
-_counted = select(func.count(DetectorRow.id)).where(
-    DetectorRow.device_id == DeviceRow.id, DetectorRow.retired.is_(False)
-)
-_amiss = select(func.count(DetectorRow.id)).where(DetectorRow.device_id == DeviceRow.id, DetectorRow.caution != "")
-WRONG = _amiss.scalar_subquery() + func.jsonb_array_length(DeviceRow.cautions)
-
-
-def _setting(column: Any, key: str, kind: Any = String) -> Any:
-    return column[key].astext.cast(kind)
-
-
-LEDGER = Ledger(
-    "devices",
-    (
-        Column("code", "code", DeviceRow.code),
-        Column("name", "name", DeviceRow.name),
-        Column("place", "place", PlaceRow.name, choices=True),
-        Column("kind", "kind", DeviceRow.kind, choices=True),
-        Column("type", "type", DeviceRow.type, choices=True),
-        Column("firmware", "firmware", DeviceRow.firmware),
-        Column("switch", "hangs on", DeviceRow.switch, choices=True),
-        Column("port", "port", DeviceRow.port),
-        Column("width", "width", _setting(DeviceRow.ability, "width", Integer), num=True),
-        Column("height", "height", _setting(DeviceRow.ability, "height", Integer), num=True),
-        Column("fps", "Hz", _setting(DeviceRow.ability, "fps", Float), num=True),
-        Column("url", "url", _setting(DeviceRow.address, "url")),
-        Column("host", "host", _setting(DeviceRow.address, "host")),
-        Column("modbus_port", "port", _setting(DeviceRow.address, "port", Integer)),
-        Column("unit", "unit", _setting(DeviceRow.address, "unit", Integer)),
-        Column("abilities", "on", cast(DeviceRow.extras["abilities"], String)),
-        Column("retired", "retired", case((DeviceRow.retired, "yes"), else_="no"), choices=True),
-        Column("detectors", "detectors", _counted.scalar_subquery(), num=True),
-        Column("cautions", "cautions", WRONG),
-    ),
-    "code",
-)
-ON_PAGE = ("width", "height", "fps", "url", "host", "modbus_port", "unit", "abilities")  # left out there
-
-
-def devices_query(site_id: int) -> Select[Any]:
-    columns = [column.of.label(column.key) for column in LEDGER.columns]
-    told = (DeviceRow.id, DeviceRow.cautions.label("wrong"), DeviceRow.extras["abilities"].label("on"))
-    query = select(*told, *columns).join(PlaceRow, PlaceRow.id == DeviceRow.place_id)
-    return query.where(DeviceRow.site_id == site_id)
 
 
 @router.get("/devices", **may("viewer"))
@@ -79,22 +34,12 @@ def page(request: Request) -> Response:
         if form:
             return LEDGER.export(session, query, asked, form, zone=site.zone, out={"abilities": _on})
         listed = LEDGER.read(session, query, asked)
-        cautions = _detector_cautions(session, [row.id for row in listed.rows])
+        cautions = cautions_on(session, [row.id for row in listed.rows])
         return render(request, session, "devices.html", stage="survey", list=listed, hidden=ON_PAGE, cautions=cautions)
 
 
 def _on(row: Any) -> str:
     return abilities_said(row.on)
-
-
-def _detector_cautions(session: Any, device_ids: list[int]) -> dict[int, list[str]]:
-    query = select(DetectorRow.device_id, DetectorRow.name, DetectorRow.caution).where(
-        DetectorRow.device_id.in_(device_ids), DetectorRow.caution != ""
-    )
-    out: dict[int, list[str]] = {}
-    for device_id, name, caution in session.execute(query.order_by(DetectorRow.name)):
-        out.setdefault(device_id, []).append(f"{name}: {caution}")
-    return out
 
 
 @router.get("/devices.example.csv", **may("viewer"))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import ForeignKey, UniqueConstraint, select
+from sqlalchemy import ForeignKey, Select, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.core.linking.inputs import Input
@@ -14,7 +14,7 @@ from lantern.core.register.device_type import DeviceType
 from lantern.db.base import Base
 from lantern.formats.device_types import shipped_types
 from lantern.revisions import Revised
-from lantern.sites.tables import PlaceRow
+from lantern.sites.tables import PlaceRow, SiteRow
 
 
 class DeviceRow(Base):
@@ -115,3 +115,19 @@ def register_of(session: Session, site_id: int) -> dict[str, DeviceType]:
 def devices_in(session: Session, place_id: int) -> list[DeviceRow]:
     """Those in a place, retired ones too, by their codes."""
     return list(session.scalars(select(DeviceRow).where(DeviceRow.place_id == place_id).order_by(DeviceRow.code)))
+
+
+def devices_live(session: Session) -> list[DeviceRow]:
+    """Those in use on all sites that the engine runs."""
+    query = select(DeviceRow).join(SiteRow).where(SiteRow.live, DeviceRow.retired.is_(False))
+    return list(session.scalars(query.order_by(DeviceRow.id)))
+
+
+def demo_devices(session: Session) -> list[DeviceRow]:
+    """The devices in use of the demo site."""
+    return list(session.scalars(select(DeviceRow).join(SiteRow).where(SiteRow.demo, DeviceRow.retired.is_(False))))
+
+
+def ids_of_devices(site_id: int) -> Select[int]:
+    """A query for the numbers of a site's devices."""
+    return select(DeviceRow.id).where(DeviceRow.site_id == site_id)

@@ -6,11 +6,9 @@ device, a type or a detector calls `recheck`.
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.kinds import KINDS
@@ -21,7 +19,7 @@ from lantern.core.register.installed import Channel, HangsOn, Picture, Site, Uni
 from lantern.core.register.limits import load_reasons, power_reasons
 from lantern.core.register.power import Power
 from lantern.register.tables import DeviceRow, devices_of_site, register_of
-from lantern.tune.tables import DetectorRow
+from lantern.tune.tables import DetectorRow, detectors_by_device
 
 # ---- devices as the register sees them -------------------------------------------------------------------------------
 
@@ -69,9 +67,7 @@ def work_of(row: DetectorRow) -> Work:
 def units_of(session: Session, site_id: int) -> Site:
     """All devices of a site, with what stands on them. Three queries."""
     types = register_of(session, site_id)
-    detectors: dict[int, list[DetectorRow]] = defaultdict(list)
-    for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == site_id).order_by(DetectorRow.id)):
-        detectors[detector.device_id].append(detector)
+    detectors = detectors_by_device(session, site_id)
     rows = devices_of_site(session, site_id, retired=True)
     return Site({row.code: unit_of(row, types, detectors[row.id]) for row in rows})
 
@@ -101,7 +97,7 @@ def recheck(session: Session, site_id: int) -> None:
         found = [] if row.retired else wrong_with(site.units[row.code], site, row)
         if found != row.cautions:
             row.cautions = found
-    for detector in session.scalars(select(DetectorRow).where(DetectorRow.site_id == site_id)):
+    for detector in (each for own in detectors_by_device(session, site_id).values() for each in own):
         unit = site.units[ids[detector.device_id]]
         told = "" if detector.retired or unit.retired else _caution(unit, work_of(detector), site)
         if told != detector.caution:

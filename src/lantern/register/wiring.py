@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import and_, delete, select, update
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.site import Device
-from lantern.links.tables import LinkRow
-from lantern.live.tables import InputRow, OrderRow, OutputRow
+from lantern.links.tables import links_of_inputs, links_of_site
+from lantern.live.tables import forget_inputs, forget_outputs, outputs_that_are_on, rename_outputs
 from lantern.register.tables import DeviceRow, inputs_of, outputs_of
 from lantern.revisions import keep
 
@@ -43,21 +42,14 @@ def follow_outputs(session: Session, row: DeviceRow, model: Device, was: list[st
     used = used_outputs(session, row.site_id, gone)
     if used:
         raise Refused([Fault("device: outputs", used, "no link that uses what is taken away")])
-    on = select(OutputRow.output).where(OutputRow.device_id == row.id, OutputRow.output.in_(gone), OutputRow.active)
-    if standing := session.scalars(on).all():
+    if standing := outputs_that_are_on(session, row.id, gone):
         raise Refused([Fault("device: outputs", f"{', '.join(standing)} is on", "outputs that are off: acknowledge")])
-    session.execute(delete(OutputRow).where(OutputRow.device_id == row.id, OutputRow.output.in_(gone)))
+    forget_outputs(session, row.id, gone)
     changed = {old: new for old, new in renamed.items() if old != new}
     if not changed:
         return
-    stands = (OutputRow, OutputRow.output, OutputRow.device_id == row.id)
-    is_open = (OrderRow, OrderRow.thing, and_(OrderRow.device_id == row.id, OrderRow.stage != "over"))
-    for table, named, which in (stands, is_open):  # by way of names that nothing has, for two may change places
-        steps = [(old, f"\x1f{number}") for number, old in enumerate(changed)]
-        steps += [(f"\x1f{number}", new) for number, new in enumerate(changed.values())]
-        for old, new in steps:
-            session.execute(update(table).where(which, named == old).values({named: new}))
-    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id)):
+    rename_outputs(session, row.id, changed)
+    for link in links_of_site(session, row.site_id):
         effects = [
             effect | {"output": changed.get(effect["output"], effect["output"])} for effect in link.body["effects"]
         ]
@@ -69,7 +61,7 @@ def follow_outputs(session: Session, row: DeviceRow, model: Device, was: list[st
 def used_outputs(session: Session, site_id: int, names: set[str]) -> str:
     """Which links use which of these outputs, in words; nothing: none."""
     told = []
-    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site_id).order_by(LinkRow.name)):
+    for link in links_of_site(session, site_id):
         told += [f"{link.name} switches {e['output']}" for e in link.body.get("effects", []) if e["output"] in names]
     return ", ".join(told)
 
@@ -111,9 +103,8 @@ def follow_inputs(
     if used:
         raise Refused([Fault("device: inputs", used, "no link that listens to what is taken away")])
     changed = {old: new for old, new in renamed.items() if old != new}
-    session.execute(delete(InputRow).where(InputRow.device_id == row.id, InputRow.input.in_({*gone, *changed})))
-    listening = select(LinkRow).where(LinkRow.site_id == row.site_id, LinkRow.input.in_(changed))
-    for link in list(session.scalars(listening)):
+    forget_inputs(session, row.id, {*gone, *changed})
+    for link in links_of_inputs(session, row.site_id, changed):
         old, new = str(link.input), changed[str(link.input)]
         keep(session, link, link.body | {"input": new}, reason=f"{old} is called {new} now.", user_id=user_id)
         link.input = new
@@ -121,8 +112,8 @@ def follow_inputs(
 
 def used_inputs(session: Session, site_id: int, names: set[str]) -> str:
     """Which links listen to which of these inputs, in words; nothing: none."""
-    query = select(LinkRow).where(LinkRow.site_id == site_id, LinkRow.input.in_(names)).order_by(LinkRow.name)
-    return ", ".join(f"{link.name} listens to {link.input}" for link in session.scalars(query))
+    listening = links_of_inputs(session, site_id, names)
+    return ", ".join(f"{link.name} listens to {link.input}" for link in listening)
 
 
 def was_of(document: dict[str, Any], key: str) -> list[str | None]:

@@ -9,16 +9,13 @@ from lantern.core.faults import Fault, Refused
 from lantern.plan.tables import plan_of
 from lantern.register.tables import devices_in
 from lantern.revisions import keep
-from lantern.sites.tables import PlaceRow
+from lantern.sites.tables import PlaceRow, new_place
 
 
 def add_place(session: Session, site_id: int, name: str) -> PlaceRow:
     name = _place_name(session, site_id, name, None)
     last = session.scalar(select(func.max(PlaceRow.position)).where(PlaceRow.site_id == site_id))
-    row = PlaceRow(site_id=site_id, name=name, position=0 if last is None else last + 1, extras={})
-    session.add(row)
-    session.flush()
-    return row
+    return new_place(session, site_id, name, position=0 if last is None else last + 1, extras={})
 
 
 def rename_place(session: Session, row: PlaceRow, name: str, *, user_id: int | None) -> None:

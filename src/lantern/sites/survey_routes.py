@@ -8,16 +8,15 @@ from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.linking.links import LinkRule
 from lantern.db.base import transaction
-from lantern.links.tables import LinkRow
+from lantern.links.tables import links_of_site
 from lantern.register.tables import devices_of_site
 from lantern.sites.tables import site_of
-from lantern.takes.tables import ListedTake, MarkRow, listed_takes
+from lantern.takes.tables import ListedTake, listed_takes, marks_of_takes
 from lantern.tune.tables import ListedDetector, detectors_of_site, listed_detectors
 from lantern.web.access import may, site_id_of
 from lantern.web.pages import render
@@ -44,7 +43,7 @@ def survey(request: Request) -> HTMLResponse:
         for detector in listed_detectors(session, site.id):
             detectors[detector.device_id].append(detector)
         links: dict[int, list[LinkRule]] = defaultdict(list)
-        for link in session.scalars(select(LinkRow).where(LinkRow.site_id == site.id).order_by(LinkRow.name)):
+        for link in links_of_site(session, site.id):
             if link.detector_id is not None:
                 links[link.detector_id].append(link.model)
         frames = _telling_frames(session, [held[0] for held in takes.values()])
@@ -117,12 +116,11 @@ def _step(key: str, done: bool, title: str, says: str, href: str, button: str) -
 
 def _telling_frames(session: Session, takes: Sequence[ListedTake]) -> dict[int, int]:
     """Which frame of each take to show: late in its first `expect` mark, where there is something to see."""
-    query = select(MarkRow.take_id, MarkRow.end_s).where(MarkRow.label == "expect")
     first: dict[int, float] = {}
-    for take_id, end_s in session.execute(
-        query.where(MarkRow.take_id.in_([take.id for take in takes])).order_by(MarkRow.start_s)
-    ):
-        first.setdefault(take_id, end_s)
+    for take_id, marks in marks_of_takes(session, [take.id for take in takes]).items():
+        expected = [mark.end_s for mark in marks if mark.label == "expect"]
+        if expected:
+            first[take_id] = expected[0]
     frames = dict.fromkeys((take.id for take in takes), 0)
     for take in takes:
         if take.id in first and take.interval_s:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import ForeignKey, select
+from sqlalchemy import ForeignKey, Select, select, update
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.db.base import Base
@@ -59,3 +59,36 @@ def site_of(session: Session, site_id: int) -> SiteRow:
 def demo_site(session: Session) -> SiteRow | None:
     """The site whose devices are the stand-ins that ship with the program."""
     return session.scalar(select(SiteRow).where(SiteRow.demo).limit(1))
+
+
+def other_sites(session: Session) -> list[str]:
+    """The names of sites that are not the demo's."""
+    return list(session.scalars(select(SiteRow.name).where(SiteRow.demo.is_(False))))
+
+
+def sites_by_name(session: Session, among: Select[int] | None = None) -> list[SiteRow]:
+    """All sites, or those whose numbers a query gives, by name."""
+    query = select(SiteRow).order_by(SiteRow.name)
+    return list(session.scalars(query if among is None else query.where(SiteRow.id.in_(among))))
+
+
+def places_of(session: Session, site_id: int) -> list[PlaceRow]:
+    """In their order."""
+    return list(session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id).order_by(PlaceRow.position)))
+
+
+def note_progress(session: Session, job_id: int, done: int, total: int) -> None:
+    """How far long work on a site has come."""
+    session.execute(update(SiteJobRow).where(SiteJobRow.id == job_id).values(done=done, total=total))
+
+
+def zones_of_sites(session: Session) -> dict[int, str]:
+    """The time zone of every site."""
+    return dict(session.execute(select(SiteRow.id, SiteRow.zone)).all())
+
+
+def new_place(session: Session, site_id: int, name: str, *, position: int, extras: dict[str, Any]) -> PlaceRow:
+    row = PlaceRow(site_id=site_id, name=name, position=position, extras=extras)
+    session.add(row)
+    session.flush()
+    return row

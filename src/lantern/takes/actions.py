@@ -8,7 +8,7 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 import structlog
-from sqlalchemy import delete, select, update
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session, object_session
 
 from lantern.core.devices import DEVICE_KINDS
@@ -29,7 +29,7 @@ from lantern.takes import questions
 from lantern.takes.marking import import_marks
 from lantern.takes.store import add_take
 from lantern.takes.tables import ImportRow, TakeRow, UploadPartRow
-from lantern.tune.tables import JudgementRow
+from lantern.tune.tables import forget_judgements
 
 log = structlog.get_logger()
 TOLD_EVERY = 64  # frames between two words on progress
@@ -182,7 +182,7 @@ def move_take(session: Session, take: TakeRow, device: DeviceRow) -> None:
     """It is of another device. Marks go along; how the old device's revisions were judged on it does not. Raises `Refused`."""
     _check_signal(session, take.signal, device)
     _check_size(signal_of(take.signal).picture(take.facts), device)
-    session.execute(delete(JudgementRow).where(JudgementRow.take_id == take.id))
+    forget_judgements(session, take.id)
     take.device_id = device.id
 
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.scoring.marks import Label, Mark
 from lantern.takes.tables import HandCountRow, MarkRow, TakeRow
-from lantern.tune.tables import DetectorRow
+from lantern.tune.tables import DetectorRow, detectors_named
 
 
 def checked_mark(take: TakeRow, values: dict[str, Any]) -> Mark:
@@ -47,8 +47,7 @@ def change_mark(session: Session, take: TakeRow, row: MarkRow, mark: Mark) -> No
 
 
 def _detectors(session: Session, take: TakeRow, names: Sequence[str]) -> dict[str, DetectorRow]:
-    query = select(DetectorRow).where(DetectorRow.site_id == take.device.site_id, DetectorRow.name.in_(set(names)))
-    return {row.name: row for row in session.scalars(query)}
+    return detectors_named(session, take.device.site_id, names)
 
 
 def _speaks_of(row: MarkRow, name: str, known: dict[str, DetectorRow]) -> None:

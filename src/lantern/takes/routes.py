@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import zlib
-from collections import defaultdict
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Body, HTTPException, Query, Request
 from fastapi.responses import FileResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 from starlette.background import BackgroundTask
 
@@ -26,13 +24,14 @@ from lantern.sites.tables import site_of
 from lantern.takes import actions, marking
 from lantern.takes.export import export_take
 from lantern.takes.import_routes import import_shown
+from lantern.takes.listed import LEDGER, takes_query
 from lantern.takes.store import frame_of_take
-from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of
+from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of, marks_of_takes
 from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow, detectors_of_site, first_detectors
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
-from lantern.web.ledger import EXPORT, Column, Ledger
+from lantern.web.ledger import EXPORT
 from lantern.web.pages import render
 
 router = APIRouter()
@@ -56,24 +55,6 @@ def get_take(session: Session, take_id: int) -> TakeRow:
     return row
 
 
-_marks = select(func.count(MarkRow.id)).where(MarkRow.take_id == TakeRow.id)
-LEDGER = Ledger(
-    "takes",
-    (
-        Column("device", "device", DeviceRow.code, choices=True),
-        Column("name", "take", TakeRow.name),
-        Column("kind", "kind", TakeRow.signal, choices=True),
-        Column("start", "began", TakeRow.stored_start),
-        Column("length_s", "length", TakeRow.length_s, num=True),
-        Column("samples", "samples", TakeRow.samples, num=True),
-        Column("bytes", "stored", TakeRow.packed_bytes, num=True),
-        Column("set_aside", "set aside", case((TakeRow.set_aside, "yes"), else_="no"), choices=True),
-        Column("marks", "marks", _marks.scalar_subquery(), num=True),
-    ),
-    "device",
-)
-
-
 @router.get("/takes", **may("viewer"))
 def takes_page(
     request: Request, of: Annotated[Id | None, Query(alias="import")] = None, take: Id | None = None
@@ -84,8 +65,7 @@ def takes_page(
     asked = LEDGER.asked(request)
     with transaction() as session:
         site = site_of(session, site_id_of(request))
-        columns = [column.of.label(column.key) for column in LEDGER.columns]
-        query = select(TakeRow.id, *columns).join(DeviceRow).where(DeviceRow.site_id == site.id)
+        query = takes_query(site.id)
         form = request.query_params.get(EXPORT)
         if form:
             return LEDGER.export(session, query, asked, form, zone=site.zone)
@@ -93,11 +73,7 @@ def takes_page(
             asked = LEDGER.page_with(session, query, asked, take)
         listed = LEDGER.read(session, query, asked)
         takes = listed_takes(session, site.id, [row.id for row in listed.rows])
-        marks: dict[int, list[Any]] = defaultdict(list)
-        shown = select(MarkRow.take_id, MarkRow.label, MarkRow.start_s, MarkRow.end_s)
-        mine = shown.where(MarkRow.take_id.in_([take.id for take in takes]))
-        for mark in session.execute(mine.order_by(MarkRow.start_s, MarkRow.id)):
-            marks[mark.take_id].append(mark)
+        marks = marks_of_takes(session, [take.id for take in takes])
         devices = listed_devices(session, site.id)
         return render(
             request,

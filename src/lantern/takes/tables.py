@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, fields
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from sqlalchemy import ForeignKey, Index, delete, select
+from sqlalchemy import ColumnElement, ForeignKey, Index, Select, and_, delete, exists, func, literal, select, update
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, object_session, relationship
 
 from lantern.core.faults import Fault, Refused
@@ -290,3 +292,87 @@ def marks_of(session: Session, take_id: int) -> list[MarkRow]:
     return list(
         session.scalars(select(MarkRow).where(MarkRow.take_id == take_id).order_by(MarkRow.start_s, MarkRow.id))
     )
+
+
+def takes_of_signal(session: Session, site_id: int, signal: str) -> list[TakeRow]:
+    """All of a site that hold it."""
+    query = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site_id, TakeRow.signal == signal)
+    return list(session.scalars(query))
+
+
+def count_takes(session: Session, *, site_id: int | None = None, device_id: int | None = None) -> int:
+    """How many takes a site or a device has."""
+    query = select(func.count(TakeRow.id)).join(DeviceRow)
+    wanted = DeviceRow.site_id == site_id if device_id is None else TakeRow.device_id == device_id
+    return session.scalar(query.where(wanted)) or 0
+
+
+def marks_of_takes(session: Session, take_ids: Sequence[int]) -> dict[int, list[Any]]:
+    """(take_id, label, start_s, end_s) of each mark, by take, in the order of time. One query."""
+    shown = select(MarkRow.take_id, MarkRow.label, MarkRow.start_s, MarkRow.end_s)
+    out: dict[int, list[Any]] = defaultdict(list)
+    mine = shown.where(MarkRow.take_id.in_(take_ids))
+    for mark in session.execute(mine.order_by(MarkRow.start_s, MarkRow.id)):
+        out[mark.take_id].append(mark)
+    return out
+
+
+def take_over_marks(session: Session, site_id: int, name: str, detector_id: int) -> None:
+    """Marks of files that named a detector before it was there speak of it from now on."""
+    takes = select(TakeRow.id).join(DeviceRow).where(DeviceRow.site_id == site_id)
+    waiting = update(MarkRow).where(MarkRow.take_id.in_(takes), MarkRow.detector_id.is_(None), MarkRow.named == name)
+    session.execute(waiting.values(detector_id=detector_id, named="").execution_options(synchronize_session=False))
+
+
+def idle_takes(take_id: Any) -> ColumnElement[bool]:
+    """Has nobody marked a take, typed a truth or counted on it? `take_id`: a column."""
+    said = [exists().where(table.take_id == take_id) for table in (MarkRow, TruthRow, HandCountRow)]
+    return and_(*(~each for each in said))
+
+
+def truths_of_take(session: Session, take_id: int) -> list[TruthRow]:
+    """What was typed as true on a take."""
+    return list(session.scalars(select(TruthRow).where(TruthRow.take_id == take_id)))
+
+
+def keep_truth(
+    session: Session, take_id: int, *, object_: str, at_s: float, text: str, user_id: int | None
+) -> TruthRow:
+    """Keep what an object truly was, instead of what was typed of it before."""
+    values = {"text": text, "user_id": user_id, "at": now()}
+    made = insert(TruthRow).values(take_id=take_id, object=object_, at_s=at_s, **values)
+    kept = made.on_conflict_do_update(index_elements=["take_id", "object", "at_s"], set_=values)
+    return session.scalars(kept.returning(TruthRow), execution_options={"populate_existing": True}).one()
+
+
+def forget_truths(session: Session, take_id: int, text: str) -> None:
+    """Take a text out of what was typed as true."""
+    session.execute(delete(TruthRow).where(TruthRow.take_id == take_id, TruthRow.text == text))
+
+
+def kept_columns(session: Session, take_id: int, keys: Sequence[str]) -> dict[str, bytes]:
+    """Those of the columns worked out of a take that are kept, packed."""
+    query = select(ReductionRow.key, ReductionRow.data).where(ReductionRow.take_id == take_id)
+    return dict(session.execute(query.where(ReductionRow.key.in_(keys))).all())
+
+
+def keep_column(session: Session, take_id: int, key: str, data: bytes, *, most: int) -> None:
+    """Keep one more; the oldest go beyond so many."""
+    made = insert(ReductionRow).values(take_id=take_id, key=key, data=data)
+    session.execute(made.on_conflict_do_nothing())
+    newest = select(ReductionRow.key).where(ReductionRow.take_id == take_id)
+    surplus = newest.order_by(ReductionRow.made.desc()).offset(most).scalar_subquery()
+    session.execute(delete(ReductionRow).where(ReductionRow.take_id == take_id, ReductionRow.key.in_(surplus)))
+
+
+OF_TAKE = select(DeviceRow.site_id).join(TakeRow, TakeRow.device_id == DeviceRow.id)  # the site of a take
+
+
+def take_of_blocks(session: Session, blocks: Select[int, int, bytes], **columns: Any) -> TakeRow:
+    """A take whose blocks (first, count, packed) are in the store already: they are only copied."""
+    take = TakeRow(**columns)
+    session.add(take)
+    session.flush()
+    moved = blocks.add_columns(literal(take.id))
+    session.execute(insert(FrameBlockRow).from_select(["first", "count", "data", "take_id"], moved))
+    return take

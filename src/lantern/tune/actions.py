@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
@@ -13,12 +13,12 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.merging import Side, merged
 from lantern.core.tuning.measures import Card
-from lantern.links.tables import LinkRow, hours_of
+from lantern.links.tables import hours_of, links_of
 from lantern.lists.actions import take_over_lists
 from lantern.register.tables import DeviceRow
 from lantern.register.units import recheck
 from lantern.revisions import RevisionRow, check_reason, hold, keep, restored, revision
-from lantern.takes.tables import MarkRow, TakeRow, evidence_of_device, takes_of_device
+from lantern.takes.tables import TakeRow, evidence_of_device, take_over_marks, takes_of_device
 from lantern.tune.judging import marks, subject
 from lantern.tune.tables import DetectorRow
 
@@ -34,7 +34,7 @@ def add_detector(
     row = DetectorRow(site_id=site_id, device_id=device_id, name=detector.name, kind=detector.kind, revision=0, body={})
     session.add(row)
     session.flush()
-    _take_over_marks(session, row)
+    take_over_marks(session, row.site_id, row.name, row.id)
     save_revision(session, row, detector, reason=reason, user_id=user_id, base=0, checked=checked)
     return row
 
@@ -49,19 +49,10 @@ def _check_name(session: Session, site_id: int, name: str, detector_id: int | No
 
 def _rename(session: Session, row: DetectorRow, name: str, user_id: int | None) -> None:
     """Links, which are files that name it, go along; marks speak of it by its number."""
-    for link in session.scalars(select(LinkRow).where(LinkRow.detector_id == row.id)):
+    for link in links_of(session, row.id):
         keep(session, link, link.body | {"detector": name}, reason=f"{row.name} is called {name} now.", user_id=user_id)
     row.name = name
-    _take_over_marks(session, row)
-
-
-def _take_over_marks(session: Session, row: DetectorRow) -> None:
-    """Marks of files that named it before it was there."""
-    takes = select(TakeRow.id).join(DeviceRow).where(DeviceRow.site_id == row.site_id)
-    waiting = update(MarkRow).where(
-        MarkRow.take_id.in_(takes), MarkRow.detector_id.is_(None), MarkRow.named == row.name
-    )
-    session.execute(waiting.values(detector_id=row.id, named="").execution_options(synchronize_session=False))
+    take_over_marks(session, row.site_id, row.name, row.id)
 
 
 def save_revision(

@@ -10,8 +10,6 @@ from typing import Any
 import numpy as np
 import zstandard
 from cachetools import LRUCache
-from sqlalchemy import delete, select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
@@ -22,7 +20,7 @@ from lantern.core.sweepable import Sweepable
 from lantern.lists.tables import with_lists
 from lantern.signals.register import signal_of
 from lantern.takes.store import value_of_take
-from lantern.takes.tables import ReductionRow, TakeRow, marks_of
+from lantern.takes.tables import TakeRow, keep_column, kept_columns, marks_of
 
 COLUMNS_KEPT = 400  # in memory, of at most some 10,000 samples: tens of megabytes
 COLUMNS_A_TAKE = 300  # in the store; a region that is dragged about leaves many that nobody asks for again
@@ -62,10 +60,9 @@ class Kept:
         with MEMORY.lock:
             held = {key: MEMORY.columns.get((self.take_id, key)) for key in keys}
         found = {key: column for key, column in held.items() if column is not None}
-        query = select(ReductionRow.key, ReductionRow.data).where(ReductionRow.take_id == self.take_id)
         missing = [key for key in keys if key not in found]
         if missing:
-            for key, data in self.session.execute(query.where(ReductionRow.key.in_(missing))):
+            for key, data in kept_columns(self.session, self.take_id, missing).items():
                 column = np.frombuffer(zstandard.ZstdDecompressor().decompress(data), "<f8").astype(np.float64)
                 found[key] = column
                 self._remember(key, column)
@@ -75,12 +72,7 @@ class Kept:
         """Keep one more; of those in the store the oldest go beyond `COLUMNS_A_TAKE`."""
         self._remember(key, column)
         data = zstandard.ZstdCompressor(level=3).compress(column.astype("<f8").tobytes())
-        made = insert(ReductionRow).values(take_id=self.take_id, key=key, data=data)
-        self.session.execute(made.on_conflict_do_nothing())
-        newest = select(ReductionRow.key).where(ReductionRow.take_id == self.take_id)
-        surplus = newest.order_by(ReductionRow.made.desc()).offset(COLUMNS_A_TAKE).scalar_subquery()
-        gone = delete(ReductionRow).where(ReductionRow.take_id == self.take_id, ReductionRow.key.in_(surplus))
-        self.session.execute(gone)
+        keep_column(self.session, self.take_id, key, data, most=COLUMNS_A_TAKE)
 
     def _remember(self, key: str, column: Floats) -> None:
         with MEMORY.lock:

@@ -6,7 +6,6 @@ from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
-from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
@@ -15,35 +14,23 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.formats.documents import detector_in
 from lantern.lists.tables import with_lists
-from lantern.people.tables import User, scale_of
+from lantern.people.tables import scale_of
 from lantern.revisions import RevisionRow, revisions_of
 from lantern.sites.tables import site_of
 from lantern.takes.tables import takes_of_device
 from lantern.tune import bench
 from lantern.tune.actions import changed_keys, merge_revision, restore_revision, save_revision
 from lantern.tune.drafts import Saved
+from lantern.tune.listed import LEDGER, revisions_query
 from lantern.tune.shown import changes_shown, get_detector, merge_shown
 from lantern.tune.tables import DetectorRow, judgements_of
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id
-from lantern.web.ledger import EXPORT, Column, Ledger
+from lantern.web.ledger import EXPORT
 from lantern.web.pages import render
 
 router = APIRouter()
-LEDGER = Ledger(
-    "revisions",
-    (
-        Column("at", "when", RevisionRow.at),
-        Column("who", "who", func.coalesce(User.name, "the program"), choices=True),
-        Column("what", "what", RevisionRow.what, choices=True),
-        Column("name", "name", RevisionRow.name),
-        Column("number", "no.", RevisionRow.number, num=True),
-        Column("state", "state", case((RevisionRow.body.is_(None), "deleted"), else_="saved"), choices=True),
-        Column("reason", "why", RevisionRow.reason),
-    ),
-    "-at",
-)
 
 
 @router.get("/revisions", **may("viewer"))
@@ -52,9 +39,7 @@ def ledger(request: Request) -> Response:
     asked = LEDGER.asked(request)
     with transaction() as session:
         site = site_of(session, site_id_of(request))
-        columns = [column.of.label(column.key) for column in LEDGER.columns]
-        query = select(RevisionRow.id, RevisionRow.subject_id, *columns).where(RevisionRow.site_id == site.id)
-        query = query.outerjoin(User, User.id == RevisionRow.user_id)
+        query = revisions_query(site.id)
         form = request.query_params.get(EXPORT)
         if form:
             return LEDGER.export(session, query, asked, form, zone=site.zone)

@@ -7,14 +7,12 @@ from collections import defaultdict
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lantern.db.base import now
-from lantern.recordings.tables import RecordingPlanRow
-from lantern.register.tables import DeviceRow
+from lantern.recordings.tables import days_over
 from lantern.tune.comparing import router as comparing
 from lantern.tune.detector_routes import router as detectors
 from lantern.tune.revision_routes import router as revisions
 from lantern.tune.routes import router as benches
-from lantern.tune.tables import DetectorRow, StudyRow
+from lantern.tune.tables import OF_STUDY, DetectorRow, StudyRow, count_restless
 from lantern.web.frame import RailLine, Stage
 
 DAY_OVER = "a day is recorded: tune"
@@ -25,8 +23,7 @@ def _rail(session: Session, site_id: int) -> dict[int, list[RailLine]]:
     """Detectors that are in use, by device, in the order of their names."""
     query = select(DetectorRow.id, DetectorRow.device_id, DetectorRow.name, DetectorRow.verdict, DetectorRow.caution)
     in_use = (DetectorRow.site_id == site_id, DetectorRow.retired.is_(False))
-    over = select(RecordingPlanRow.device_id).where(RecordingPlanRow.wide_until <= now(), ~RecordingPlanRow.wide_seen)
-    wide = set(session.scalars(over))
+    wide = days_over(session)
     lines = defaultdict(list)
     for row in session.execute(query.where(*in_use).order_by(DetectorRow.name)):
         word = DAY_OVER if row.device_id in wide else row.verdict
@@ -37,14 +34,10 @@ def _rail(session: Session, site_id: int) -> dict[int, list[RailLine]]:
 
 
 def _count(session: Session, site_id: int) -> tuple[int, str]:
-    query = select(DetectorRow.id).join(DetectorRow.device).where(DetectorRow.site_id == site_id)
-    restless = DetectorRow.verdict.in_(("cries wolf", "misses"))
-    in_use = (DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
-    count = len(session.scalars(query.where(restless, *in_use)).all())
+    count = count_restless(session, site_id)
     return count, f"{count} detectors miss or cry wolf"
 
 
-_of_detector = select(DeviceRow.site_id).join(DetectorRow, DetectorRow.device_id == DeviceRow.id)
 STAGE = Stage(
     key="tune",
     label="Tune",
@@ -59,7 +52,7 @@ STAGE = Stage(
     count=_count,
     rail=_rail,
     owners={
-        "detector_id": (DetectorRow.id, _of_detector),
-        "study_id": (StudyRow.id, _of_detector.join(StudyRow, StudyRow.detector_id == DetectorRow.id)),
+        "detector_id": (DetectorRow.id, select(DetectorRow.site_id)),
+        "study_id": (StudyRow.id, OF_STUDY),
     },
 )

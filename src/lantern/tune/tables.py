@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from sqlalchemy import ForeignKey, UniqueConstraint, select
+from sqlalchemy import ColumnElement, ForeignKey, Select, UniqueConstraint, delete, exists, func, select
 from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relationship
 
 from lantern.core.events import Detector
@@ -118,3 +120,59 @@ def detectors_of_device(session: Session, device_id: int) -> list[DetectorRow]:
     """By name, those that are retired too."""
     query = select(DetectorRow).where(DetectorRow.device_id == device_id)
     return list(session.scalars(query.order_by(DetectorRow.retired, DetectorRow.name)))
+
+
+def detectors_by_device(session: Session, site_id: int) -> dict[int, list[DetectorRow]]:
+    """All of a site, retired ones too, in the order in which they were made."""
+    out: dict[int, list[DetectorRow]] = defaultdict(list)
+    query = select(DetectorRow).where(DetectorRow.site_id == site_id)
+    for row in session.scalars(query.order_by(DetectorRow.id)):
+        out[row.device_id].append(row)
+    return out
+
+
+def detectors_named(session: Session, site_id: int, names: Collection[str]) -> dict[str, DetectorRow]:
+    """Those of a site that are called so, by name."""
+    query = select(DetectorRow).where(DetectorRow.site_id == site_id, DetectorRow.name.in_(set(names)))
+    return {row.name: row for row in session.scalars(query)}
+
+
+def detectors_enabled(session: Session) -> list[DetectorRow]:
+    """Those of all sites that are to run live."""
+    query = select(DetectorRow).where(DetectorRow.enabled, DetectorRow.retired.is_(False))
+    return list(session.scalars(query.order_by(DetectorRow.id)))
+
+
+def ids_of_detectors(site_id: int) -> Select[int]:
+    """A query for the numbers of a site's detectors."""
+    return select(DetectorRow.id).where(DetectorRow.site_id == site_id)
+
+
+def cautions_on(session: Session, device_ids: Sequence[int]) -> dict[int, list[str]]:
+    """What is wrong with the detectors of devices, by device, in lines."""
+    query = select(DetectorRow.device_id, DetectorRow.name, DetectorRow.caution)
+    amiss = query.where(DetectorRow.device_id.in_(device_ids), DetectorRow.caution != "")
+    out: dict[int, list[str]] = {}
+    for device_id, name, caution in session.execute(amiss.order_by(DetectorRow.name)):
+        out.setdefault(device_id, []).append(f"{name}: {caution}")
+    return out
+
+
+def count_restless(session: Session, site_id: int) -> int:
+    """How many detectors in use miss or cry wolf."""
+    query = select(func.count(DetectorRow.id)).join(DetectorRow.device).where(DetectorRow.site_id == site_id)
+    restless = DetectorRow.verdict.in_(("cries wolf", "misses"))
+    return session.scalar(query.where(restless, DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))) or 0
+
+
+def forget_judgements(session: Session, take_id: int) -> None:
+    """How revisions were judged on a take says nothing any more."""
+    session.execute(delete(JudgementRow).where(JudgementRow.take_id == take_id))
+
+
+def is_judged_on(take_id: Any) -> ColumnElement[bool]:
+    """Has a revision been judged on a take? `take_id`: a column."""
+    return exists().where(JudgementRow.take_id == take_id)
+
+
+OF_STUDY = select(DetectorRow.site_id).join(StudyRow, StudyRow.detector_id == DetectorRow.id)  # the site of a study

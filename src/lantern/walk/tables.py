@@ -5,11 +5,12 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ForeignKey
-from sqlalchemy.orm import Mapped, mapped_column, relationship
+from sqlalchemy import ForeignKey, select
+from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.db.base import Base, now
 from lantern.people.tables import User
+from lantern.tune.tables import DetectorRow
 
 
 class WalkTestRow(Base):
@@ -26,3 +27,16 @@ class WalkTestRow(Base):
     words: Mapped[str] = mapped_column(default="")
     user_id: Mapped[int] = mapped_column(ForeignKey("user_account.id"))
     user: Mapped[User] = relationship()
+
+
+def begin_test(
+    session: Session, *, detector_id: int, revision: int, what: str, began_with: dict[str, Any], user: User
+) -> WalkTestRow:
+    """Somebody sets out to show something live."""
+    row = WalkTestRow(detector_id=detector_id, revision=revision, what=what, began_with=began_with, user=user)
+    session.add(row)
+    session.flush()
+    return row
+
+
+OF_TEST = select(DetectorRow.site_id).join(WalkTestRow, WalkTestRow.detector_id == DetectorRow.id)  # the site of a test

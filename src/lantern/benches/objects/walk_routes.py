@@ -16,7 +16,7 @@ from lantern.live.calls import ask_engine
 from lantern.people.tables import User
 from lantern.tune.shown import get_detector
 from lantern.tune.tables import DetectorRow
-from lantern.walk.tables import WalkTestRow
+from lantern.walk.tables import WalkTestRow, begin_test
 from lantern.web.access import may
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
@@ -32,9 +32,7 @@ def begin(request: Request, detector_id: Id) -> Response:
         row = get_detector(session, detector_id)
         by = session.get_one(User, user_id(request))
         counts = _counts(row)
-        test = WalkTestRow(detector_id=row.id, revision=row.revision, what=NAME, began_with=counts, user=by)
-        session.add(test)
-        session.flush()
+        test = begin_test(session, detector_id=row.id, revision=row.revision, what=NAME, began_with=counts, user=by)
         return json_answer(_look(session, test, counts))
 
 

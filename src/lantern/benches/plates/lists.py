@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import delete, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
@@ -20,15 +20,14 @@ from lantern.core.plates.lists import PlateList
 from lantern.core.reads import Reads
 from lantern.lists.actions import save_list
 from lantern.lists.tables import ListRow, lists_of
-from lantern.live.tables import EventRow, LateRow
+from lantern.live.tables import events_of_detectors, late_of_site
 from lantern.recordings.actions import change_parts
-from lantern.register.tables import DeviceRow
 from lantern.revisions import RevisionRow, restored, revisions_of
 from lantern.sites.tables import SiteRow
 from lantern.takes.store import replace_value, value_of_take
-from lantern.takes.tables import TakeRow, TruthRow, marks_of
+from lantern.takes.tables import forget_truths, marks_of, takes_of_signal
 from lantern.tune.judging import MEMORY
-from lantern.tune.tables import DetectorRow, detectors_of_site
+from lantern.tune.tables import DetectorRow, detectors_of_site, ids_of_detectors
 
 REMOVED = "removed"
 MOST_CHANGES = 60
@@ -170,8 +169,8 @@ def _blank_revisions(session: Session, row: ListRow, entry_id: str, key: str) ->
         if saved.body is not None and (fresh := blanked(saved.body)) != saved.body:
             saved.body = fresh
             many += 1
-    detectors = select(DetectorRow.id).where(DetectorRow.site_id == row.site_id)
-    for saved in revisions_of(session, DetectorRow.WHAT, list(session.scalars(detectors))):
+    detectors = list(session.scalars(ids_of_detectors(row.site_id)))
+    for saved in revisions_of(session, DetectorRow.WHAT, detectors):
         held = (saved.body or {}).get("lists", ())  # of before lists were taken over by their site
         lists = [blanked(each) if isinstance(each, dict) else each for each in held]
         if saved.body is not None and lists != list(held):
@@ -182,9 +181,8 @@ def _blank_revisions(session: Session, row: ListRow, entry_id: str, key: str) ->
 
 
 def _blank_events(session: Session, site_id: int, key: str, entry_id: str) -> int:
-    detectors = select(DetectorRow.id).where(DetectorRow.site_id == site_id)
     many = 0
-    for event in session.scalars(select(EventRow).where(EventRow.detector_id.in_(detectors), EventRow.own != {})):
+    for event in events_of_detectors(session, ids_of_detectors(site_id)):
         texts = [event.own.get("text"), event.own.get("match")]
         if any(text and key_of(text) == key for text in texts):
             event.own = event.own | {"text": "", "match": f"{REMOVED} {entry_id}"}
@@ -196,8 +194,7 @@ def _blank_events(session: Session, site_id: int, key: str, entry_id: str) -> in
 def _blank_late(session: Session, site_id: int, key: str) -> int:
     """In reads that came too late."""
     many = 0
-    devices = select(DeviceRow.id).where(DeviceRow.site_id == site_id)
-    for row in session.scalars(select(LateRow).where(LateRow.device_id.in_(devices))):
+    for row in late_of_site(session, site_id):
         reads = [read | {"text": ""} if key_of(read["text"]) == key else read for read in row.body.get("reads", ())]
         if reads != row.body.get("reads"):
             row.body = row.body | {"reads": reads}
@@ -209,8 +206,7 @@ def _blank_late(session: Session, site_id: int, key: str) -> int:
 def _blank_reads(session: Session, site_id: int, key: str) -> int:
     """In every take of the site, in notes of its marks, in what was typed as true, and in recordings under way."""
     many = 0
-    takes = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site_id, TakeRow.signal == "plates")
-    for take in session.scalars(takes).all():
+    for take in takes_of_signal(session, site_id, "plates"):
         changed, gone = _without(value_of_take(session, take), key)
         if gone:
             replace_value(session, take, changed)
@@ -218,7 +214,7 @@ def _blank_reads(session: Session, site_id: int, key: str) -> int:
         for mark in marks_of(session, take.id):
             if key_of(mark.note) == key:
                 mark.note = ""
-        session.execute(delete(TruthRow).where(TruthRow.take_id == take.id, TruthRow.text == key))
+        forget_truths(session, take.id, key)
 
     def change(piece: Reads) -> Reads | None:
         nonlocal many

@@ -6,8 +6,6 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Asked
@@ -19,9 +17,8 @@ from lantern.core.plates.keys import ALPHABET, key_of
 from lantern.core.plates.passages import keyed
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.scoring.marks import Mark, judge
-from lantern.db.base import now
 from lantern.signals.plates.table import MOST_CHARACTERS
-from lantern.takes.tables import TakeRow, TruthRow
+from lantern.takes.tables import TakeRow, TruthRow, keep_truth, truths_of_take
 from lantern.tune.judging import marks, subject
 
 VERDICTS = {
@@ -60,7 +57,7 @@ def truths_of(session: Session, take: TakeRow, held: PlateSubject) -> dict[int, 
     by_vehicle: dict[str, list[int]] = {}
     for number, vehicle in enumerate(passages.vehicle):
         by_vehicle.setdefault(vehicle, []).append(number)
-    for row in session.scalars(select(TruthRow).where(TruthRow.take_id == take.id)):
+    for row in truths_of_take(session, take.id):
         for number in by_vehicle.get(row.object, ()):
             if passages.first_s[number] - 1e-6 <= row.at_s <= passages.last_s[number] + 1e-6:
                 out[number] = row.text  # empty: taken back, and nobody knows
@@ -74,10 +71,7 @@ def set_truth(
     key = key_of(text)
     if (text.strip() and not key) or len(key) > MOST_CHARACTERS:
         raise Refused([Fault("truth", repr(text)[:60], f"letters and digits, at most {MOST_CHARACTERS}; or empty")])
-    values = {"text": key, "user_id": user_id, "at": now()}
-    made = insert(TruthRow).values(take_id=take.id, object=vehicle, at_s=at_s, **values)
-    kept = made.on_conflict_do_update(index_elements=["take_id", "object", "at_s"], set_=values)
-    return session.scalars(kept.returning(TruthRow), execution_options={"populate_existing": True}).one()
+    return keep_truth(session, take.id, object_=vehicle, at_s=at_s, text=key, user_id=user_id)
 
 
 def reads_shown(asked: Asked) -> dict[str, Any]:
