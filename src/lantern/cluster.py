@@ -135,7 +135,9 @@ class Cluster:
                 self.process.wait(PATIENCE_S if self.durable else AT_ONCE_S)
             except subprocess.TimeoutExpired:
                 # where nothing need last, a server that does not end by itself is ended with all its processes
-                self.process.send_signal(signal.SIGQUIT) if self.durable else os.killpg(self.process.pid, signal.SIGKILL)
+                self.process.send_signal(signal.SIGQUIT) if self.durable else os.killpg(
+                    self.process.pid, signal.SIGKILL
+                )
                 self.process.wait(PATIENCE_S)
         self.process = None
 

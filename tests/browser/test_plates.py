@@ -96,6 +96,20 @@ def test_a_list_is_changed_with_its_reason(bench: Page) -> None:
     expect(bench.get_by_role("status").first).to_contain_text("Removed: out of 1 revisions")
 
 
+def test_a_detector_that_watches_all_is_made_on_what_was_read(bench: Page) -> None:
+    """A take of reads is ground like any other; without a region every read counts, and a box narrows that down."""
+    bench.goto("/sites/1/detectors/new?device=12")
+    expect(bench.locator("[data-ready]")).to_be_visible()
+    assert bench.locator(".overlay .found-box").count() > 20
+    expect(bench.get_by_text("places at which a plate was read")).to_be_visible()
+    expect(bench.get_by_text("it watches all that the device sees")).to_be_visible()
+    bench.get_by_label("Name", exact=True).fill("Every plate")
+    bench.get_by_test_id("make").click()
+    bench.wait_for_url(lambda url: "/bench/" in url)
+    expect(bench.locator("[data-passage]").first).to_be_visible()
+    expect(bench.get_by_test_id("card")).to_contain_text("plate, revision 1")
+
+
 @pytest.mark.parametrize("path", [PATH, f"{PATH}?tab=truth", "/sites/1/lists"])
 def test_accessible(bench: Page, path: str) -> None:
     bench.goto(path)

@@ -220,7 +220,7 @@ def test_landed_data_is_backed_up_and_brought_up_row_by_row(own: Cluster, tmp_pa
             signal = signal_of(take.signal)
             value = value_of_take(session, take)
             assert (signal.samples(value), signal.length_s(value)) == (take.samples, pytest.approx(take.length_s))
-            assert signal.view != "frames" or sum(len(block) for block in value.blocks()) == take.samples
+            assert not signal.framed or sum(len(block) for block in value.blocks()) == take.samples
     names = {row["name"]: row["id"] for row in after["detector"]}
     for mark in before["mark"]:  # they speak of detectors by their numbers now; names that are no detector's stay
         mark["detector"] = "" if mark["detector"] in names else mark["detector"]

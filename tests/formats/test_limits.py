@@ -137,7 +137,7 @@ def test_marks_and_counts() -> None:
 def opened(path: Path, limits: Limits = Limits()) -> list[str]:
     def look() -> None:
         with open_take(path, limits) as take:
-            for _ in take.value.blocks() if take.signal.view == "frames" else ():
+            for _ in take.value.blocks() if take.signal.framed else ():
                 pass
 
     return faults_of(look)

@@ -31,7 +31,7 @@ def events(path: Path) -> list[tuple[float, float | None]]:
 
 def refusals(path: Path, limits: Limits = Limits()) -> list[str]:
     with pytest.raises(Refused) as caught, open_take(path, limits) as take:
-        if take.signal.view == "frames":
+        if take.signal.framed:
             for _ in take.value.blocks():
                 pass
     return [str(fault) for fault in caught.value.faults]

@@ -207,8 +207,8 @@ def test_the_ingest_serves_nothing_else_and_the_rest_asks_for_the_secret(small: 
             assert client.get(path).status_code == 404
             assert inside.get(path).status_code == 401
             assert inside.get(path, headers={"Authorization": "Bearer wrong"}).status_code == 401
-        assert client.post("/empty/1").status_code == 404
-        assert inside.post("/empty/1").status_code == 401
+        assert client.post("/told/1/empty").status_code == 404
+        assert inside.post("/told/1/empty").status_code == 401
         known = {"Authorization": "Bearer test"}
         assert inside.get(f"/state/{small.camera}", headers=known).json()["feed"]["code"] == "T1"
 

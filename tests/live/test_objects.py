@@ -172,13 +172,13 @@ def test_from_a_box_to_the_order_of_a_lamp_and_the_count_reset(database: str) ->
                 await asyncio.sleep(0.02)
             refused = ""
             try:
-                await engine.empty(detector)
+                await engine.told(detector, "empty")
             except Exception as error:
                 refused = str(error)
             counter.send(1_772_600_010, [])
             while engine.state(counter_id)["feed"]["received"] < 9:
                 await asyncio.sleep(0.02)
-            was = await engine.empty(detector)
+            was = await engine.told(detector, "empty")
             await engine.stop()
             return was, refused
 

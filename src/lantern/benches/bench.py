@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal, NamedTuple
 
 from fastapi import APIRouter
 from sqlalchemy.orm import Session
@@ -53,9 +53,24 @@ class Asked:
         return hold(self.session, self.detector, self.tuned)
 
 
+Evidence = Literal["strips", "map"]
+
+
+class Export(NamedTuple):
+    """A file that a bench gives: what its link says, and its address below that of the bench."""
+
+    label: str
+    path: str
+
+
+READING = Export("reading CSV", "reading.csv")
+
+
 @dataclass(frozen=True, kw_only=True)
 class Bench:
     """Of one family. `parts` are what its bench asks for by name; those `at_once` are drawn before the score, while a hand moves.
+    `evidence`: which of what every bench can work out beside its dials this one shows; wishes and their places come of the
+    yardstick, the axis and the truth of the kind.
 
     Templates: `bench_FAMILY.html`, which extends `bench.html`, and `walk_FAMILY.html`, which extends `walk.html`.
     """
@@ -67,6 +82,8 @@ class Bench:
         [Session, DetectorRow, Any, Any], dict[str, Any]
     ]  # (session, row, kind, dials): what its pages hold, besides what every bench does
     studies: Mapping[str, Work] = field(default_factory=dict)  # long work, done by a worker, by what is asked for
+    evidence: frozenset[Evidence] = frozenset({"strips", "map"})
+    exports: tuple[Export, ...] = (READING,)
     routers: tuple[APIRouter, ...] = ()
 
     def part(self, name: str) -> Callable[[Asked], Any]:

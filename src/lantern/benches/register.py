@@ -5,10 +5,11 @@ from __future__ import annotations
 import importlib
 import pkgutil
 from pathlib import Path
+from typing import Any
 
 import lantern.benches
 from lantern.benches.bench import Bench
-from lantern.core.kinds import family_of
+from lantern.core.kinds import family_of, kind_of
 
 
 def _found() -> tuple[dict[str, Bench], dict[str, Path]]:
@@ -27,3 +28,15 @@ BENCHES, FOLDERS = _found()  # by family, and the folders with their templates a
 def bench_of(kind_name: str) -> Bench:
     """Return the bench of a kind's family. Raises `Refused` for an unknown kind."""
     return BENCHES[family_of(kind_name).name]
+
+
+def parts_drawn(kind_name: str) -> dict[str, Any]:
+    """Return what of the common parts the pages of a kind draw."""
+    kind, bench = kind_of(kind_name), bench_of(kind_name)
+    return {
+        "raises": kind.raises,
+        "regions": kind.needs_regions,
+        "truth": kind.truth,
+        "axis": None if kind.axis is None else kind.axis.as_dict(),
+        "evidence": sorted(bench.evidence),
+    }

@@ -61,7 +61,7 @@ def score(
     """Print the score card of a detector on a take, as JSON; for counts against a CSV start_s,end_s,in,out the audit."""
     with told(), judged_file(detector, take, site) as subject:
         if (by_hand := _hand_counts(marks)) is not None:
-            sys.stdout.buffer.write(line(subject.audit(by_hand)))
+            sys.stdout.buffer.write(line(subject.against("counts", by_hand)))
         else:
             sys.stdout.buffer.write(line(subject.card(read_marks_file(marks), _slack(early, late)).as_dict()))
 
@@ -166,4 +166,4 @@ def _detector(given: str, site: Path | None) -> Any:
         known = ", ".join(held) or "none is in it"
         raise Refused([Fault("--detector", f"{site.name} has no detector {given!r}", f"one of its own: {known}")])
     plain = held[given].plain
-    return kind_of(plain.kind).with_lists(plain, whole.list_bodies)
+    return kind_of(plain.kind).lists.filled(plain, whole.list_bodies)

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
+from lantern.core.axis import TIME, Axis
 from lantern.core.dials import DialInfo, Dials, read_dials
 from lantern.core.events import Detector, Shape
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
+from lantern.core.named_lists import NO_LISTS, NamedLists
 from lantern.core.tuning.measures import Yardstick
+
+Need = Literal["needed", "optional", "none"]
+Truth = Literal["marks", "text", "identity", "counts", "position"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -27,7 +32,12 @@ class Kind:
     unit: Callable[[Any], str]  # of the reading: "°C" a level, "K" a difference, "" a count
     pair: Callable[[Any], tuple[str, str]]  # the dials (across, up) that a map of two begins with, under these dials
     notice: str = ""  # what a page must say with every result
+    raises: bool = True  # its result has events, which links may answer; else its measures are all there is
+    needs_regions: Need = "needed"  # optional: without any it watches all that its device sees
+    axis: Axis | None = TIME  # None: its evidence lies along none
+    truth: tuple[Truth, ...] = ("marks",)  # what somebody says of a take, by which it is judged
     detector: type[Detector] = Detector  # the model of its detectors, with regions of its family
+    lists: NamedLists = NO_LISTS  # lists of the site that its detectors name
 
     @property
     def shapes(self) -> tuple[Shape, ...]:
@@ -37,18 +47,6 @@ class Kind:
     def sources(self, detector: Detector) -> list[str]:
         """What may stand as the region of its events, for links to listen to: its watched regions."""
         return [region.name for region in detector.regions if region.role == "watch"]
-
-    def lists_named(self, detector: Detector) -> tuple[str, ...]:
-        """The lists of its site that the detector names."""
-        return ()
-
-    def with_lists(self, detector: Detector, lists: Mapping[str, Mapping[str, Any]]) -> Detector:
-        """The detector with what is on the lists that it names. Raises `Refused` for one that is not there, or has a fault."""
-        return detector
-
-    def lists_within(self, detector: Detector) -> tuple[Detector, list[dict[str, Any]]]:
-        """The detector with lists that it only names, and the documents of those that stood in its own."""
-        return detector, []
 
     def dial_unit(self, info: DialInfo, signal: str) -> str:
         """The unit of a dial where it is held against a take of this signal."""

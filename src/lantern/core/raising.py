@@ -33,6 +33,10 @@ class Raising(Sweepable):
         """(when, what, why) of what came and did not raise, where the family tells one from another; in order of time."""
         return []
 
+    def remarks(self, event: Event) -> list[str]:
+        """Return what else there is to say of an event, a sentence each."""
+        return []
+
     def evaluated(self) -> list[Event]:
         """The events as a file holds them: with figures that would be too dear for every drag."""
         return self.events()

@@ -132,7 +132,7 @@ class Site(Strict):
             try:
                 kind, plain = kind_of(detector.kind), detector.plain
                 kind.read_dials(plain)
-                kind.with_lists(plain, self.list_bodies)
+                kind.lists.filled(plain, self.list_bodies)
             except Refused as error:
                 for fault in error.faults:
                     faults.add(f"{where}.{fault.where.removeprefix('detector: ')}", fault.what, fault.expected)

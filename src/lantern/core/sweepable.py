@@ -6,11 +6,10 @@ from abc import ABC, abstractmethod
 from collections.abc import Collection, Mapping, Sequence
 from typing import Any, ClassVar, Self
 
-from lantern.core.counted import HandCount
 from lantern.core.dials import DialInfo, describe_dial, read_dials
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
-from lantern.core.kind import Kind
+from lantern.core.kind import Kind, Truth
 from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.signals import Series
 from lantern.core.tuning.measures import Card, Figures, Yardstick
@@ -92,9 +91,13 @@ class Sweepable(ABC):
         """
         return None
 
-    def audit(self, by_hand: Sequence[HandCount]) -> dict[str, Any]:
-        """What was counted against what somebody counted by hand. Raises `Refused` where nothing is counted."""
-        raise Refused([Fault("detector", f"a {self.kind.name} detector counts nobody", "marks, or one that counts")])
+    def against(self, truth: Truth, said: Sequence[Any]) -> dict[str, Any]:
+        """Return the result held against what somebody said of the take besides marks, in figures. Raises `Refused` where the
+        kind is not judged by such a truth.
+        """
+        known = ", ".join(self.kind.truth) or "none"
+        what = f"a {self.kind.name} detector is not judged by {truth}"
+        raise Refused([Fault("detector", what, f"a truth of its own ({known}), or another kind of detector")])
 
     # ---- what follows from these ----
 

@@ -102,6 +102,8 @@ class Watch(ABC):
     def standing(self, *, trouble: str = "") -> Standing:
         """How it stands. `trouble`: why nobody can know now, such as "no frames"."""
 
-    def nobody_inside(self) -> tuple[float, Turn]:
-        """Somebody has seen that nobody is inside: returns how many were, and the turn that says so. Raises `Refused`."""
-        raise Refused([Fault("detector", f"{self.detector.name} counts nobody", "one that counts who is inside")])
+    def told(self, what: str) -> tuple[float, Turn]:
+        """Somebody says how it stands in truth, by a word of the family: returns the reading of before, and the turn that takes
+        it over. Raises `Refused` where such a word means nothing to it, or cannot be so now.
+        """
+        raise Refused([Fault("detector", f"{self.detector.name} cannot be told {what[:40]!r}", "a kind that can")])

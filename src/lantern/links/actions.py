@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.kinds import kind_of
 from lantern.core.linking.inputs import SOURCES
 from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Timetable
@@ -100,6 +101,8 @@ def save_link(
     faults = FaultList()
     if model.input is not None:
         _check_input(session, site_id, model, faults)
+    if not isinstance(cause, InputCause) and not kind_of(cause.kind).raises:
+        faults.add("link: detector", f"a {cause.kind} detector raises nothing", "one that raises, or an input")
     outputs = {output.name: output for _, output in outputs_of(session, site_id)}
     for effect in model.effects:
         if effect.output not in outputs:

@@ -31,11 +31,13 @@ Reason = Annotated[str, Query(max_length=400)]
 def links_page(request: Request, detector_id: Id) -> HTMLResponse:
     with transaction() as session:
         row = get_detector(session, detector_id)
+        if not kind_of(row.kind).raises:
+            return render(request, session, "raises_nothing.html", stage="link", detector=row)
         data = {
             "base": f"/links/{row.id}",
             "changesAt": f"/links/{row.id}/changes",
             "regions": kind_of(row.model.kind).sources(row.model),
-            "lists": list(kind_of(row.kind).lists_named(row.model)),
+            "lists": list(kind_of(row.kind).lists.named(row.model)),
             "links": [link_shown(link) for link in links_of(session, row.id)],
             **site_shown(session, site_id_of(request)),
             "changes": changes_of(session, row),

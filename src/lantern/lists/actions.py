@@ -60,7 +60,7 @@ def take_over_lists(
     where an entry that is removed can be found everywhere. Raises `Refused` where the site has another list of that name.
     """
     kind = kind_of(detector.kind)
-    named, documents = kind.lists_within(kind.typed(detector))
+    named, documents = kind.lists.parted(kind.typed(detector))
     held = {row.name: row for row in lists_of(session, site_id)}
     for document in documents:
         if "entries" in document:  # one that was removed is not had again

@@ -30,10 +30,10 @@ def lists_of(session: Session, site_id: int) -> list[ListRow]:
 def with_lists(session: Session, site_id: int, detector: Detector) -> Detector:
     """Return the detector with what is on the lists that it names. Raises `Refused` for one that the site does not have."""
     kind = kind_of(detector.kind)
-    if not kind.lists_named(detector):
+    if not kind.lists.named(detector):
         return detector
     bodies: dict[str, dict[str, Any]] = {row.name: row.body for row in lists_of(session, site_id)}
-    return kind.with_lists(detector, bodies)
+    return kind.lists.filled(detector, bodies)
 
 
 def lists_of_everywhere(session: Session) -> dict[int, dict[str, ListRow]]:

@@ -129,11 +129,11 @@ def make_app(engine: Engine) -> FastAPI:
             raise HTTPException(404, "no picture yet")
         return Response(picture, media_type="application/octet-stream")
 
-    @app.post("/empty/{detector_id}")
-    async def empty(detector_id: int) -> Response:
-        """Nobody is inside: set a count's occupancy to 0."""
+    @app.post("/told/{detector_id}/{what}")
+    async def told(detector_id: int, what: str) -> Response:
+        """Somebody says how a detector stands in truth, by a word of its family."""
         try:
-            return _answer({"was": await engine.empty(detector_id)})
+            return _answer({"was": await engine.told(detector_id, what)})
         except Refused as error:
             return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
 

@@ -196,12 +196,12 @@ class Engine:
         if outcome is not None:
             self.delivery.wake()
 
-    async def empty(self, detector_id: int) -> float:
-        """Set a count's occupancy to nobody; returns how many were inside. Raises `Refused` while anybody is in view."""
+    async def told(self, detector_id: int, what: str) -> float:
+        """Somebody says how a detector stands in truth; returns its reading of before. Raises `Refused`."""
         run = next((run for runs in self.runs.values() for run in runs if run.detector_id == detector_id), None)
         if run is None:
             raise Refused([Fault("detector", f"{detector_id} does not run", "a detector that runs live")])
-        before, turn = run.watch.nobody_inside()
+        before, turn = run.watch.told(what)
         await asyncio.to_thread(record_reset, run.detector_id, run.revision, turn, self._clock())
         self.tell()
         return before

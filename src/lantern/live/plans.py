@@ -107,9 +107,9 @@ def _plan(
     model, kind = row.model, kind_of(row.kind)
     hours = timetables.get((row.site_id, model.timetable)) if model.timetable else None
     fault = f"the site has no timetable {model.timetable!r}" if model.timetable and hours is None else ""
-    named = kind.lists_named(model)
+    named = kind.lists.named(model)
     try:
-        model = kind.with_lists(model, {name: held.body for name, held in lists.items()})
+        model = kind.lists.filled(model, {name: held.body for name, held in lists.items()})
     except Refused as error:
         fault = str(error)
     used = tuple((name, lists[name].revision) for name in named if name in lists)

@@ -58,7 +58,7 @@ def work_of(row: DetectorRow) -> Work:
         channel=body.get("channel"),
         regions=len(body.get("regions", ())) - lines,
         lines=lines,
-        lists=len(KINDS[row.kind].lists_named(row.model)),
+        lists=len(KINDS[row.kind].lists.named(row.model)),
         timetable=body.get("timetable"),
         enabled=row.enabled,
     )

@@ -5,6 +5,8 @@ from __future__ import annotations
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
+from lantern.benches.register import parts_drawn
+from lantern.core.kinds import kind_of
 from lantern.core.raising import Raising
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
@@ -28,17 +30,21 @@ def rehearse_page(request: Request, detector_id: Id, take: Id | None = None) -> 
         chosen = take_for(session, row, take)
         if chosen is None:
             return render_without_evidence(request, session, row, stage="rehearse")
+        kind = kind_of(row.kind)
+        if not kind.raises:
+            return render(request, session, "raises_nothing.html", stage="rehearse", detector=row)
         links = armed_links(session, row.device.site_id, row.id)
         scale = scale_of(session, user_id(request))
         held = subject(session, row.model, chosen)
-        refused = held.refusals() if isinstance(held, Raising) else []
+        assert isinstance(held, Raising)  # as its kind says
         data = {
             "take": take_shown(chosen, row.device.place.site.zone),
             "marks": [m.as_dict() for m in marks_of(session, chosen.id) if m.as_mark().concerns(row.name)],
             "judged": bench.judged(session, row.model, chosen, links, scale),
             "readings": bench.drawn_readings(session, row.model, chosen, scale),
-            "refusals": [{"t": t, "what": what, "why": why.text} for t, what, why in refused],
+            "refusals": [{"t": t, "what": what, "why": why.text} for t, what, why in held.refusals()],
             "detector": row.body,
+            "frame": parts_drawn(row.kind),
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
             "links": [
                 {

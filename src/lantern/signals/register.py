@@ -39,3 +39,8 @@ def signal_of(name: str, *, where: str = "take: kind") -> Signal:
     if found is None:
         raise Refused([Fault(where, f"there is no kind of take {name[:40]!r}", f"one of {', '.join(SIGNALS)}")])
     return found
+
+
+def ground_of(signals: Sequence[str]) -> str:
+    """Return the script that draws what comes live of a device that gives these signals; empty: nothing is drawn."""
+    return next((SIGNALS[name].ground for name in signals if SIGNALS[name].feed is not None), "")

@@ -14,6 +14,7 @@ from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
 from lantern.signals.feed import Feed
 from lantern.signals.looks import Look, Unread
+from lantern.signals.space import Space
 
 Timed = tuple[float, Any]  # s from a recording's beginning, and a sample as detectors take it
 Block = tuple[int, Callable[[], bytes]]  # how many samples, and what packs them (it may be called in another thread)
@@ -41,9 +42,10 @@ class Signal(ABC):
     name: ClassVar[str]
     words: ClassVar[str]  # a take of it, in words
     held: ClassVar[bool]  # small enough to be kept in memory whole
-    view: ClassVar[
-        str
-    ]  # how a page draws it: frames (pictures, one by one), boxes (over a still), reads, columns (as curves only)
+    space: ClassVar[Space]  # where the points of regions lie
+    ground: ClassVar[str] = ""  # the script that draws what regions are drawn on; empty: nothing is drawn
+    framed: ClassVar[bool] = False  # its samples are pictures, which a page asks for one by one
+    thumbs: ClassVar[str] = ""  # the script that draws a take of it small
     info: ClassVar[type[TakeInfo]] = TakeInfo  # what a sidecar of it may hold
     endings: ClassVar[tuple[str, ...]] = ()  # of its data files
     feed: ClassVar[type[Feed[Any]] | None] = None  # of a device that gives it live; None: it does not come live
@@ -70,6 +72,26 @@ class Signal(ABC):
         """Width and height of the device's picture that it is in, px; None: it is in none, or nobody knows."""
         width, height = facts.get("width"), facts.get("height")
         return (int(width), int(height)) if width and height else None
+
+    # ---- as pages show it ----
+
+    def shown(self, facts: Mapping[str, Any]) -> dict[str, Any]:
+        """Return what its scripts must know of a take (JSON)."""
+        return {}
+
+    def said(self, facts: Mapping[str, Any]) -> list[str]:
+        """Return what a take holds, in a few words each."""
+        return [f"{count} {what}" for count, what in facts.get("holds", ())]
+
+    def sketch(self, facts: Mapping[str, Any], value: Any) -> dict[str, Any]:
+        """Return what its ground draws of a whole take (JSON)."""
+        return {}
+
+    def named(self, facts: Mapping[str, Any]) -> list[tuple[str, str]]:
+        """Return (name, unit) of what stands for regions by its name alone, where nothing is drawn."""
+        return []
+
+    # ---- files and the store ----
 
     @abstractmethod
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Any:

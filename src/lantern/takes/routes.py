@@ -25,7 +25,7 @@ from lantern.takes import actions, marking
 from lantern.takes.export import export_take
 from lantern.takes.import_routes import import_shown
 from lantern.takes.listed import LEDGER, takes_query
-from lantern.takes.store import frame_of_take
+from lantern.takes.store import frame_of_take, value_of_take
 from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of, marks_of_takes
 from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow, detectors_of_site, first_detectors
@@ -145,13 +145,21 @@ def frame(take_id: Id, index: Count) -> Response:
     """Raw pixels, row-major, little-endian, deflated; the page colours them. °C = raw x scale + offset of the take."""
     with transaction() as session:
         take = get_take(session, take_id)
-        if signal_of(take.signal).view != "frames" or not 0 <= index < take.samples:
+        if not signal_of(take.signal).framed or not 0 <= index < take.samples:
             raise HTTPException(404, f"Take {take_id} has no frame {index}.")
         pixels = frame_of_take(session, take, index)
         dtype = DRAWN_DTYPES[pixels.dtype.name]
     data = zlib.compress(pixels.astype(f"<{'u2' if dtype == 'uint16' else 'f4'}").tobytes(), 1)
     headers = {"Content-Encoding": "deflate", "Cache-Control": "private, max-age=86400, immutable", "X-Dtype": dtype}
     return Response(data, 200, headers, "application/octet-stream")
+
+
+@router.get("/takes/{take_id}/sketch", **may("viewer"))
+def sketch(take_id: Id) -> Response:
+    """What the ground of its signal draws of a take as a whole."""
+    with transaction() as session:
+        take = get_take(session, take_id)
+        return json_answer(signal_of(take.signal).sketch(take.facts, value_of_take(session, take)))
 
 
 # ---- marks -----------------------------------------------------------------------------------------------------------

@@ -24,17 +24,16 @@ from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.actions import card_on
 from lantern.tune.judging import subject
 
-NOTHING_RAISED: dict[str, Any] = {"events": [], "marks": {}, "missed": [], "effects": [], "armed": {}}
 COLUMNS = 1100  # the time axis is about so many pixels wide
 
 
 def judged(
     session: Session, detector: Detector, take: TakeRow, links: Sequence[Armed], scale: Scale = CELSIUS
 ) -> dict[str, Any]:
-    """Score card, events and what the links would do with them: the cheap part that follows a drag."""
+    """Score card, and of a kind that raises its events and what the links would do with them: the cheap part that follows a drag."""
     held = subject(session, detector, take)
     card = held.card([row.as_mark() for row in marks_of(session, take.id)])
-    raised = _raised(session, held, take, links, scale) if isinstance(held, Raising) else NOTHING_RAISED
+    raised = _raised(session, held, take, links, scale) if isinstance(held, Raising) else {}
     return raised | {
         "card": card_shown(card),
         "unknown": held.unknown(),
@@ -66,6 +65,7 @@ def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Arme
                 "verdict": verdict,
                 "mark": None if at is None else rows[at].id,
                 "outcome": outcome.as_dict(),
+                "more": held.remarks(event),
                 "marks": {
                     answer: asdict(made)
                     for answer, made in marks_of_event(

@@ -9,6 +9,7 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import HTMLResponse
 from sqlalchemy.orm import Session
 
+from lantern.benches.register import parts_drawn
 from lantern.core.events import Detector
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.scoring.intervals import pairs_differ
@@ -70,7 +71,8 @@ def compare_page(
         chosen = next((t for t in takes if t.id == take), takes[0] if takes else None)
         scale = scale_of(session, user_id(request))
         sides = [_judged(session, side, chosen, scale) for side in (one, other)] if chosen else []
-        only = bench.difference(sides[0], sides[1]) if sides else {"gone": [], "new": []}
+        raising = all(kind_of(side.row.kind).raises for side in (one, other))
+        only = bench.difference(sides[0], sides[1]) if sides and raising else None
         cards = [bench.cards(session, side.model, takes) for side in (one, other)]
         device = [
             row for row in detectors_of_site(session, one.row.device.site_id) if row.device_id == one.row.device_id
@@ -88,10 +90,11 @@ def compare_page(
             options=[(row, [r.number for r in revisions_of(session, row.WHAT, [row.id])]) for row in device],
             changes=_changes(one, other, scale),
             only=only,
-            paired=_paired(sides) if sides else None,
+            paired=_paired(sides) if sides and raising else None,
             data={
                 "take": take_shown(chosen, one.row.device.place.site.zone) if chosen else None,
                 "sides": sides,
+                "frames": [parts_drawn(side.row.kind) for side in (one, other)],
                 "only": only,
                 "marks": [m.as_dict() for m in marks_of(session, chosen.id)] if chosen else [],
                 "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},

@@ -19,6 +19,7 @@ from lantern.live.calls import ask_engine
 from lantern.people.tables import scale_of
 from lantern.register.tables import DeviceRow
 from lantern.register.units import recheck
+from lantern.signals.register import ground_of
 from lantern.tune import making
 from lantern.tune.shown import get_detector, take_shown
 from lantern.web.access import may, site_id_of, tell
@@ -61,12 +62,16 @@ def new_page(request: Request, device: Id) -> HTMLResponse:
         data = {
             "device": {"id": row.id, "code": row.code},
             "size": making.picture_of(session, row),
-            "grounds": [
-                take_shown(take, zone)
-                | {"still": take.still_type is not None, "columns": take.facts.get("columns", [])}
-                for take in making.grounds_of(session, row)
-            ],
-            "kinds": {each.kind.name: each.kind.shapes for each in kinds},
+            "grounds": [take_shown(take, zone) for take in making.grounds_of(session, row)],
+            "ground": ground_of(DEVICE_KINDS[row.kind].signals),
+            "kinds": {
+                each.kind.name: {
+                    "shapes": each.kind.shapes,
+                    "signals": each.kind.signals,
+                    "regions": each.kind.needs_regions,
+                }
+                for each in kinds
+            },
             "chosen": next((each.kind.name for each in kinds if not each.why_not), ""),
             "scale": {"level": scale.level.as_dict()},
         }

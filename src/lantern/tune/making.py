@@ -17,6 +17,7 @@ from lantern.core.register.installed import Site
 from lantern.formats.documents import detector_in
 from lantern.register.tables import DeviceRow, devices_of_site
 from lantern.register.units import channels_of, signals_of_type, units_of
+from lantern.signals.register import SIGNALS
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.actions import add_detector, save_revision
 from lantern.tune.tables import DetectorRow
@@ -57,8 +58,8 @@ def picture_of(session: Session, device: DeviceRow) -> Size | None:
     width, height = device.ability.get("width"), device.ability.get("height")
     if width and height:
         return width, height
-    pictured = [take for take in takes_of_device(session, device.id) if take.width and take.height]
-    return (pictured[-1].width or 0, pictured[-1].height or 0) if pictured else None
+    found = [SIGNALS[take.signal].picture(take.facts) for take in takes_of_device(session, device.id)]
+    return next((size for size in reversed(found) if size is not None), None)
 
 
 def make_detector(
@@ -70,13 +71,18 @@ def make_detector(
     why_not = next(each.why_not for each in kinds_for(session, device) if each.kind is kind_of(kind))
     if why_not:
         raise Refused([Fault("detector: kind", why_not, "a kind that this device can do")])
-    _check_regions(detector, picture_of(session, device))
+    _check_regions(session, detector, device)
     reason = "Made with the dials as the kind has them: not tuned yet."
     return add_detector(session, device_id=device.id, detector=detector, reason=reason, user_id=user_id)
 
 
-def _check_regions(detector: Detector, size: Size | None) -> None:
+def _check_regions(session: Session, detector: Detector, device: DeviceRow) -> None:
     kind, faults = kind_of(detector.kind), FaultList()
+    size = picture_of(session, device) if any(SIGNALS[name].space.sized for name in kind.signals) else None
+    if kind.needs_regions == "needed" and not detector.regions:
+        faults.add("detector: regions", f"are none: a {kind.name} detector watches regions", "one at least")
+    if kind.needs_regions == "none" and detector.regions:
+        faults.add("detector: regions", f"are drawn: a {kind.name} detector has none", "none")
     names = [region.name for region in detector.regions]
     for region in detector.regions:
         where = f"detector: region {region.name}"

@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Asked
-from lantern.benches.register import bench_of
+from lantern.benches.register import bench_of, parts_drawn
 from lantern.core.kinds import family_of, kind_of
 from lantern.core.tuning.wanted import while_wanted
 from lantern.db.base import transaction
@@ -69,9 +69,9 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
             "saved": bench.judged(session, row.model, chosen, links, scale),
             "readings": bench.drawn_readings(session, row.model, chosen, scale),
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
-            "still": chosen.still_type is not None,
             "user": session.get_one(User, user_id(request)).name,
             "pair": kind.pair(dials),
+            "frame": parts_drawn(row.kind),
             "measures": [measure.as_dict() for measure in kind.yardstick.measures],
             "wishes": [wish.name for wish in kind.yardstick.wishes],
             "timetables": [row.name for row in timetables_of(session, row.site_id)],
@@ -87,7 +87,7 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
             take=chosen,
             takes=takes,
             data=data,
-            view=data["take"]["view"],
+            bench=bench_of(row.kind),
             infos={info["name"]: info for info in data["dials"]},
             revisions=revisions_of(session, row.WHAT, [row.id]),
             **told_beside(request, session, row),

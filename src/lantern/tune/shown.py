@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -21,6 +21,7 @@ from lantern.formats.documents import detector_in
 from lantern.register.units import channels_of
 from lantern.revisions import revision
 from lantern.signals.register import SIGNALS
+from lantern.takes.store import readable
 from lantern.takes.tables import TakeRow, takes_of_device
 from lantern.tune.drafts import Draft
 from lantern.tune.making import devices_for
@@ -153,13 +154,20 @@ def _worded(info: DialInfo | None, value: Any, scale: Scale) -> str:
 
 
 def take_shown(take: TakeRow, zone: str) -> dict[str, Any]:
+    """Return a take as the scripts of a page know it, with what its signal adds."""
     offset = take.start.astimezone(ZoneInfo(zone)).utcoffset()
     assert offset is not None
+    signal = SIGNALS[take.signal]
+    with readable(take):
+        own = {"named": signal.named(take.facts), **signal.shown(take.facts)}
     return {
         "id": take.id,
         "name": take.name,
         "signal": take.signal,
-        "view": SIGNALS[take.signal].view,
+        "space": asdict(signal.space),
+        "ground": signal.ground,
+        "framed": signal.framed,
+        "still": take.still_type is not None,
         "start": take.start.timestamp(),
         "offsetS": offset.total_seconds(),
         "lengthS": take.length_s,
@@ -167,7 +175,5 @@ def take_shown(take: TakeRow, zone: str) -> dict[str, Any]:
         "width": take.width,
         "height": take.height,
         "intervalS": take.interval_s,
-        "scale": take.facts.get("scale"),
-        "offsetC": take.facts.get("offset_c"),
-        "dtype": take.facts.get("dtype"),
+        **own,
     }

@@ -12,7 +12,8 @@ from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 from sse_starlette.sse import EventSourceResponse
 
-from lantern.benches.register import bench_of
+from lantern.benches.register import bench_of, parts_drawn
+from lantern.core.devices import DEVICE_KINDS
 from lantern.core.kinds import family_of, kind_of
 from lantern.core.linking.outcomes import OF_ORDER
 from lantern.db.base import now, transaction
@@ -26,12 +27,13 @@ from lantern.recordings.tables import LiveMarkRow, marks_on
 from lantern.recordings.verdicts import lacking
 from lantern.register.tables import outputs_of
 from lantern.settings import settings
+from lantern.signals.register import ground_of
 from lantern.sites.tables import site_of
 from lantern.takes.tables import marks_of, takes_of_device
 from lantern.tune.shown import get_detector
 from lantern.tune.tables import DetectorRow
 from lantern.walk.following import SILENT, follow
-from lantern.web.access import may, site_id_of
+from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
 from lantern.web.pages import offset_s, render
@@ -49,7 +51,10 @@ def walk_page(request: Request, detector_id: Id) -> HTMLResponse:
         scale = scale_of(session, user_id(request))
         kind = kind_of(row.kind)
         dials = kind.read_dials(row.model)
+        ground = ground_of(DEVICE_KINDS[row.device.kind].signals)
         data = {
+            "frame": parts_drawn(row.kind),
+            "ground": ground,
             "quantity": scale.of(kind.unit(dials)).as_dict(),
             **bench_of(row.kind).page(session, row, kind, dials),
             "scale": {"level": scale.level.as_dict(), "difference": scale.difference.as_dict()},
@@ -97,11 +102,14 @@ def _still(session: Session, row: DetectorRow) -> str | None:
     return None if take is None else f"/takes/{take.id}/still"
 
 
-@router.post("/walk/{detector_id}/empty", **may("operator", "set an occupancy to nobody"))
-def nobody_inside(detector_id: Id) -> Response:
-    """Set a count's occupancy to nobody; refused while anybody is in view."""
+@router.post("/walk/{detector_id}/told/{what}", **may("operator", "told a detector how it stands"))
+def told(request: Request, detector_id: Id, what: str) -> Response:
+    """Tell a detector how it stands in truth, by a word of its family, such as that nobody is inside."""
+    if not what.isidentifier():
+        raise HTTPException(404, "There is no such word.")
+    tell(request, f"told a detector that it is {what}")
     try:
-        answer = ask_engine("POST", f"/empty/{detector_id}")
+        answer = ask_engine("POST", f"/told/{detector_id}/{what}")
     except httpx.HTTPError as error:
         raise HTTPException(503, SILENT) from error
     return json_answer(orjson.loads(answer.content), answer.status_code)

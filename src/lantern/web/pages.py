@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 
 import lantern
 import lantern.benches
+from lantern.signals.register import SIGNALS
 from lantern.web.frame import frame
 
 FOLDERS = sorted(Path(lantern.__path__[0]).glob("*/templates"))
@@ -58,7 +59,7 @@ def _glyph(kind: str) -> Markup:
     return Markup(environment.get_template("glyph.html").render(kind=kind).strip())  # noqa: S704 - a template of ours
 
 
-environment.globals["glyph"] = _glyph
+environment.globals |= {"glyph": _glyph, "signals": SIGNALS}
 environment.filters |= {"as_json": _as_json, "local": _local, "sized": _sized}
 
 

@@ -70,12 +70,12 @@ def test_nobody_is_inside_once_nobody_is_in_view() -> None:
     one = watch("count", DOOR)
     walk(one, 1, 0, DOWN)
     with pytest.raises(Refused, match="1 in view"):
-        one.nobody_inside()
+        one.told("empty")
     list(one.step(Sample("tracks", 9.0, []), 0.1))
-    before, turn = one.nobody_inside()
+    before, turn = one.told("empty")
     assert (before, turn.region, turn.reading, one.standing().readings["inside"]) == (1, "occupancy", 0, 0)
-    with pytest.raises(Refused, match="counts nobody"):
-        watch("crossing", DOOR).nobody_inside()
+    with pytest.raises(Refused, match="cannot be told"):
+        watch("crossing", DOOR).told("empty")
 
 
 def test_a_zone_stands_raised_until_left() -> None:

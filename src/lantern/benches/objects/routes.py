@@ -10,10 +10,10 @@ from fastapi.responses import Response
 from lantern.benches.objects import scenes
 from lantern.core.faults import Fault, Refused
 from lantern.core.objects.counting.search import moved_line
+from lantern.core.objects.family import TRACKS
 from lantern.core.objects.shapes import watched_regions
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
-from lantern.signals.register import signal_of
 from lantern.takes.tables import TakeRow
 from lantern.tune.drafts import Draft
 from lantern.tune.shown import drafted
@@ -41,7 +41,7 @@ def tracks(take_id: Id) -> Response:
     """All tracks of a take as compact binary, deflated; see `scenes.packed_tracks`."""
     with transaction() as session:
         take = session.get(TakeRow, take_id)
-        if take is None or signal_of(take.signal).view != "boxes":
+        if take is None or take.signal not in TRACKS:
             raise HTTPException(404, f"There is no take of tracks {take_id}.")
         data = zlib.compress(scenes.packed_tracks(session, take), 1)
     headers = {"Content-Encoding": "deflate", "Cache-Control": "private, max-age=3600"}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from lantern.core.axis import Axis
 from lantern.core.device_kind import DeviceKind
 from lantern.core.family import Family
 from lantern.core.objects import dials as object_dials
@@ -33,7 +34,7 @@ CROSSING = TrackKind(
     groups=object_dials.CROSSING_GROUPS,
     matters=object_dials.matters,
     find=objects.find_crossings,
-    regions="line",
+    watches="line",
     arrows=Arrows({"a_to_b": (1,), "b_to_a": (-1,), "both": (1, -1)}, dial="direction"),
     pair=_by_band,
 )
@@ -44,7 +45,7 @@ ZONE = TrackKind(
     groups=object_dials.ZONE_GROUPS,
     matters=object_dials.matters,
     find=objects.find_visits,
-    regions="zone",
+    watches="zone",
     pair=_by_dwell,
 )
 COUNT = TrackKind(
@@ -54,10 +55,12 @@ COUNT = TrackKind(
     groups=object_dials.COUNT_GROUPS,
     matters=object_dials.matters,
     find=objects.find_crossings,
-    regions="line",
+    watches="line",
     beside=OCCUPANCY,
     arrows=Arrows({"false": (1,), "true": (-1,)}, dial="reverse"),
     counts=True,
+    axis=Axis(lane="inside"),
+    truth=("marks", "counts"),
     unit=_people,
     pair=_by_band,
 )
@@ -68,7 +71,7 @@ PATH = TrackKind(
     groups=object_dials.PATH_GROUPS,
     matters=object_dials.matters,
     find=objects.find_paths,
-    regions="both",
+    watches="both",
     whole="path",
     ordered=True,
     pair=_by_band,

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from lantern.core.axis import Axis
 from lantern.core.dials import DialInfo
 from lantern.core.events import Detector, Shape
 from lantern.core.kind import Kind
@@ -30,6 +31,7 @@ class Arrows:
         return {"dial": self.dial, "ways": dict(self.ways)}
 
 
+IN_VIEW = Axis(lane="in view")
 ALONG = Arrows({"": (1,)})
 
 
@@ -43,10 +45,11 @@ class TrackKind(Kind):
 
     signals: tuple[str, ...] = ("tracks", "plan-tracks")
     detector: type[Detector] = ObjectDetector
+    axis: Axis | None = IN_VIEW
     unit: Callable[[Any], str] = _objects
     yardstick: Yardstick = RAISES
     find: Callable[[Tracks, Indices, Sequence[ObjectRegion], Any], list[Found]]  # raises, before the re-arm time
-    regions: str  # what it watches: "line", "zone" or "both"
+    watches: str  # "line", "zone" or "both"
     follower: type[Follower] = Follower  # the same, a frame at a time
     nearness: tuple[str, ...] = ORDER  # of verdicts: which came nearest to a raise
     whole: str = ""  # what its events name where they come of all regions together, and not of one
@@ -57,8 +60,8 @@ class TrackKind(Kind):
 
     @property
     def shapes(self) -> tuple[Shape, ...]:
-        lines: tuple[Shape, ...] = ("line",) if self.regions in ("line", "both") else ()
-        zones: tuple[Shape, ...] = ("polygon", "box") if self.regions in ("zone", "both") else ()
+        lines: tuple[Shape, ...] = ("line",) if self.watches in ("line", "both") else ()
+        zones: tuple[Shape, ...] = ("polygon", "box") if self.watches in ("zone", "both") else ()
         return (*lines, *zones)
 
     def sources(self, detector: Detector) -> list[str]:

@@ -9,9 +9,9 @@ from typing import Any
 
 import numpy as np
 
-from lantern.core.counted import HandCount
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event
+from lantern.core.kind import Truth
 from lantern.core.objects import dials
 from lantern.core.objects.counting.audit import audit
 from lantern.core.objects.counting.occupancy import running, with_capacity
@@ -133,8 +133,10 @@ class TrackSubject(Raising):
             return Reason("elsewhere", text, {"object": name})
         return Reason(said.code, f"Object {name}: {said.text}", {"object": name, "in_view": int(there.size)})
 
-    def audit(self, by_hand: Sequence[HandCount]) -> dict[str, Any]:
-        return audit(self.events(), by_hand) if self.kind.counts else super().audit(by_hand)
+    def against(self, truth: Truth, said: Sequence[Any]) -> dict[str, Any]:
+        """Return the audit of what was counted, where the kind counts and `said` are counts by hand."""
+        counts = truth == "counts" and truth in self.kind.truth
+        return audit(self.events(), said) if counts else super().against(truth, said)
 
     def traces(self) -> Mapping[str, Series]:
         """How many are in view; for counts how many are inside."""

@@ -94,8 +94,10 @@ class CountWatch(ObjectWatch):
         why = {"device_t": t, "inside": self.inside.inside, "raises_at": self.inside.level(self.dials)}
         return Turn(occupancy.REGION, changes, self.inside, float(self.inside.inside), why)
 
-    def nobody_inside(self) -> tuple[float, Turn]:
-        """Refused while anybody is in view: they would be counted out again."""
+    def told(self, what: str) -> tuple[float, Turn]:
+        """Nobody is inside ("empty"). Refused while anybody is in view: they would be counted out again."""
+        if what != "empty":
+            return super().told(what)
         if self.in_view:
             what = f"{self.in_view} in view"
             raise Refused([Fault("occupancy", what, "nobody in view: wait until the door is clear")])

@@ -27,6 +27,7 @@ from lantern.core.units import CELSIUS, Scale
 from lantern.core.watching import unknown_spans
 
 Reread = Callable[[Sequence[ReadingRegion], Any], Mapping[str, Series]]  # regions and dials to readings
+REMARKED = ("severity", "clipped", "saturated")
 IN_UNITS_OF_NOISE = ("threshold_c", "delta_c", "hysteresis_c")
 
 
@@ -80,6 +81,10 @@ class Subject(Raising):
         return (
             events if self.frames is None else self.kind.explain(events, self.frames, self.detector.regions, self.dials)
         )
+
+    def remarks(self, event: Event) -> list[str]:
+        """How grave it is, and what makes its peak less sure than it looks."""
+        return [f"{key}: {event.why[key]}." for key in REMARKED if event.why.get(key)]
 
     def evaluated(self) -> list[Event]:
         if self.frames is None:

@@ -41,7 +41,17 @@ class Strip:
     text: str
     helps: tuple[str, ...] = ()
 
+    @property
+    def offer(self) -> tuple[str, str]:
+        """The sentence in two: what is proposed (empty: nothing), which a page can take over, and the rest of it."""
+        if self.proposed is None:
+            return "", self.text
+        offered, _, rest = self.text.partition(": ")
+        return offered, f": {rest}"
+
     def as_dict(self) -> dict[str, Any]:
+        """As a page draws it."""
+        offered, rest = self.offer
         return {
             "low": self.low,
             "high": self.high,
@@ -50,6 +60,8 @@ class Strip:
             "margin": self.margin,
             "proposed": self.proposed,
             "text": self.text,
+            "offer": offered,
+            "rest": rest,
             "helps": list(self.helps),
         }
 

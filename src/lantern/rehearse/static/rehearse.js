@@ -2,7 +2,7 @@
 import { saveCsv, savePng, saveSvg } from "/static/js/export.js";
 import { pageData } from "/static/js/http.js";
 import { clock, short } from "/static/js/svg.js";
-import { TimeAxis } from "/static/tune/timeaxis.js";
+import { TimeAxis, lanesOf } from "/static/tune/timeaxis.js";
 import { fixed, quantityOf } from "/static/js/units.js";
 
 const PATHS = {
@@ -25,16 +25,14 @@ document.addEventListener("alpine:init", () => {
       chosen: -1,
       init() {
         const outputs = [...new Set(data.links.flatMap((l) => l.outputs))];
-        const lanes = [
-          "marks",
-          "reading",
-          "events",
-          ...data.links.map((l) => `armed:${l.name}`),
-          ...outputs.map((o) => `effects:${o}`),
-        ];
         const quantity = quantityOf(data.readings);
+        if (!data.frame.axis) return;
         axis = new TimeAxis(this.$refs.axis, data.take, {
-          lanes,
+          lanes: lanesOf(data.frame, [
+            ...data.links.map((l) => `armed:${l.name}`),
+            ...outputs.map((o) => `effects:${o}`),
+          ]),
+          named: data.frame.axis,
           readingHeight: 150,
           left: 136,
           quantity,
@@ -83,14 +81,14 @@ document.addEventListener("alpine:init", () => {
       },
       pick(index) {
         this.chosen = index;
-        axis.set({ chosen: index });
+        axis?.set({ chosen: index });
         this.seek(this.events[index].raised_s);
         const url = new URL(location.href);
         url.searchParams.set("event", index);
         history.replaceState(null, "", url);
       },
       seek(t) {
-        axis.setCursor(t);
+        axis?.setCursor(t);
       },
       exportAxis(as) {
         if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs.axis, "rehearsal");

@@ -26,6 +26,7 @@ from lantern.signals.heat.matrices import Matrices, write_matrices
 from lantern.signals.heat.tiff import check_tiff, read_blocks, write_tiff
 from lantern.signals.looks import Look, Unread
 from lantern.signals.signal import Block, Signal, Stored, Timed
+from lantern.signals.space import PICTURE
 
 SCALES = {"uint16": (0.01, -273.15), "float32": (1.0, 0.0), "float64": (1.0, 0.0)}
 SLACK = 1e-6  # of a raw value: the limits themselves are within
@@ -39,7 +40,10 @@ class Heat(Signal):
     name = "heat"
     words = "thermal pictures, as a multi-page TIFF or CSV matrices"
     held = False
-    view = "frames"
+    space = PICTURE
+    ground = "/static/signals/heat/ground.js"
+    framed = True
+    thumbs = "/static/signals/heat/thumbs.js"
     endings = (".tif", ".tiff", ".zip")
     feed = FrameFeed
 
@@ -57,6 +61,13 @@ class Heat(Signal):
 
     def faults(self, info: TakeInfo) -> list[str]:
         return ["a heat take has either fps or times"] if (info.fps is None) == (info.times is None) else []
+
+    def shown(self, facts: Mapping[str, Any]) -> dict[str, Any]:
+        """How raw pixels become °C."""
+        return {"scale": facts.get("scale"), "offsetC": facts.get("offset_c"), "dtype": facts.get("dtype")}
+
+    def said(self, facts: Mapping[str, Any]) -> list[str]:
+        return [str(facts["dtype"])] if "dtype" in facts else []
 
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Frames:
         if data.suffix.lower() in (".tif", ".tiff"):

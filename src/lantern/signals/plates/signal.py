@@ -22,8 +22,10 @@ from lantern.formats.sidecar import TakeInfo
 from lantern.signals.plates.feed import ReadFeed
 from lantern.signals.plates.table import read_plates, write_plates
 from lantern.signals.signal import Block, Signal, Stored, Timed
+from lantern.signals.space import PICTURE
 
 LEVEL = 3
+MOST_SKETCHED = 400  # boxes of plates
 
 
 class PlatesInfo(TakeInfo):
@@ -41,7 +43,8 @@ class PlateReads(Signal):
     name = "plates"
     words = "reads of a plate reader, as a CSV file"
     held = True
-    view = "reads"
+    space = PICTURE
+    ground = "/static/signals/plates/ground.js"
     info = PlatesInfo
     feed = ReadFeed
 
@@ -59,6 +62,11 @@ class PlateReads(Signal):
             "syntax": [syntax] if isinstance(syntax, str) else list(syntax or ()),
             "holds": [[len(value), "reads"], [len(set(value.vehicle)), "vehicles"]],
         }
+
+    def sketch(self, facts: Mapping[str, Any], value: Reads) -> dict[str, Any]:
+        """Where in the picture plates were read: their boxes, evenly over the take where there are many."""
+        boxes = value.plate[~np.isnan(value.plate).any(axis=1)]
+        return {"plates": np.round(boxes[:: 1 + len(boxes) // MOST_SKETCHED], 1).tolist()}
 
     def t_s(self, value: Reads) -> Floats:
         return np.zeros(0)

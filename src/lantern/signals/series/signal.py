@@ -19,6 +19,7 @@ from lantern.formats.tables import read_series, series_of, write_series
 from lantern.signals.looks import TABLES, Look, Unread
 from lantern.signals.series.looks import look_at_readings
 from lantern.signals.signal import Block, Signal, Stored
+from lantern.signals.space import NOWHERE
 
 Columns = dict[str, Series]
 
@@ -29,7 +30,7 @@ class Readings(Signal):
     name = "series"
     words = "readings over time, as a CSV file"
     held = True
-    view = "columns"
+    space = NOWHERE
     endings = TABLES
 
     def may_be(self, unread: Unread) -> int:
@@ -56,6 +57,10 @@ class Readings(Signal):
     def facts(self, info: TakeInfo, value: Columns) -> dict[str, Any]:
         columns = [[series.name, series.unit] for series in value.values()]
         return {"columns": columns, "holds": columns, "recorded": asdict(info.recorded())}
+
+    def named(self, facts: Mapping[str, Any]) -> list[tuple[str, str]]:
+        """Its columns."""
+        return [(name, unit) for name, unit in facts["columns"]]
 
     def t_s(self, value: Columns) -> Floats:
         return next(iter(value.values())).t_s

@@ -1,10 +1,12 @@
 // Regions over a picture: drawn, dragged, typed elsewhere. What lies beneath them is another's: a heat image, a scene.
 import { el, redraw } from "/static/js/svg.js";
 
-// `picture`: width, height in pixels. `parts`: stage, overlay (elements). `on`: callbacks.
+// `picture`: width, height in the unit of its space: pixels, from the upper left corner. In metres `metric` holds, the
+// lower left corner is at `left`, `low`, and what is ahead lies above. `parts`: stage, overlay (elements). `on`:
+// callbacks.
 export class RegionView {
   constructor(picture, parts, on = {}) {
-    Object.assign(this, { picture, ...parts, on });
+    Object.assign(this, { picture: { left: 0, low: 0, metric: false, ...picture }, ...parts, on });
     this.regions = [];
     this.chosen = -1;
     this.tool = null;
@@ -77,14 +79,26 @@ export class RegionView {
     ];
   }
 
+  // The greatest coordinates that there are.
+  most() {
+    const { left, low, width, height } = this.picture;
+    return [left + width, low + height];
+  }
+
+  // From the space of the regions to where it is drawn.
+  at([x, y]) {
+    const { left, low, height, metric } = this.picture;
+    return metric ? [x - left, height - (y - low)] : [x, y];
+  }
+
   drawRegions() {
     const unit = this.unit ?? 1;
     const parts = [];
     this.regions.forEach((region, index) => {
-      const points = this.corners(region);
+      const points = this.corners(region).map((corner) => this.at(corner));
       const group = el("g", { "data-region": index, class: `role-${region.role ?? "watch"}` });
       if (region.shape === "spot") {
-        const [x, y] = [Math.floor(points[0][0]) + 0.5, Math.floor(points[0][1]) + 0.5];
+        const [x, y] = this.picture.metric ? points[0] : points[0].map((along) => Math.floor(along) + 0.5);
         const arm = 9 * unit;
         group.append(
           el("path", { class: "shadow", d: `M${x - arm} ${y}h${2 * arm}M${x} ${y - arm}v${2 * arm}` }),
@@ -145,7 +159,8 @@ export class RegionView {
   }
 
   #drawDraft(unit) {
-    const { points, at } = this.draft;
+    const points = this.draft.points.map((corner) => this.at(corner));
+    const at = this.draft.at && this.at(this.draft.at);
     if (this.draft.shape === "box") {
       const [[x0, y0], [x1, y1]] = [points[0], at];
       return el("rect", {
@@ -173,10 +188,15 @@ export class RegionView {
 
   #point(event) {
     const box = this.overlay.getBoundingClientRect();
-    const x = ((event.clientX - box.left) / box.width) * this.picture.width;
-    const y = ((event.clientY - box.top) / box.height) * this.picture.height;
-    const clip = (value, most) => Math.round(Math.min(Math.max(value, 0), most) * 2) / 2;
-    return [clip(x, this.picture.width), clip(y, this.picture.height)];
+    const { left, low, width, height, metric } = this.picture;
+    const clip = (share, most) => Math.min(Math.max(share, 0), 1) * most;
+    const [x, y] = [
+      clip((event.clientX - box.left) / box.width, width),
+      clip((event.clientY - box.top) / box.height, height),
+    ];
+    const steps = metric ? 100 : 2; // to a unit: centimetres, half pixels
+    const round = (value) => Math.round(value * steps) / steps;
+    return metric ? [round(left + x), round(low + height - y)] : [round(x), round(y)];
   }
 
   #listen() {
@@ -184,10 +204,11 @@ export class RegionView {
     this.overlay.addEventListener("pointerdown", (event) => {
       if (event.button !== 0) return;
       const at = this.#point(event);
-      if (this.tool === "spot")
-        return this.finish("spot", [
-          [Math.floor(Math.min(at[0], this.picture.width - 1)), Math.floor(Math.min(at[1], this.picture.height - 1))],
-        ]);
+      if (this.tool === "spot") {
+        const most = this.most();
+        const pixel = at.map((along, k) => Math.floor(Math.min(along, most[k] - 1)));
+        return this.finish("spot", [this.picture.metric ? at : pixel]);
+      }
       if (this.tool === "line") {
         this.draft = { shape: "line", points: [at], at };
         this.overlay.setPointerCapture(event.pointerId);
@@ -242,7 +263,8 @@ export class RegionView {
       }
       if (this.draft?.shape === "box") {
         const [[x0, y0], [x1, y1]] = [this.draft.points[0], this.draft.at];
-        if (Math.abs(x1 - x0) >= 1 && Math.abs(y1 - y0) >= 1)
+        const least = this.picture.metric ? 0.1 : 1;
+        if (Math.abs(x1 - x0) >= least && Math.abs(y1 - y0) >= least)
           this.finish("box", [
             [Math.min(x0, x1), Math.min(y0, y1)],
             [Math.max(x0, x1), Math.max(y0, y1)],
@@ -277,17 +299,16 @@ export class RegionView {
   #dragged(drag, at) {
     const [dx, dy] = [at[0] - drag.from[0], at[1] - drag.from[1]];
     const region = this.regions[drag.index];
-    const inside = ([x, y]) => [
-      Math.min(Math.max(x, 0), this.picture.width),
-      Math.min(Math.max(y, 0), this.picture.height),
-    ];
+    const { left, low } = this.picture;
+    const [right, high] = this.most();
+    const inside = ([x, y]) => [Math.min(Math.max(x, left), right), Math.min(Math.max(y, low), high)];
     if (drag.corner === null) {
       // as a whole, not beyond the picture's edge
       const xs = drag.points.map((p) => p[0]);
       const ys = drag.points.map((p) => p[1]);
-      const most = region.shape === "spot" ? 1 : 0;
-      const mx = Math.min(Math.max(dx, -Math.min(...xs)), this.picture.width - most - Math.max(...xs));
-      const my = Math.min(Math.max(dy, -Math.min(...ys)), this.picture.height - most - Math.max(...ys));
+      const most = region.shape === "spot" && !this.picture.metric ? 1 : 0;
+      const mx = Math.min(Math.max(dx, left - Math.min(...xs)), right - most - Math.max(...xs));
+      const my = Math.min(Math.max(dy, low - Math.min(...ys)), high - most - Math.max(...ys));
       return drag.points.map(([x, y]) => [x + mx, y + my]);
     }
     const points = drag.points.map((p) => [...p]);

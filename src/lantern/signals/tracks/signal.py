@@ -16,6 +16,7 @@ from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
 from lantern.signals.looks import Look, Unread
 from lantern.signals.signal import Block, Signal, Stored, Timed
+from lantern.signals.space import PICTURE, PLAN
 from lantern.signals.tracks.feed import ObjectFeed
 from lantern.signals.tracks.looks import look_at_boxes, look_at_plan, look_at_stream
 from lantern.signals.tracks.mot import LEAST_COLUMNS, MOST_COLUMNS, PLAN_COLUMNS, read_mot, read_plan_tracks
@@ -29,7 +30,8 @@ class _OfTracks(Signal):
     """Stored in one piece; boxes have their times, the take has none of its own."""
 
     held = True
-    view = "boxes"
+    space = PICTURE
+    ground = "/static/signals/tracks/ground.js"
     on_plan = False
     feed = ObjectFeed
 
@@ -153,6 +155,7 @@ class PlanTracks(_OfTracks):
 
     name = "plan-tracks"
     words = "objects on their way over the floor in metres, as a CSV file"
+    space = PLAN
     on_plan = True
     endings = (".csv",)
 

@@ -2,7 +2,7 @@
 import { saveCsv, savePng, saveSvg } from "/static/js/export.js";
 import { pageData } from "/static/js/http.js";
 import { clock } from "/static/js/svg.js";
-import { TimeAxis } from "./timeaxis.js";
+import { TimeAxis, lanesOf } from "./timeaxis.js";
 import { quantityOf } from "/static/js/units.js";
 
 document.addEventListener("alpine:init", () => {
@@ -13,16 +13,19 @@ document.addEventListener("alpine:init", () => {
       get moments() {
         const list = (times, word) =>
           times.map((t) => ({ t, key: `${word}${t}`, text: `${clock(data.take, t, true)}, only the ${word}` }));
-        return data.take
+        return data.only
           ? [...list(data.only.gone, "first"), ...list(data.only.new, "second")].sort((a, b) => a.t - b.t).slice(0, 40)
           : [];
       },
       init() {
         if (!data.take) return;
         data.sides.forEach((side, index) => {
+          const { axis: named, raises, truth } = data.frames[index];
+          if (!named) return;
           const quantity = quantityOf(side.readings);
           const axis = new TimeAxis(this.$refs[index ? "second" : "first"], data.take, {
-            lanes: ["marks", "reading", "events"],
+            lanes: lanesOf({ raises, truth }),
+            named,
             readingHeight: 96,
             left: 92,
             quantity,
@@ -34,9 +37,9 @@ document.addEventListener("alpine:init", () => {
           });
           axis.set({
             readings: side.readings,
-            events: side.events,
+            events: side.events ?? [],
             marks: data.marks,
-            missed: side.missed,
+            missed: side.missed ?? [],
             unknown: side.unknown,
             level: side.line?.level ?? null,
           });
@@ -45,7 +48,7 @@ document.addEventListener("alpine:init", () => {
       },
       exportAxis(which, as) {
         if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs[which], which);
-        const { events } = data.sides[which === "first" ? 0 : 1];
+        const { events = [] } = data.sides[which === "first" ? 0 : 1];
         return saveCsv(
           [
             ["raised_s", "cleared_s", "region", "verdict"],

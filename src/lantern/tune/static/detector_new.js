@@ -1,13 +1,12 @@
-// A detector from nothing: a kind, and regions drawn on a take, on the live picture, on a picture file, or chosen as
-// columns.
+// A detector from nothing: a kind, and regions drawn on a take, on what comes live, on a picture file, or chosen by name.
 import { address, ask, pageData } from "/static/js/http.js";
-import { HeatView, fetchFrame } from "/static/signals/heat/view.js";
-import { SceneView } from "/static/signals/tracks/view.js";
+import { PlainView } from "/static/signals/plainview.js";
 import { el } from "/static/js/svg.js";
-import { fetchTracks } from "/static/signals/tracks/tracks.js";
 
 const LIVE_MS = 1000;
 const copy = (value) => JSON.parse(JSON.stringify(value));
+const plain = { View: PlainView };
+const groundAt = async (script) => (await import(script)).ground;
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("maker", () => {
@@ -19,49 +18,66 @@ document.addEventListener("alpine:init", () => {
       kind: data.chosen,
       name: "",
       regions: [],
-      ground: byKey.keys().next().value ?? (data.size ? "plain" : "live"),
+      ground: "",
       tool: null,
       trouble: "",
       hint: "",
       busy: false,
       sized: data.size !== null,
-      heat: false,
+      pictured: false,
 
       init() {
+        this.ground = this.grounds[0]?.key ?? "";
         this.show();
       },
+      get of() {
+        return data.kinds[this.kind] ?? { shapes: [], signals: [], regions: "needed" };
+      },
       get shapes() {
-        return this.ofColumns ? [] : (data.kinds[this.kind] ?? []);
+        return this.drawable ? this.of.shapes : [];
       },
       get take() {
         return byKey.get(this.ground) ?? null;
       },
-      get ofColumns() {
-        return this.take?.view === "columns";
+      get named() {
+        return this.take?.named ?? [];
       },
-      get ofHeat() {
-        return this.heat;
+      get byName() {
+        return this.named.length > 0;
       },
-      get columns() {
-        return this.take?.columns ?? [];
+      // Is there anything that regions of this kind are drawn on?
+      get drawable() {
+        return this.of.regions !== "none" && !this.byName && this.ground !== "";
       },
       get grounds() {
-        const takes = data.grounds.map((g) => ({ key: `take-${g.id}`, words: `the take ${g.name}` }));
-        const others = [{ key: "live", words: "the live picture" }];
-        if (data.size) others.push({ key: "plain", words: "plain ground" });
-        if (drawn.picture) others.push({ key: "picture", words: "the picture file" });
-        return [...takes, ...others];
+        const fit = data.grounds.filter((g) => this.of.signals.includes(g.signal));
+        const takes = fit
+          .filter((g) => g.ground || g.named.length)
+          .map((g) => ({ key: `take-${g.id}`, words: `the take ${g.name}` }));
+        const others = [
+          data.size && { key: "plain", words: "plain ground" },
+          data.ground && { key: "live", words: "what comes live" },
+          drawn.picture && { key: "picture", words: "the picture file" },
+        ];
+        return [...takes, ...others.filter(Boolean)];
       },
       get wanted() {
-        return this.ofColumns ? "Choose a column on the left." : `Draw a ${this.shapes.join(" or a ")} on the left.`;
+        if (this.byName) return "Choose what it watches on the left.";
+        const drawing = `Draw a ${this.of.shapes.join(" or a ")} on the left.`;
+        return this.of.regions === "optional"
+          ? `None: it watches all that the device sees. ${drawing.slice(0, -1)} to watch less.`
+          : drawing;
+      },
+      get lacks() {
+        return this.of.regions === "needed" && this.regions.length === 0;
       },
 
       // ---- what is drawn on ----
 
       setGround(key) {
-        const had = this.ofColumns;
+        const before = this.take?.space.name;
         this.ground = key;
-        if (had !== this.ofColumns) this.regions = [];
+        if (before !== this.take?.space.name && (before ?? this.take?.space.name) !== "picture") this.regions = [];
         this.show();
       },
       async show() {
@@ -69,37 +85,27 @@ document.addEventListener("alpine:init", () => {
         const turn = (drawn.turn += 1);
         this.hint = "";
         this.trouble = "";
-        if (this.ofColumns) return;
+        if (!this.drawable) return;
         try {
-          if (this.take) await (this.take.view === "frames" ? this.showFrame(turn) : this.showTracks(turn));
+          if (this.take) await this.showTake(turn);
           else if (this.ground === "live") await this.showLive(turn);
           else this.showPlain();
         } catch (error) {
           if (turn === drawn.turn) this.trouble = error.message;
         }
       },
-      async showFrame(turn) {
+      async showTake(turn) {
         const take = this.take;
-        const dtype = take.dtype === "uint16" ? "uint16" : "float32";
-        const pixels = await fetchFrame(address(`/takes/${take.id}/frames/${Math.floor(take.samples / 2)}`), dtype);
+        const ground = await groundAt(take.ground);
+        const extent = ground.extent ? await ground.extent(take, data.device.id) : take;
         if (turn !== drawn.turn) return;
-        this.begin(HeatView, take).show(pixels);
-        drawn.view.setScale(...drawn.view.range());
+        const hint = await ground.ofTake(this.begin(ground, extent.width ? extent : this.sizeOf(take)), take);
+        if (turn === drawn.turn) this.hint = hint;
       },
-      async showTracks(turn) {
-        const take = this.take;
-        const tracks = await fetchTracks(address(`/takes/${take.id}/tracks`));
-        const still = take.still ? new Image() : null;
-        if (still) {
-          still.src = address(`/takes/${take.id}/still`);
-          await still.decode();
-        }
-        if (turn !== drawn.turn) return;
-        const view = this.begin(SceneView, take);
-        view.still = still;
-        view.codes = tracks.ids.map(() => "unjudged");
-        view.setTracks(tracks, "foot");
-        this.hint = `${tracks.ids.length} ways of objects`;
+      // A take that does not tell how large its picture is lies in that of the device.
+      sizeOf(thing) {
+        if (!data.size) throw new Error(`how large the picture of ${data.device.code} is, is not known`);
+        return { ...thing, width: data.size[0], height: data.size[1] };
       },
       async showLive(turn) {
         const feed = await ask("GET", `/devices/${data.device.id}/live`);
@@ -118,32 +124,17 @@ document.addEventListener("alpine:init", () => {
         }
         this.hint = feed.live
           ? `live, ${feed.fps.toFixed(1)} frames a second`
-          : `${data.device.code} has stopped sending: its last picture`;
-        if (feed.objects) {
-          const view =
-            drawn.view?.of === "live"
-              ? drawn.view
-              : this.begin(SceneView, { ...feed, intervalS: 1 / feed.fps }, "live");
-          view.live = feed.objects.map(([id, x, y, w, h, label]) => ({
-            x,
-            y,
-            w,
-            h,
-            text: `${id} ${label || "unknown"}`,
-          }));
-          view.paint();
-          return;
-        }
-        const pixels = await fetchFrame(address(`/devices/${data.device.id}/frame`), feed.dtype);
-        if (turn !== drawn.turn || pixels.length !== feed.width * feed.height) return;
-        const fresh = drawn.view?.of !== "live";
-        const view = fresh ? this.begin(HeatView, feed, "live") : drawn.view;
-        view.show(pixels);
-        if (fresh) view.setScale(...view.range());
+          : `${data.device.code} has stopped sending: what came last`;
+        const ground = await groundAt(data.ground);
+        const extent = ground.extent ? await ground.extent(feed, data.device.id) : feed;
+        if (turn !== drawn.turn) return;
+        const size = extent.width ? extent : this.sizeOf(feed);
+        const view = drawn.view?.of === "live" ? drawn.view : this.begin(ground, size, "live");
+        await ground.ofFeed(view, feed, data.device.id);
       },
       showPlain() {
         const [width, height] = this.ground === "picture" ? drawn.size : data.size;
-        const view = this.begin(SceneView, { width, height, intervalS: 0.1 });
+        const view = this.begin(plain, { width, height });
         if (this.ground === "picture") view.still = drawn.picture;
       },
       async openPicture(files) {
@@ -158,10 +149,10 @@ document.addEventListener("alpine:init", () => {
         }
       },
       // A view on a stage of its own: what the last one listened to goes with it.
-      begin(View, picture, of = "") {
+      begin(ground, extent, of = "") {
         drawn.view?.close();
         this.sized = true;
-        this.heat = View === HeatView;
+        this.pictured = ground.pictured === true;
         const canvas = Object.assign(document.createElement("canvas"), { role: "img" });
         canvas.setAttribute("aria-label", `What ${data.device.code} sees`);
         const overlay = el("svg", { class: "overlay", "aria-label": "Regions" });
@@ -180,7 +171,7 @@ document.addEventListener("alpine:init", () => {
             this.tool = tool;
           },
         };
-        drawn.view = new View(picture, { stage, canvas, overlay }, on, data.scale.level);
+        drawn.view = new ground.View(extent, { stage, canvas, overlay }, on, data.scale.level);
         drawn.view.of = of;
         drawn.view.lineDrawn = (line) => {
           if (line) drawn.view.finish("line", line);
@@ -199,8 +190,11 @@ document.addEventListener("alpine:init", () => {
       },
       setKind(kind) {
         this.kind = kind;
-        if (!this.ofColumns) this.regions = this.regions.filter((region) => this.shapes.includes(region.shape));
-        this.draw();
+        const { shapes, regions } = this.of;
+        if (regions === "none") this.regions = [];
+        if (!this.byName) this.regions = this.regions.filter((region) => shapes.includes(region.shape));
+        if (this.grounds.some((g) => g.key === this.ground)) this.draw();
+        else this.setGround(this.grounds[0]?.key ?? "");
       },
       add(shape, points) {
         let number = 1;
@@ -217,12 +211,12 @@ document.addEventListener("alpine:init", () => {
         this.draw();
       },
       draw(chosen = -1) {
-        if (!this.ofColumns) drawn.view?.setRegions(copy(this.regions), chosen);
+        if (!this.byName) drawn.view?.setRegions(copy(this.regions), chosen);
       },
-      hasColumn(name) {
+      isWatched(name) {
         return this.regions.some((region) => region.name === name);
       },
-      setColumn(name, on) {
+      setWatched(name, on) {
         const others = this.regions.filter((region) => region.name !== name);
         this.regions = on ? [...others, { name, shape: "spot", points: [[0, 0]] }] : others;
       },

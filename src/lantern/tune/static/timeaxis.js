@@ -1,13 +1,21 @@
-// One time axis for a take: marks, readings with the threshold, events, effects, timetables; a shared cursor.
-import { el, redraw } from "/static/js/svg.js";
+// One axis for a take: marks, readings with the threshold, events, effects, timetables; a shared cursor. `named`: what
+// it is called, its unit, and the name of its traces.
+import { clock, el, redraw, short } from "/static/js/svg.js";
 import { RIGHT, laneParts } from "./timelanes.js";
 import { PLAIN } from "/static/js/units.js";
+
+// The lanes of a kind, and those that a page adds.
+export const lanesOf = ({ raises, truth }, more = []) => [
+  ...(truth.includes("marks") ? ["marks"] : []),
+  "reading",
+  ...(raises ? ["events", ...more] : []),
+];
 
 // `lanes`: names from top to bottom out of marks, reading, events, armed, effects:NAME. `on`: cursor, level,
 // levelDone, mark, markDone, pick.
 export class TimeAxis {
-  constructor(svg, take, { lanes, readingHeight = 104, left = 214, quantity = PLAIN, on = {} }) {
-    Object.assign(this, { svg, take, lanes, readingHeight, left, quantity, on });
+  constructor(svg, take, { lanes, readingHeight = 104, left = 214, quantity = PLAIN, named, on = {} }) {
+    Object.assign(this, { svg, take, lanes, readingHeight, left, quantity, named, on });
     this.cursor = 0;
     this.data = {
       readings: {},
@@ -31,6 +39,15 @@ export class TimeAxis {
   set(data) {
     Object.assign(this.data, data);
     this.draw();
+  }
+
+  get timed() {
+    return this.named.unit === "s";
+  }
+
+  // A place on the axis in words: the time of day, or its number.
+  said(t, exact) {
+    return this.timed ? clock(this.take, t, exact) : `${short(t)} ${this.named.unit}`.trim();
   }
 
   setCursor(t) {
@@ -75,15 +92,7 @@ export class TimeAxis {
     const parts = [];
     for (const lane of this.lanes) {
       const [y, height] = at[lane];
-      const traces = Object.keys(this.data.readings);
-      const name =
-        lane === "reading" && traces.length === 1 && ["in view", "inside", "passages"].includes(traces[0])
-          ? traces[0]
-          : lane.startsWith("effects:")
-            ? lane.slice(8)
-            : lane.startsWith("armed:")
-              ? `armed: ${lane.slice(6)}`
-              : lane;
+      const name = this.#nameOf(lane);
       parts.push(
         el("text", { class: "name", x: this.left - (lane === "reading" ? 44 : 12), y: y + height / 2 + 4 }, name),
       );
@@ -95,6 +104,13 @@ export class TimeAxis {
     );
     redraw(this.svg, parts);
     this.shownAt = cursor;
+  }
+
+  // What one of the kind draws has the kind's name for it; anything else that is drawn there is a reading.
+  #nameOf(lane) {
+    if (lane === "reading") return this.data.lane ?? this.named.lane;
+    if (lane.startsWith("effects:")) return lane.slice(8);
+    return lane.startsWith("armed:") ? `armed: ${lane.slice(6)}` : lane;
   }
 
   // ---- pointer ----

@@ -1,6 +1,6 @@
 // The lanes of a time axis: what each draws of its data, from y downwards. A lane of one output or timetable has its
 // name behind a colon.
-import { clock, el, glyph, short, ticks } from "/static/js/svg.js";
+import { el, glyph, short, ticks } from "/static/js/svg.js";
 import { show } from "/static/js/units.js";
 
 export const RIGHT = 66; // px that the level's grip takes
@@ -29,11 +29,11 @@ function reading(axis, y, height) {
       "data-lane": "reading",
     }),
   ];
-  const { step, ticks: times } = timeTicks(axis);
+  const { step, ticks: times } = axisTicks(axis);
   for (const t of times)
     parts.push(
       el("line", { class: "grid", x1: axis.x(t), x2: axis.x(t), y1: y, y2: y + height }),
-      el("text", { class: "tick", x: axis.x(t) + 3, y: y + height + 12 }, clock(axis.take, t, step < 60)),
+      el("text", { class: "tick", x: axis.x(t) + 3, y: y + height + 12 }, axis.said(t, step < 60)),
     );
   const q = axis.quantity;
   for (const shown of ticks(show(q, low), show(q, high), 3).slice(0, 5)) {
@@ -133,7 +133,8 @@ function path(axis, reading, high, low) {
   return d;
 }
 
-function timeTicks(axis) {
+function axisTicks(axis) {
+  if (!axis.timed) return { step: 1, ticks: ticks(...axis.view, 10) };
   const span = axis.view[1] - axis.view[0];
   const step = [5, 10, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200].find((s) => span / s <= 11) ?? 14400;
   const began = axis.take.start + axis.take.offsetS;
@@ -161,7 +162,7 @@ function marks(axis, y, height) {
       "data-mark": mark.id,
       opacity: other ? 0.3 : null,
       role: "button",
-      "aria-label": `${mark.label} mark ${clock(axis.take, mark.start_s, true)} ${mark.note}`,
+      "aria-label": `${mark.label} mark ${axis.said(mark.start_s, true)} ${mark.note}`,
     });
     group.append(
       el(
@@ -215,7 +216,7 @@ function events(axis, y, height) {
       el(
         "title",
         {},
-        `${event.verdict === "false" ? "false alarm" : event.verdict} at ${clock(axis.take, event.raised_s, true)}`,
+        `${event.verdict === "false" ? "false alarm" : event.verdict} at ${axis.said(event.raised_s, true)}`,
       ),
     );
   });

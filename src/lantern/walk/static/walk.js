@@ -1,22 +1,47 @@
 // The live page: follows the engine's stream, draws the last frame and the reading, shows each output as it was read.
 import { ask, address, latest, pageData } from "/static/js/http.js";
 import { saveCsv, saveCanvas } from "/static/js/export.js";
-import { show } from "/static/js/units.js";
+import { joined } from "/static/js/parts.js";
+import { fixed, numberOf, show } from "/static/js/units.js";
 
 const KEPT = 240;
 const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+const MARGIN = 0.1; // of the chart's range, above and below what it shows
 
-// Getters must stay getters, so properties are joined and not copied.
-const join = (...parts) =>
-  parts.reduce((whole, part) => Object.defineProperties(whole, Object.getOwnPropertyDescriptors(part)), {});
+// What a family may say otherwise: how readings and events read, what the chart spans, how a frame is drawn. `ground`:
+// of the signal that comes live; without one nothing is drawn.
+const usual = ({ data, drawn }, ground) => ({
+  readingText(x) {
+    return fixed(this.quantity, x);
+  },
+  eventReading(e) {
+    return [e.region, fixed(this.quantity, e.reading)].filter(Boolean).join(", ");
+  },
+  chartRange(low, high, level) {
+    const [least, most] = [Math.min(low, level ?? low), Math.max(high, level ?? high)];
+    const margin = Math.max((most - least) * MARGIN, MARGIN);
+    return [least - margin, most + margin];
+  },
+  async drawFrame(feed) {
+    if (!ground) return;
+    if (!drawn.view) {
+      const { stage, canvas, overlay } = this.$refs;
+      drawn.view = new ground.View(ground.extent?.(feed) ?? feed, { stage, canvas, overlay }, {}, data.scale.level);
+      drawn.view.setRegions(data.detector.regions);
+      drawn.view.fit();
+    }
+    await ground.ofFeed(drawn.view, feed, data.deviceId);
+    drawn.view.readings = Object.fromEntries(this.readings.map((r) => [r.name, r.text]));
+    drawn.view.drawRegions();
+  },
+});
 
-// `own`: what a family brings, a function of the page's data and what is drawn: drawFrame, readingText, eventReading,
-// chartRange; newsCame may lack.
-export function startWalk(own) {
-  document.addEventListener("alpine:init", () => window.Alpine.data("walk", () => walk(own)));
+// `own`: what a family brings, a function of the page's data and what is drawn; `newsCame` may lack.
+export function startWalk(own = () => ({}), ground = null) {
+  document.addEventListener("alpine:init", () => window.Alpine.data("walk", () => walk(own, ground)));
 }
 
-function walk(own) {
+function walk(own, ground) {
   const data = pageData();
   const drawn = { view: null, chart: null, series: [[], []], seq: -1 };
   const common = {
@@ -30,9 +55,10 @@ function walk(own) {
     init() {
       this.loadFrame = latest(() => this.frame());
       this.loadEvents = latest(async () => {
-        this.events = await ask("GET", `/walk/${data.detectorId}/events`);
+        if (data.frame.raises) this.events = await ask("GET", `/walk/${data.detectorId}/events`);
       });
       this.loadEvents();
+      if (data.frame.raises) setInterval(() => this.loadEvents(), 1500);
       const source = new EventSource(address(`/walk/${data.detectorId}/stream`));
       source.addEventListener("state", (event) => this.take(JSON.parse(event.data)));
       source.addEventListener("silent", (event) => {
@@ -49,7 +75,6 @@ function walk(own) {
         this.askStandins();
         setInterval(() => this.askStandins(), 2000);
       }
-      setInterval(() => this.loadEvents(), 1500);
     },
     take(state) {
       this.silent = "";
@@ -68,7 +93,7 @@ function walk(own) {
     missedS: 10,
     missedWords: "",
     setMissedS(text) {
-      this.missedS = Number(String(text).replace(",", "."));
+      this.missedS = numberOf(text);
     },
     saidOf: (e, verdict) => String(e.verdict?.verdict === verdict),
     verdictText: (e) => (e.verdict ? e.verdict.lacking || "a mark on its recording" : ""),
@@ -110,14 +135,15 @@ function walk(own) {
     get feedWords() {
       const feed = this.state?.feed;
       if (!feed || !feed.received) return "no frame yet";
-      if (!feed.live) return "the camera has stopped sending";
+      if (!feed.live) return "the device has stopped sending";
       const counted = [
         [feed.received, "received"],
         [feed.dropped, "dropped"],
         [feed.unreadable, "unreadable"],
       ];
       const counts = counted.filter(([count]) => count).map(([count, word]) => `${count} ${word}`);
-      return [`${feed.width} x ${feed.height}`, `${feed.fps.toFixed(1)} frames/s`, ...counts].join(", ");
+      const size = feed.width ? [`${feed.width} x ${feed.height}`] : [];
+      return [...size, `${feed.fps.toFixed(1)} frames/s`, ...counts].join(", ");
     },
     get feedTrouble() {
       const feed = this.state?.feed;
@@ -177,7 +203,7 @@ function walk(own) {
     },
     plot() {
       const first = this.readings[0];
-      if (!first) return;
+      if (!first || !data.frame.axis) return;
       const [times, values] = drawn.series;
       times.push(this.state.now + data.offsetS);
       values.push(show(this.quantity, Object.values(this.mine.readings)[0]));
@@ -253,5 +279,5 @@ function walk(own) {
       }
     },
   };
-  return join(common, own({ data, drawn }));
+  return joined(common, usual({ data, drawn }, ground), own({ data, drawn }));
 }

@@ -34,7 +34,8 @@ export const tally = ({ data, drawn }) => ({
   takeBack() {
     this.tally?.passages.pop();
   },
-  tallyKey(event) {
+  holdsKeys(event) {
+    if (!this.tally) return false;
     const keys = {
       i: () => this.countPassage("in"),
       o: () => this.countPassage("out"),
@@ -44,9 +45,10 @@ export const tally = ({ data, drawn }) => ({
       ArrowLeft: () => this.step(-1),
       ArrowRight: () => this.step(1),
     };
-    if (!keys[event.key]) return;
+    if (!keys[event.key]) return true;
     event.preventDefault();
     keys[event.key]();
+    return true;
   },
   get lastTallied() {
     const last = this.tally?.passages.at(-1);

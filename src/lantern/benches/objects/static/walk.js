@@ -60,6 +60,6 @@ startWalk(({ data, drawn }) => ({
     });
   },
   async empty() {
-    await this.attempt(() => ask("POST", `/walk/${data.detectorId}/empty`));
+    await this.attempt(() => ask("POST", `/walk/${data.detectorId}/told/empty`));
   },
 }));

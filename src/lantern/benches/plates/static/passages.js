@@ -7,10 +7,6 @@ const UNSURE = 2; // ranks up to this one are worth a look
 const STILL = 0.46; // height of the drawn still to its width
 
 export const passages = ({ data, drawn }) => ({
-  stripParts: ["strips"],
-  regionOptions: {},
-  regionless: true,
-  extraKeys: {},
   reads: [],
   found: [],
   limits: { vote: 1 },
@@ -25,19 +21,14 @@ export const passages = ({ data, drawn }) => ({
   gapOfReads: null,
 
   startView() {
-    drawn.view = { setTool: () => {} };
     drawn.rows = new Rows(this.$refs.passages, data.take, {
       choose: (number) => this.choosePassage(number),
       character: (number, read, place) => this.chooseCharacter(number, read, place),
     });
   },
-  showAt() {},
-  drawView() {},
   fetchOnce() {
     this.judgeFirst().catch((error) => this.explain(error));
   },
-  regionsChanged() {},
-  regionChosen() {},
 
   // What is drawn while a hand moves: the passages as they are under these dials.
   async judgeFirst() {

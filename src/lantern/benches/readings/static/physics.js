@@ -85,7 +85,7 @@ export const physics = ({ data, drawn }) => ({
   },
   async fetchOnce() {
     // what changes only with the regions
-    if (data.take.view !== "frames") return;
+    if (!data.take.framed) return;
     try {
       const { spot, pixels } = await this.post(["spot", "pixels"]);
       this.spot = spot;

@@ -4,8 +4,9 @@ import { colours } from "./palettes.js";
 import { fixed, pageLevel, show } from "/static/js/units.js";
 
 async function paint(canvas) {
-  const { thumb, dtype, scale, offset } = canvas.dataset;
-  const pixels = await fetchFrame(thumb, dtype === "uint16" ? "uint16" : "float32");
+  const { take, at, shown } = canvas.dataset;
+  const { scale, offsetC } = JSON.parse(shown);
+  const pixels = await fetchFrame(`${take}/frames/${at}`);
   let low = Infinity;
   let high = -Infinity;
   for (const raw of pixels) {
@@ -20,10 +21,10 @@ async function paint(canvas) {
   context.putImageData(image, 0, 0);
   const caption = canvas.parentElement.querySelector("figcaption");
   const level = pageLevel();
-  const celsius = (raw) => raw * scale + Number(offset);
+  const celsius = (raw) => raw * scale + offsetC;
   if (caption) caption.textContent = `${show(level, celsius(low)).toFixed(0)} to ${fixed(level, celsius(high), 0)}`;
 }
 
 document
-  .querySelectorAll("canvas[data-thumb]")
+  .querySelectorAll('canvas[data-thumb="heat"]')
   .forEach((canvas) => paint(canvas).catch(() => canvas.closest("figure").remove()));

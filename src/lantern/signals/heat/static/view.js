@@ -176,10 +176,11 @@ export class HeatView extends RegionView {
   }
 }
 
+// `dtype`: of what comes live; a frame of a take says its own.
 export async function fetchFrame(url, dtype, signal) {
   const answer = await fetch(url, { signal, cache: "no-store" });
   // kept by the browser, an hour of frames would fill the tab
   if (!answer.ok) throw new Error(`frame: ${answer.status}`);
   const data = await answer.arrayBuffer();
-  return dtype === "uint16" ? new Uint16Array(data) : new Float32Array(data);
+  return (answer.headers.get("X-Dtype") ?? dtype) === "uint16" ? new Uint16Array(data) : new Float32Array(data);
 }

@@ -1,11 +1,10 @@
-// Evidence: what is asked of the server after a change, all takes side by side, wishes, noise.
+// Evidence: what is asked of the server after a change, all takes side by side, wishes.
 import { ask } from "/static/js/http.js";
-import { short } from "/static/js/svg.js";
-import { fixed, width } from "/static/js/units.js";
+import { numberOf } from "/static/js/units.js";
 
 const SCORE_MS = 400; // so long at most the score may lag behind a picture that is dragged
 
-export const evidence = ({ data, infos, drawn }) => ({
+export const evidence = ({ data, infos }) => ({
   before: data.saved.card,
   now: data.saved.card,
   judged: data.saved,
@@ -17,16 +16,17 @@ export const evidence = ({ data, infos, drawn }) => ({
   wishes: Object.fromEntries(data.wishes.map((name) => [name, ""])),
   takes: null,
   aside: {}, // what was ticked here, by take
-  noise: null,
   page: Math.random().toString(36).slice(2), // the server may stop what it works out for an earlier turn of this page
   turn: 0,
 
+  get events() {
+    return this.judged.events ?? []; // of a kind that raises
+  },
   get draft() {
     return { ...data.detector, dials: this.dials, regions: this.regions, timetable: this.timetable, ...this.own };
   },
   get wished() {
-    const number = (text) => (String(text).trim() === "" ? null : Number(String(text).replace(",", ".")));
-    return Object.fromEntries(Object.entries(this.wishes).map(([name, text]) => [name, number(text)]));
+    return Object.fromEntries(Object.entries(this.wishes).map(([name, text]) => [name, numberOf(text)]));
   },
   refresh() {
     this.drawView();
@@ -61,7 +61,7 @@ export const evidence = ({ data, infos, drawn }) => ({
       this.scoredAt = performance.now();
       this.now = judged.card;
       this.matters = judged.matters;
-      if (this.chosenEvent !== null && this.chosenEvent >= judged.events.length) this.chosenEvent = null;
+      if (this.chosenEvent !== null && this.chosenEvent >= this.events.length) this.chosenEvent = null;
       this.trouble = "";
       this.faults = {};
       if (!this.moved) this.drawAxis();
@@ -74,11 +74,11 @@ export const evidence = ({ data, infos, drawn }) => ({
     }
   },
   async fetchReadings() {
+    if (!data.frame.axis) return this.drawView();
     await this.judging; // the score and the picture come first: one processor works all of it out
     try {
       const { readings } = await this.post(["readings"]);
-      drawn.axis.quantity = this.readingQuantity(readings);
-      drawn.axis.set({ readings });
+      this.showReadings(readings);
       this.drawView();
     } catch (error) {
       this.explain(error);
@@ -86,6 +86,7 @@ export const evidence = ({ data, infos, drawn }) => ({
   },
   // Evidence is worked out for what can be seen: some dials, the shutter's above all, want every frame looked at anew.
   dialsInSight() {
+    if (!data.frame.evidence.includes("strips")) return [];
     const names = [...this.$root.querySelectorAll("[data-dial]")]
       .filter((dial) => !dial.closest("details:not([open])"))
       .map((dial) => dial.dataset.dial);
@@ -102,11 +103,11 @@ export const evidence = ({ data, infos, drawn }) => ({
       for (const [place, name] of this.dialsInSight().entries()) {
         await this.judging;
         if (superseded()) return;
-        const { strips, noise } = await this.post(place === 0 ? this.stripParts : ["strips"], {
+        const { strips, ...beside } = await this.post(place === 0 ? this.stripParts : ["strips"], {
           wishes: this.wished,
           strips: [name],
         });
-        if (noise !== undefined) this.noise = noise;
+        this.restPosts(beside);
         fresh = { ...fresh, ...strips };
         this.strips = { ...this.strips, ...strips };
         this.$nextTick(() => this.drawStrip(name));
@@ -169,23 +170,5 @@ export const evidence = ({ data, infos, drawn }) => ({
   },
   get validationBad() {
     return this.takes?.validation.verdict === "over-tuned";
-  },
-  get noiseText() {
-    if (!this.noise?.sigma_c) return "";
-    const words = { window: "against the window", points: "two points", slope: "slope", level: "this level" };
-    const by = Object.entries(this.noise.by).map(
-      ([way, n]) => `${words[way]} ${n < 0.001 ? "under 0.001" : short(n, 2)}`,
-    );
-    const drift = this.noise.drift;
-    const after = ([late, rare]) => {
-      const falsely = short((rare * drift.interval_s) / 60, 2);
-      return `${short(late * drift.interval_s, 2)} s (false once in ${falsely} min)`;
-    };
-    const slow = drift
-      ? `; a drift of one noise is seen after ${after(drift.plain)} by a plain 3-sigma test, ` +
-        `${after(drift.ewma)} by an EWMA chart, ${after(drift.cusum)} by a CUSUM`
-      : "";
-    const alone = by.length ? `; it alone would raise a day: ${by.join(", ")}` : "";
-    return `noise ${fixed(width(data.scale.level), this.noise.sigma_c, 3)}${alone}${slow}`;
   },
 });

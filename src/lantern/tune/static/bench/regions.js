@@ -1,6 +1,6 @@
-// Regions: drawn, typed, named, given a part to play. A bench whose detectors may do without any says so
-// (`regionless`). What a bench does when they change, it says itself (regionsChanged, regionChosen).
-import { read, typed } from "/static/js/units.js";
+// Regions: drawn, typed, named, given a part to play. What a bench does when they change, it says itself
+// (regionsChanged, regionChosen).
+import { numberOf, read, typed } from "/static/js/units.js";
 import { copy } from "./dials.js";
 
 export const regions = ({ data, drawn }) => ({
@@ -10,7 +10,7 @@ export const regions = ({ data, drawn }) => ({
 
   setTool(tool) {
     this.tool = this.tool === tool ? null : tool;
-    drawn.view.setTool(this.tool);
+    drawn.view?.setTool(this.tool);
   },
   addRegion(shape, points) {
     this.remember();
@@ -31,7 +31,7 @@ export const regions = ({ data, drawn }) => ({
     this.changedRegions();
   },
   removeRegion(index) {
-    if (this.regions.length === 1 && !this.regionless) {
+    if (this.regions.length === 1 && data.frame.regions === "needed") {
       this.trouble = "A detector needs a region: draw another one first.";
       return;
     }
@@ -78,7 +78,7 @@ export const regions = ({ data, drawn }) => ({
   },
   // a number or empty; the server refuses what makes no sense and says what would
   typeRegion(index, key, text) {
-    const value = text.trim() === "" ? null : Number(text.replace(",", "."));
+    const value = numberOf(text);
     if (value !== null && !Number.isFinite(value)) {
       this.trouble = `${key} ${text}: expected a number, or empty`;
       return;

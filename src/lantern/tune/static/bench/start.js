@@ -1,21 +1,41 @@
 // A bench: the page's state, put together from its parts. No rule of the job is here; the server judges.
 import { latest, pageData } from "/static/js/http.js";
+import { joined } from "/static/js/parts.js";
 import { dials } from "./dials.js";
 import { evidence } from "./evidence.js";
-import { marks } from "./marks.js";
+import { marks, noMarks } from "./marks.js";
+import { map, noMap } from "./map.js";
+import { keyboard } from "./keyboard.js";
 import { regions } from "./regions.js";
 import { saving } from "./saving.js";
 import { studies } from "./studies.js";
-import { timeline } from "./timeline.js";
+import { noTimeline, timeline } from "./timeline.js";
 
-// Getters must stay getters, so properties are joined and not copied.
-const join = (...parts) =>
-  parts.reduce((whole, part) => Object.defineProperties(whole, Object.getOwnPropertyDescriptors(part)), {});
+// The common parts that the kind declares; what stands in for another does nothing.
+const declared = ({ axis, truth, evidence: shown }) => [
+  axis && truth.includes("marks") ? marks : noMarks,
+  axis ? timeline : noTimeline,
+  shown.includes("map") ? map : noMap,
+];
 
-// `own`: the parts of this bench. Each is a function of the context; together they bring startView, showAt, drawView,
-// fetchOnce, regionsChanged, regionChosen, regionOptions (what else a region has, each with how it is shown),
-// stripParts
-// and extraKeys; judgeFirst, what is drawn before the score, may lack.
+// What a bench of a family may bring and need not.
+const quiet = () => ({
+  stripParts: ["strips"],
+  regionOptions: {}, // what else a region has, each with how it is shown
+  startView() {},
+  showAt() {},
+  drawView() {},
+  fetchOnce() {},
+  regionsChanged() {},
+  regionChosen() {},
+  restPosts() {}, // takes what was answered beside the strips
+  holdsKeys: () => false, // an event of the keyboard is its own
+});
+
+// `own`: the parts of this bench, each a function of the context. `keys`: by key, what it does with the page and the
+// step; `studied`: by the name of a study, what is done with the page when it ends; `shown`: by the name of a tab, what
+// is done when it comes to sight; `addressed`: by a word of the address, what the page puts there. `judgeFirst`, what is
+// drawn before the score, and `evidenceRenewed` may lack.
 export function startBench(...own) {
   document.addEventListener("alpine:init", () => {
     window.Alpine.data("bench", () => {
@@ -29,6 +49,10 @@ export function startBench(...own) {
           ),
         drawn: { view: null, axis: null, strips: {}, map: null, pixels: {} },
         // kept out of Alpine's sight: drawing needs no reactivity
+        keys: {},
+        studied: {},
+        shown: {},
+        addressed: {},
       };
       const start = {
         tab: new URLSearchParams(location.search).get("tab") ?? "dials",
@@ -47,6 +71,7 @@ export function startBench(...own) {
           this.startView();
           this.startAxis(data.readings);
           this.startStrips();
+          this.startMap();
           this.startStudies();
           this.seek(Number(new URLSearchParams(location.search).get("t") ?? this.firstMoment()), true);
           this.stripsSoon();
@@ -65,19 +90,11 @@ export function startBench(...own) {
         tabShown() {
           if (this.tab === "takes") this.fetchTakes();
           this.evidenceRenewed?.();
+          this.$nextTick(() => context.shown[this.tab]?.(this));
         },
       };
-      return join(
-        start,
-        dials(context),
-        regions(context),
-        marks(context),
-        timeline(context),
-        evidence(context),
-        studies(context),
-        saving(context),
-        ...own.map((part) => part(context)),
-      );
+      const common = [dials, regions, ...declared(data.frame), evidence, studies, saving, keyboard];
+      return joined(start, quiet(), ...[...common, ...own].map((part) => part(context)));
     });
   });
 }

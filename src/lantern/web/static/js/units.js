@@ -7,6 +7,12 @@ export const width = (q) => ({ unit: q.unit, factor: q.factor, offset: 0 });
 export const fixed = (q, value, decimals = 1) => `${show(q, value).toFixed(decimals)} ${q.unit}`.trim();
 export const typed = (q, value) => String(Number(show(q, value).toPrecision(7)));
 
+// What somebody typed, with a comma or a point before its decimals: null where it is empty, NaN where it is no number.
+export function numberOf(text) {
+  const plain = String(text).trim().replace(",", ".");
+  return plain === "" ? null : Number(plain);
+}
+
 // How the readings of a state are shown: as the server says beside them.
 export const quantityOf = (readings) => Object.values(readings)[0]?.shown ?? PLAIN;
 
