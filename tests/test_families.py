@@ -57,6 +57,7 @@ def test_live_equals_batch(one: Example) -> None:
                     continue
                 told.setdefault((turn.region, turn.object, change.what), []).append(change.t)
     on = held(one)
+    assert isinstance(on, Raising) == kind_of(one.detector.kind).raises
     if not isinstance(on, Raising):
         assert told == {}
         return

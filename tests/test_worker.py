@@ -25,6 +25,7 @@ from lantern.takes import actions
 from lantern.takes.tables import ImportRow, UploadPartRow
 from lantern.tune.studies import begin_study
 from lantern.tune.tables import DetectorRow, StudyRow
+from lantern.tune.tuned import TunedDetector
 from loops import in_a_loop
 from seeded import Small
 from takes_on_disk import pictures, raw, tiff_take
@@ -164,7 +165,7 @@ def test_a_study_is_cancelled_alike(small: Small) -> None:
     with transaction() as session:
         row = session.get_one(DetectorRow, small.detector)
         asked = {"detector": row.body, "takes": [small.take], "wishes": {}}
-        study = begin_study(session, row, "advice", asked)
+        study = begin_study(session, TunedDetector(row), "advice", asked)
         study_id = study.id
         study.state, study.cancel = "running", True
     in_a_loop(lambda: worker._do(StudyRow, study_id, hangs))

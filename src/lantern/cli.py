@@ -2,23 +2,18 @@
 
 from __future__ import annotations
 
-import importlib
-import importlib.util
-import pkgutil
-
 import typer
 
 import lantern.benches
 from lantern.commands import judge, promise, run, standin, store
+from lantern.core.listing import modules_named
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 for commands in (judge.app, promise.app, run.app, store.app):
     app.add_typer(commands)
 app.add_typer(standin.app, name="standin")
-for room in sorted(pkgutil.iter_modules(lantern.benches.__path__), key=lambda each: each.name):
-    own = f"{lantern.benches.__name__}.{room.name}.commands"  # of a family, where it has any
-    if room.ispkg and importlib.util.find_spec(own) is not None:
-        app.add_typer(importlib.import_module(own).app)
+for own in modules_named("commands", lantern.benches).values():  # of families, where they have any
+    app.add_typer(own.app)
 
 
 if __name__ == "__main__":

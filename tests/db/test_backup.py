@@ -238,6 +238,9 @@ def test_landed_data_is_backed_up_and_brought_up_row_by_row(own: Cluster, tmp_pa
     effects = before.pop("effect")
     ons = sorted((row["event_id"], row["output"], row["due_at"]) for row in effects if row["active"])
     assert ons == sorted((row["event_id"], row["thing"], row["at"]) for row in after["effect_order"])
+    studied = [(row["id"], row.pop("detector_id")) for row in before["study"]]
+    assert studied == [(row["id"], row["subject_id"]) for row in after["study"]]
+    assert {row["sort"] for row in after["study"]} <= {"detector"}
     for table, held in before.items():
         kept = [{column: row[column] for column in held[0]} for row in after[table]]
         assert kept == held, table

@@ -21,6 +21,7 @@ from lantern.takes.marking import add_marks
 from lantern.takes.tables import TakeRow
 from lantern.tune import bench, evidence, studies
 from lantern.tune.tables import DetectorRow, StudyRow, judgements_of
+from lantern.tune.tuned import TunedDetector
 from seeded import Small
 from takes_on_disk import pictures, raw, tiff_take
 
@@ -40,7 +41,7 @@ def ask(small: Small, what: str, **asked: Any) -> StudyRow:
     with transaction() as session:
         row = session.get_one(DetectorRow, small.detector)
         body = {"detector": row.body, "takes": [small.take], "wishes": {}} | asked
-        study_id = studies.begin_study(session, row, what, body).id
+        study_id = studies.begin_study(session, TunedDetector(row), what, body).id
     studies.run_study(study_id)
     with transaction() as session:
         return session.get_one(StudyRow, study_id)

@@ -2,24 +2,15 @@
 
 from __future__ import annotations
 
-import importlib
-import importlib.util
-import pkgutil
 from pathlib import Path
 
 import lantern
 import lantern.benches
 import lantern.signals
+from lantern.core.listing import modules_named
 from lantern.web.frame import Room, Stage
 
-
-def _found() -> dict[str, Room]:
-    packages = [module.name for module in pkgutil.iter_modules(lantern.__path__) if module.ispkg]
-    names = [name for name in packages if importlib.util.find_spec(f"lantern.{name}.stage") is not None]
-    return {name: importlib.import_module(f"lantern.{name}.stage").STAGE for name in names}
-
-
-ROOMS = _found()  # by the name of their folder
+ROOMS: dict[str, Room] = {folder: module.STAGE for folder, module in modules_named("stage", lantern).items()}
 STAGES = sorted((room for room in ROOMS.values() if isinstance(room, Stage)), key=lambda stage: stage.place)
 
 

@@ -22,8 +22,8 @@ from lantern.takes.tables import TakeRow
 from lantern.tune.drafts import Draft
 from lantern.tune.evidence import Held, hold
 from lantern.tune.tables import DetectorRow
+from lantern.tune.tuned import Tell
 
-Tell = Callable[[int, int], None]  # (done, of how much)
 Work = Callable[[Session, DetectorRow, Mapping[str, Any], Tell], dict[str, Any]]
 
 

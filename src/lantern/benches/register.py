@@ -2,24 +2,19 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from pathlib import Path
 from typing import Any
 
 import lantern.benches
 from lantern.benches.bench import Bench
 from lantern.core.kinds import family_of, kind_of
+from lantern.core.listing import modules_named
 
 
 def _found() -> tuple[dict[str, Bench], dict[str, Path]]:
-    benches, folders = {}, {}
-    for module in sorted(pkgutil.iter_modules(lantern.benches.__path__), key=lambda each: each.name):
-        if module.ispkg:
-            held = importlib.import_module(f"{lantern.benches.__name__}.{module.name}.bench")
-            benches[held.BENCH.family] = held.BENCH
-            folders[held.BENCH.family] = Path(str(held.__file__)).parent
-    return benches, folders
+    held = list(modules_named("bench", lantern.benches).values())
+    folders = {module.BENCH.family: Path(str(module.__file__)).parent for module in held}
+    return {module.BENCH.family: module.BENCH for module in held}, folders
 
 
 BENCHES, FOLDERS = _found()  # by family, and the folders with their templates and scripts

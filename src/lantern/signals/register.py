@@ -5,20 +5,18 @@ A room is a package with a module `signal` that holds `SIGNALS`: their readers, 
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from collections.abc import Sequence
 from typing import Any
 
 from lantern import signals
 from lantern.core.faults import Fault, Refused
+from lantern.core.listing import modules_named
 from lantern.signals.feed import Feed
 from lantern.signals.signal import Signal
 
 
 def _found() -> dict[str, Signal]:
-    rooms = sorted(each.name for each in pkgutil.iter_modules(signals.__path__) if each.ispkg)
-    held = [importlib.import_module(f"{signals.__name__}.{name}.signal") for name in rooms]
+    held = modules_named("signal", signals).values()
     return {signal.name: signal for module in held for signal in module.SIGNALS}
 
 

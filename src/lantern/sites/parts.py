@@ -5,9 +5,6 @@ A folder that has something in it brings a module `site_part` with `PARTS`.
 
 from __future__ import annotations
 
-import importlib
-import importlib.util
-import pkgutil
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
@@ -17,6 +14,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 import lantern
+from lantern.core.listing import modules_named
 from lantern.core.site import Site
 from lantern.formats.site_files import Pictures
 from lantern.sites.tables import SiteRow
@@ -51,9 +49,5 @@ class SitePart:
 @cache
 def parts() -> tuple[SitePart, ...]:
     """Return those of all stages, in their order."""
-    found: list[SitePart] = []
-    for module in pkgutil.iter_modules(lantern.__path__):
-        name = f"lantern.{module.name}.site_part"
-        if module.ispkg and importlib.util.find_spec(name) is not None:
-            found += importlib.import_module(name).PARTS
+    found = [part for module in modules_named("site_part", lantern).values() for part in module.PARTS]
     return tuple(sorted(found, key=lambda part: part.place))

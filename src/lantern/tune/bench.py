@@ -37,7 +37,7 @@ def judged(
     return raised | {
         "card": card_shown(card),
         "unknown": held.unknown(),
-        "matters": [name for name in held.kind.dials.model_fields if held.kind.matters(name, held.dials)],
+        "matters": [name for name in held.model.model_fields if held.matters(name)],
         "line": held.line(),
         "exact": list(held.exact_dials()),
         "cautions": [*held.cautions(), *filter(None, [take.clock_caution])],

@@ -13,7 +13,7 @@ from lantern.core.dials import DialInfo, describe
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.scoring.marks import Mark, exposure_s
-from lantern.core.sweepable import Sweepable
+from lantern.core.tunable import Tunable
 from lantern.core.tuning.rows import Row
 from lantern.core.tuning.strips import Evidence, shown_range, stretches_of, strip_of, together
 from lantern.core.tuning.wanted import still_wanted
@@ -27,9 +27,9 @@ STRIP_VALUES = 24
 
 @dataclass(frozen=True)
 class Held:
-    """A detector on one take, with the marks there that speak of it."""
+    """What is tuned on one take, with the marks there that speak of it."""
 
-    subject: Sweepable
+    subject: Tunable
     marks: list[Mark]
 
     @property
@@ -54,8 +54,8 @@ def strips(held: Sequence[Held], names: Sequence[str] | None, wishes: Wishes | N
         wishes=None if wishes is None or wishes.plain else wishes,
     )
     out: dict[str, Any] = {}
-    for info in describe(first.kind.dials):
-        wanted = info.numeric and first.kind.matters(info.name, first.dials)
+    for info in describe(first.model):
+        wanted = info.numeric and first.matters(info.name)
         if wanted and (names is None or info.name in names) and getattr(first.dials, info.name) is not None:
             known = [n for n in (each.subject.noise(info.name, each.marks) for each in held) if n is not None]
             out[info.name] = _strip(held, info, replace(by, noise=max(known, default=None)), scale)

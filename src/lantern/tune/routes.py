@@ -21,10 +21,10 @@ from lantern.jobs import defer_study
 from lantern.links.tables import armed_links, timetables_of
 from lantern.people.tables import User, scale_of
 from lantern.revisions import revisions_of
-from lantern.takes.tables import TakeRow, evidence_of_device, marks_of
+from lantern.takes.tables import evidence_of_device, marks_of
 from lantern.tune import bench, evidence
 from lantern.tune.drafts import Draft, StudyAsked
-from lantern.tune.judging import subject
+from lantern.tune.judging import subject as held_on
 from lantern.tune.shown import (
     dials_shown,
     drafted,
@@ -36,7 +36,8 @@ from lantern.tune.shown import (
     told_beside,
 )
 from lantern.tune.studies import begin_study
-from lantern.tune.tables import DetectorRow, StudyRow, latest_studies
+from lantern.tune.tables import StudyRow, latest_studies
+from lantern.tune.tuned import TunedDetector
 from lantern.tune.turns import TURNS
 from lantern.web.access import may
 from lantern.web.answers import attachment, json_answer
@@ -76,7 +77,7 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
             "wishes": [wish.name for wish in kind.yardstick.wishes],
             "timetables": [row.name for row in timetables_of(session, row.site_id)],
             **bench_of(row.kind).page(session, row, kind, dials),
-            "studies": {what: study.as_dict() for what, study in latest_studies(session, row.id).items()},
+            "studies": {what: study.as_dict() for what, study in latest_studies(session, row.WHAT, row.id).items()},
         }
         return render(
             request,
@@ -105,7 +106,7 @@ def judge_draft(request: Request, detector_id: Id, draft: Draft) -> Response:
             row=row,
             detector=detector,
             take=take,
-            tuned=_tuned_on(session, row, take, together=draft.together),
+            tuned=TunedDetector(row).tuned_on(session, take, together=draft.together),
             draft=draft,
             scale=scale_of(session, user_id(request)),
         )
@@ -153,7 +154,7 @@ def reading_csv(detector_id: Id, take: Id) -> Response:
         row = get_detector(session, detector_id)
         chosen = take_for(session, row, take)
         assert chosen is not None
-        text = write_series(subject(session, row.model, chosen).traces())
+        text = write_series(held_on(session, row.model, chosen).traces())
         name = f"reading-{detector_id}-take-{take}.csv"
         return Response(text, 200, attachment(name), "text/csv; charset=utf-8")
 
@@ -165,7 +166,8 @@ def reading_csv(detector_id: Id, take: Id) -> Response:
 def ask_study(detector_id: Id, asked: StudyAsked) -> Response:
     with transaction() as session:
         row, take, detector = drafted(session, detector_id, asked)
-        takes = _tuned_on(session, row, take, together=asked.together)
+        subject = TunedDetector(row)
+        takes = subject.tuned_on(session, take, together=asked.together)
         body = {
             "detector": detector.model_dump(mode="json"),
             "takes": [each.id for each in takes],
@@ -175,7 +177,7 @@ def ask_study(detector_id: Id, asked: StudyAsked) -> Response:
             "dial_x_range": asked.dial_x_range,
             "dial_y_range": asked.dial_y_range,
         }
-        study = begin_study(session, row, asked.what, body)
+        study = begin_study(session, subject, asked.what, body)
         answer = study.as_dict()
     defer_study(answer["id"])
     return json_answer(answer)
@@ -200,12 +202,3 @@ def _study(session: Session, study_id: int) -> StudyRow:
     if row is None:
         raise HTTPException(404, f"There is no study {study_id}.")
     return row
-
-
-def _tuned_on(session: Session, row: DetectorRow, take: TakeRow, *, together: bool) -> list[TakeRow]:
-    """The take that is looked at, or all that are not set aside."""
-    if not together:
-        return [take]
-    signals = kind_of(row.kind).signals
-    tuned = [t for t in evidence_of_device(session, row.device_id) if not t.set_aside and t.signal in signals]
-    return tuned or [take]

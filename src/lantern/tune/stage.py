@@ -12,7 +12,7 @@ from lantern.tune.comparing import router as comparing
 from lantern.tune.detector_routes import router as detectors
 from lantern.tune.revision_routes import router as revisions
 from lantern.tune.routes import router as benches
-from lantern.tune.tables import OF_STUDY, DetectorRow, StudyRow, count_restless
+from lantern.tune.tables import DetectorRow, StudyRow, count_restless
 from lantern.web.frame import RailLine, Stage
 
 DAY_OVER = "a day is recorded: tune"
@@ -53,6 +53,6 @@ STAGE = Stage(
     rail=_rail,
     owners={
         "detector_id": (DetectorRow.id, select(DetectorRow.site_id)),
-        "study_id": (StudyRow.id, OF_STUDY),
+        "study_id": (StudyRow.id, select(StudyRow.site_id)),
     },
 )

@@ -6,18 +6,15 @@ Each follows a row that the page looks at, so it shows progress, can be cancelle
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Tell, Work
-from lantern.benches.register import bench_of
 from lantern.core.dials import describe_dial
 from lantern.core.faults import Fault, Refused
-from lantern.core.kinds import detector_of, kind_of
 from lantern.core.tuning.measures import Card
 from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_between
 from lantern.core.tuning.wishes import Wishes
@@ -25,22 +22,30 @@ from lantern.db.base import now, transaction
 from lantern.db.work import Record, carry_out
 from lantern.revisions import RevisionRow, revisions_of
 from lantern.takes.tables import TakeRow, takes_by_id
-from lantern.tune.actions import card_on
-from lantern.tune.evidence import hold, shown
+from lantern.tune.evidence import shown
 from lantern.tune.tables import DetectorRow, JudgementRow, StudyRow
+from lantern.tune.tuned import Tell, Tuned, TunedDetector, tuned_of
 
 TELL_EVERY_S = 0.25
 FEW_STEPS = 8  # of a dial; a range of fewer is divided finer than the dial is
 
 
-def begin_study(session: Session, row: DetectorRow, what: str, asked: dict[str, Any]) -> StudyRow:
-    """Check what can be checked at once, and note what is asked; the worker does the rest."""
-    work_of(row.kind, what)
-    Wishes.of(kind_of(row.kind).yardstick, asked.get("wishes", {}))
+def begin_study(session: Session, subject: Tuned, what: str, asked: dict[str, Any]) -> StudyRow:
+    """Check what can be checked at once, and note what is asked; the worker does the rest. Raises `Refused`."""
+    work_of(subject, what)
+    Wishes.of(subject.yardstick, asked.get("wishes", {}))
     if what == "map":
-        held = hold(session, detector_of(asked["detector"]), takes_by_id(session, asked["takes"]))
-        _pair_asked(held, asked)
-    study = StudyRow(detector_id=row.id, what=what, asked=asked, state="waiting", faults=[], result={})
+        _pair_asked(subject.held(session, asked["detector"], takes_by_id(session, asked["takes"])), asked)
+    study = StudyRow(
+        site_id=subject.site_id,
+        sort=subject.sort,
+        subject_id=subject.id,
+        what=what,
+        asked=asked,
+        state="waiting",
+        faults=[],
+        result={},
+    )
     session.add(study)
     session.flush()
     return study
@@ -51,8 +56,8 @@ def run_study(study_id: int) -> None:
 
     def work(row: StudyRow) -> Record[StudyRow]:
         with transaction() as session:
-            detector = session.get_one(DetectorRow, row.detector_id)
-            result = work_of(detector.kind, row.what)(session, detector, row.asked, _teller(study_id))
+            subject = tuned_of(session, row.sort, row.subject_id)
+            result = work_of(subject, row.what)(session, subject, row.asked, _teller(study_id))
 
         def record(held: StudyRow) -> None:
             held.result = result
@@ -85,7 +90,7 @@ def _pair_asked(held: Sequence[Any], asked: Mapping[str, Any]) -> tuple[list[flo
     first = held[0].subject
     axes = []
     for key in ("dial_x", "dial_y"):
-        info = describe_dial(first.kind.dials, asked[key])
+        info = describe_dial(first.model, asked[key])
         value = getattr(first.dials, info.name)
         if not info.numeric or value is None:
             raise Refused([Fault(f"dials.{info.name}", "has no number to vary", "a numeric dial that has a value")])
@@ -99,8 +104,8 @@ def _pair_asked(held: Sequence[Any], asked: Mapping[str, Any]) -> tuple[list[flo
     return axes[0], axes[1]
 
 
-def _map(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
-    held = hold(session, detector_of(asked["detector"]), takes_by_id(session, asked["takes"]))
+def _map(session: Session, subject: Tuned, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
+    held = subject.held(session, asked["detector"], takes_by_id(session, asked["takes"]))
     x, y = _pair_asked(held, asked)
     pairs = [(h.subject, h.marks) for h in held]
     return map_pair(pairs, asked["dial_x"], asked["dial_y"], x, y, progress=tell).as_dict()
@@ -114,27 +119,27 @@ def judge_again(take_id: int) -> list[int]:
     with transaction() as session:
         take = session.get_one(TakeRow, take_id)
         rows = session.scalars(select(DetectorRow).where(DetectorRow.device_id == take.device_id))
-        fit = [row for row in rows if take.signal in kind_of(row.kind).signals]
-        return [begin_study(session, row, "rejudge", {"take": take_id}).id for row in fit]
+        fit = [subject for subject in map(TunedDetector, rows) if subject.reads(take)]
+        return [begin_study(session, subject, "rejudge", {"take": take_id}).id for subject in fit]
 
 
-def _rejudge(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
+def _rejudge(session: Session, subject: Tuned, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
     """Every saved revision on the take, newest first; what the one in use does there, against where it was tuned."""
     take = session.get(TakeRow, asked["take"])
     if take is None:
         raise Refused([Fault("take", f"{asked['take']} is gone", "a take that is there")])
-    revisions = revisions_of(session, row.WHAT, [row.id])  # a detector is retired, not deleted
-    yardstick = kind_of(row.kind).yardstick
+    revisions = revisions_of(session, subject.sort, [subject.id])  # what is tuned is retired, not deleted
+    yardstick = subject.yardstick
     lines = []
     for done, revision in enumerate(revisions):
         tell(done, len(revisions))
-        card = card_on(session, detector_of(revision.document), take)
+        card = subject.card(session, revision.document, take)
         _keep(session, revision, take, card)
         before = [yardstick.card_of(score["card"]) for score in revision.scores]
         told = {"text": yardstick.since(card, before), "worse": yardstick.worse(card, before)}
         lines.append({"number": revision.number} | told)
     tell(len(revisions), len(revisions))
-    return {"take": take.id, "name": take.name, "in_use": row.revision, "lines": lines}
+    return {"take": take.id, "name": take.name, "in_use": subject.revision, "lines": lines}
 
 
 def _keep(session: Session, revision: RevisionRow, take: TakeRow, card: Card) -> None:
@@ -143,12 +148,15 @@ def _keep(session: Session, revision: RevisionRow, take: TakeRow, card: Card) ->
     session.execute(made.on_conflict_do_update(index_elements=["revision_id", "take_id"], set_=values))
 
 
+Work = Callable[[Session, Tuned, Mapping[str, Any], Tell], dict[str, Any]]
 COMMON: dict[str, Work] = {"map": _map, "rejudge": _rejudge}
 
 
-def work_of(kind_name: str, what: str) -> Work:
-    """Return what does such a study for a kind: that of every kind, or its bench's own. Raises `Refused` with those there are."""
-    offered = COMMON | dict(bench_of(kind_name).studies)
-    if what not in offered:
-        raise Refused([Fault("what", repr(what), f"one of {', '.join(offered)}")])
-    return offered[what]
+def work_of(subject: Tuned, what: str) -> Work:
+    """Return what does such a study of a subject: that of every one, or its own. Raises `Refused` with those there are."""
+    own = subject.work
+    if what in own:
+        return lambda session, held, asked, tell: own[what](session, asked, tell)
+    if what not in COMMON:
+        raise Refused([Fault("what", repr(what), f"one of {', '.join((*COMMON, *own))}")])
+    return COMMON[what]

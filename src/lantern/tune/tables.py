@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, ForeignKey, Select, UniqueConstraint, delete, exists, func, select
+from sqlalchemy import ColumnElement, ForeignKey, Index, Select, UniqueConstraint, delete, exists, func, select
 from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, relationship
 
 from lantern.core.events import Detector
@@ -50,12 +50,15 @@ class JudgementRow(Base):
 
 
 class StudyRow(WorkRow, Base):
-    """Long work on a detector's evidence, done by a worker: a map of two dials, advice, or judging revisions again."""
+    """Long work on the evidence of what is tuned, done by a worker: a map of two dials, advice, or judging revisions again."""
 
     __tablename__ = "study"
+    __table_args__ = (Index("ix_study_subject", "sort", "subject_id"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    detector_id: Mapped[int] = mapped_column(ForeignKey("detector.id"), index=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"), index=True)
+    sort: Mapped[str]  # of what is tuned: `tuned.TUNED`
+    subject_id: Mapped[int]
     what: Mapped[str]  # map, advice, rejudge
     asked: Mapped[dict[str, Any]]
     result: Mapped[dict[str, Any]]
@@ -66,9 +69,9 @@ class StudyRow(WorkRow, Base):
         return {key: getattr(self, key) for key in keys} | {"created": self.created.timestamp()}
 
 
-def latest_studies(session: Session, detector_id: int) -> dict[str, StudyRow]:
-    """The newest study of each sort, so that a reload of the page shows where it stands."""
-    query = select(StudyRow).where(StudyRow.detector_id == detector_id).order_by(StudyRow.id)
+def latest_studies(session: Session, sort: str, subject_id: int) -> dict[str, StudyRow]:
+    """The newest study of each kind of work on a subject, so that a reload of the page shows where it stands."""
+    query = select(StudyRow).where(StudyRow.sort == sort, StudyRow.subject_id == subject_id).order_by(StudyRow.id)
     return {row.what: row for row in session.scalars(query)}
 
 
@@ -173,6 +176,3 @@ def forget_judgements(session: Session, take_id: int) -> None:
 def is_judged_on(take_id: Any) -> ColumnElement[bool]:
     """Has a revision been judged on a take? `take_id`: a column."""
     return exists().where(JudgementRow.take_id == take_id)
-
-
-OF_STUDY = select(DetectorRow.site_id).join(StudyRow, StudyRow.detector_id == DetectorRow.id)  # the site of a study

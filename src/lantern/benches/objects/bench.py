@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Asked, Bench, Tell
+from lantern.benches.bench import Asked, Bench
 from lantern.benches.objects import scenes
 from lantern.benches.objects.routes import router
 from lantern.benches.objects.walk_routes import router as walk_router
@@ -16,6 +16,7 @@ from lantern.core.objects.counting.search import search
 from lantern.core.objects.kind import TrackKind
 from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import DetectorRow
+from lantern.tune.tuned import Tell
 
 
 def _page(session: Session, row: DetectorRow, kind: TrackKind, dials: Any) -> dict[str, Any]:

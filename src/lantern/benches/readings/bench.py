@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Asked, Bench, Tell
+from lantern.benches.bench import Asked, Bench
 from lantern.benches.readings import physics
 from lantern.benches.readings.routes import router
 from lantern.core.kinds import detector_of
@@ -19,6 +19,7 @@ from lantern.core.tuning.wishes import Wishes
 from lantern.takes.tables import takes_by_id
 from lantern.tune.evidence import hold
 from lantern.tune.tables import DetectorRow
+from lantern.tune.tuned import Tell
 
 
 def _page(session: Session, row: DetectorRow, kind: SeriesKind, dials: Any) -> dict[str, Any]:

@@ -36,7 +36,7 @@ WAYS_TO_RISE: tuple[RiseBy, ...] = ("window", "points", "slope")
 def readings_of(held: Held) -> Subject:
     """The thermal pages ask this of kinds that watch readings only."""
     if not isinstance(held.subject, Subject):
-        raise Refused([Fault("kind", f"{held.subject.kind.name} watches no reading", "a kind that does")])
+        raise Refused([Fault("kind", "this detector watches no reading", "a kind that does")])
     return held.subject
 
 

@@ -18,7 +18,7 @@ from lantern.core.dials import describe_dial
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
-from lantern.core.sweepable import Sweepable
+from lantern.core.tunable import Tunable
 from lantern.core.tuning.measures import Yardstick
 from lantern.core.tuning.rows import Row
 
@@ -91,15 +91,15 @@ def robust_cell(worth: Any) -> tuple[int, int, float]:
     return at[0], at[1], float(worst[at])
 
 
-def check_pair(subject: Sweepable, dial_x: str, dial_y: str, x: Sequence[float], y: Sequence[float]) -> None:
+def check_pair(subject: Tunable, dial_x: str, dial_y: str, x: Sequence[float], y: Sequence[float]) -> None:
     """Refuse a map of one dial by itself, of dials that play no part, or of too many values."""
     faults = FaultList()
     if dial_x == dial_y:
         faults.add("dial_y", f"{dial_y} is the other dial already", "two dials")
     for name, values in ((dial_x, x), (dial_y, y)):
-        if not describe_dial(subject.kind.dials, name).numeric:
+        if not describe_dial(subject.model, name).numeric:
             faults.add(f"dials.{name}", "has no range", "a numeric dial")
-        elif not subject.kind.matters(name, subject.dials):
+        elif not subject.matters(name):
             faults.add(f"dials.{name}", "plays no part under the other dials", "a dial that does")
         if not 2 <= len(values) <= MOST_VALUES:
             faults.add(f"dials.{name}", f"{len(values)} values", f"2 to {MOST_VALUES} values")
@@ -107,7 +107,7 @@ def check_pair(subject: Sweepable, dial_x: str, dial_y: str, x: Sequence[float],
 
 
 def map_pair(
-    held: Sequence[tuple[Sweepable, Sequence[Mark]]],
+    held: Sequence[tuple[Tunable, Sequence[Mark]]],
     dial_x: str,
     dial_y: str,
     x: Sequence[float],
@@ -140,7 +140,7 @@ def map_pair(
     return PairMap(yardstick, dial_x, dial_y, tuple(x), tuple(y), values)
 
 
-def _along(subject: Sweepable, dial: str, values: Sequence[float], own: Sequence[Mark]) -> list[Any]:
+def _along(subject: Tunable, dial: str, values: Sequence[float], own: Sequence[Mark]) -> list[Any]:
     """The result at each value of a dial, from one exact sweep where there is one."""
     if dial not in subject.exact_dials() or len(values) < 4:
         return [subject.with_dials(**{dial: value}).result(own) for value in values]
@@ -150,7 +150,7 @@ def _along(subject: Sweepable, dial: str, values: Sequence[float], own: Sequence
     return [_at(subject, dial, value, rows[bisect_left(stops, value)], own) for value in values]
 
 
-def _at(subject: Sweepable, dial: str, value: float, row: Row, own: Sequence[Mark]) -> Any:
+def _at(subject: Tunable, dial: str, value: float, row: Row, own: Sequence[Mark]) -> Any:
     if min(value - row.start, row.stop - value) < 1e-7:
         return subject.with_dials(**{dial: value}).result(own)
     return row.result

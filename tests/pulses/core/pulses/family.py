@@ -231,6 +231,7 @@ class FollowWatch(PulseWatch):
 FOLLOW = replace(
     KIND,
     name="pulse-follow",
+    raises=False,
     says="nothing: it follows a meter",
     groups=(("Reach", ("pulses",)),),
     matters=lambda dial, dials: dial == "pulses",
