@@ -31,7 +31,7 @@ from bench.figures import Figure
 from lantern.core.events import Detector
 from lantern.core.faults import LanternError, Refused
 from lantern.core.kinds import detector_of, judge
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 from lantern.core.signals import Frames
 from lantern.core.tracks import Tracks
 from lantern.formats import limits

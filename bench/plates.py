@@ -13,8 +13,8 @@ import numpy as np
 from bench.figures import Figure, seconds
 from lantern.core.kinds import detector_of, judge
 from lantern.core.plates.keys import ALPHABET, CONFUSABLE, codes_of
+from lantern.core.plates.reads import Reads
 from lantern.core.plates.subject import PlateSubject
-from lantern.core.reads import Reads
 from lantern.core.scoring.marks import Mark
 
 PASSAGES, READS, ENTRIES, EVERY_S = 10_000, 8, 5_000, 6.0

@@ -9,7 +9,7 @@ import sys
 import tempfile
 import time
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -39,8 +39,10 @@ class BrowserTestsTogether(LoadScopeScheduling):
     """
 
     def _split_scope(self, nodeid: str) -> str:
-        shared = nodeid.startswith("tests/browser/") and "test_own_site" not in nodeid
-        return "browser" if shared else nodeid
+        file = nodeid.split("::", maxsplit=1)[0]
+        if not file.startswith("tests/browser/"):
+            return nodeid
+        return file if file.endswith(("test_own_site.py", "test_made_up.py")) else "browser"
 
     def remove_node(self, node: WorkerController) -> str | None:
         """When a worker has died: the test it died at, which is not tried again; what it had before it goes to others.
@@ -161,24 +163,25 @@ def small(cluster: Cluster, seeded: tuple[str, Small], tmp_path: Path) -> Iterat
 def program() -> Iterator[str]:
     """The whole program with the demo site (half of each take), as a user starts it; gives its address."""
     with open_folder() as folder:
-        yield from _running(folder / "state", "--demo")
+        yield from running(folder / "state", "--demo")
 
 
 @pytest.fixture
 def empty_program() -> Iterator[str]:
     """The whole program with nothing in it, as on a fresh machine; gives its address."""
     with open_folder() as folder:
-        yield from _running(folder / "state", LANTERN_INGEST_PORT=str(free_port()))
+        yield from running(folder / "state", LANTERN_INGEST_PORT=str(free_port()))
 
 
-def _running(state: Path, *options: str, **given: str) -> Iterator[str]:
+def running(state: Path, *options: str, command: Sequence[str] = (str(LANTERN),), **given: str) -> Iterator[str]:
+    """The program as long as its address is in use; `given`: settings."""
     port = free_port()
     environment = {k: v for k, v in os.environ.items() if not k.startswith(("LANTERN_", "PYTHONDONTWRITE"))}
     environment |= {"LANTERN_STATE_DIR": str(state), "LANTERN_DEMO_SHARE": "0.54"} | given
     # the kernel ends it with this process, however this process ends; and it ends all it started
-    command = ["setpriv", "--pdeathsig", "TERM", str(LANTERN), "serve", *options, "--port", str(port)]
+    whole = ["setpriv", "--pdeathsig", "TERM", *command, "serve", *options, "--port", str(port)]
     with (state.parent / "out.txt").open("w") as out:
-        process = subprocess.Popen(command, env=environment, stdout=out, stderr=out)
+        process = subprocess.Popen(whole, env=environment, stdout=out, stderr=out)
     address = f"http://127.0.0.1:{port}"
     try:
         deadline = time.monotonic() + START_S

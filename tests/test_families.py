@@ -7,9 +7,11 @@ from __future__ import annotations
 
 import importlib
 import os
+import subprocess
+import sys
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -146,15 +148,12 @@ def test_what_its_events_name_can_be_listened_to(one: Example) -> None:
     assert {event.region for event in events} <= set(sources)
 
 
-def test_a_family_is_added_by_two_folders(database: str, tmp_path: Any) -> None:
-    """A made-up counter of pulses: in the core, on the command line, and on pages, with no edit of common code."""
-    import subprocess
-    import sys
-    from pathlib import Path
-
-    script = Path(__file__).parent / "pulses" / "prove.py"
-    done = subprocess.run(
-        [sys.executable, str(script), str(tmp_path)], capture_output=True, text=True, check=False, env=os.environ
-    )
+def test_families_are_added_by_their_folders_alone(tmp_path: Path) -> None:
+    """Three made-up ones: in the core and on the command line, with no edit of common code; `browser/test_made_up.py` has
+    their pages.
+    """
+    script = Path(__file__).parent / "made_up" / "prove.py"
+    command = [sys.executable, str(script), str(tmp_path)]
+    done = subprocess.run(command, capture_output=True, text=True, check=False, env=os.environ)
     assert done.returncode == 0, done.stdout[-3000:] + done.stderr[-3000:]
-    assert done.stdout.splitlines()[-1] == "a bench, a walk page and an event of 'meter' at 3.5 s"
+    assert done.stdout.splitlines()[-1] == "an echo at 6 s, and a curve"

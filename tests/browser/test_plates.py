@@ -62,7 +62,7 @@ def test_the_truth_is_typed_with_the_keys_alone(bench: Page) -> None:
         bench.locator("[data-passage]").nth(row).click()
         expect(typed).to_have_value(("KD52XRT", "KO52XRT")[row])
         typed.fill("")
-        with bench.expect_response("**/truth"):
+        with bench.expect_response("**/truths"):
             typed.press("Enter")
     bench.get_by_role("tab", name="Truth").click()
     expect(bench.get_by_test_id("known")).to_contain_text("Nobody has said yet")

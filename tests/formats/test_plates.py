@@ -9,7 +9,7 @@ import pytest
 
 from core.plates.scenes import scene
 from lantern.core.faults import Refused
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 from lantern.signals.plates.table import COLUMNS, read_plates, write_plates
 
 HEADER = ",".join(COLUMNS)

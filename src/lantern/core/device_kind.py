@@ -1,9 +1,40 @@
-"""What a kind of device is: what it gives, and how it is reached."""
+"""A kind of device: what it gives, how it is reached, and what somebody may say of one."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Literal
+
+
+@dataclass(frozen=True, slots=True)
+class Figure:
+    """A number that somebody knows of a device, by its key in `ability`."""
+
+    key: str
+    label: str
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class Figures:
+    """Numbers that are asked for together, what they are for, and what a reader should know."""
+
+    title: str
+    figures: tuple[Figure, ...]
+    what_for: str = ""
+    hint: str = ""
+
+
+PICTURE = Figures(
+    "Picture",
+    (Figure("width", "Width", "px"), Figure("height", "Height", "px"), Figure("fps", "Frames a second", "Hz")),
+    hint="Regions are drawn in these pixels. A device that has no picture: leave all empty.",
+)
+LENS = Figures(
+    "Lens",
+    (Figure("pitch_um", "Pixel pitch", "µm"), Figure("focal_mm", "Focal length", "mm")),
+    what_for="for the smallest target that is measured, or for speeds; may stay empty",
+)
 
 
 @dataclass(frozen=True)
@@ -16,8 +47,14 @@ class DeviceKind:
     title: str
     signals: tuple[str, ...]  # kinds of take that it gives
     reached: Literal["sends", "asked", "written", "apart"]
-    pictured: bool  # it has a picture of so many pixels
+    pictured: bool = False  # it has a picture of so many pixels
+    figures: tuple[Figures, ...] = ()  # that are asked for, besides those of its picture
 
     @property
     def gives(self) -> str:
         return " or ".join(self.signals) or "nothing to look at"
+
+    @property
+    def asks(self) -> tuple[Figures, ...]:
+        """All figures that somebody may say of one."""
+        return (PICTURE, *self.figures) if self.pictured else self.figures

@@ -31,6 +31,8 @@ DEVICE_KINDS: dict[str, DeviceKind] = {
     kind.name: kind for kinds in (*(family.devices for family in FAMILIES.values()), APART) for kind in kinds
 }
 
+FIGURES = tuple(dict.fromkeys(group for kind in DEVICE_KINDS.values() for group in kind.asks))  # asked of any
+
 
 def _known(name: str) -> str:
     if name not in DEVICE_KINDS:

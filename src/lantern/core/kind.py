@@ -40,6 +40,11 @@ class Kind:
     lists: NamedLists = NO_LISTS  # lists of the site that its detectors name
 
     @property
+    def takes_truths(self) -> bool:
+        """Is its result worked out from what somebody says that things on a take truly were?"""
+        return "identity" in self.truth or "position" in self.truth
+
+    @property
     def shapes(self) -> tuple[Shape, ...]:
         """What may be drawn for it to watch."""
         raise NotImplementedError

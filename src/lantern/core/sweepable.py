@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from collections.abc import Mapping, Sequence
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 from lantern.core.dials import Dials
 from lantern.core.events import Detector
@@ -12,6 +12,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.kind import Kind, Truth
 from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.signals import Series
+from lantern.core.truths import Said
 from lantern.core.tunable import Tunable
 from lantern.core.tuning.measures import Card, Figures, Yardstick
 
@@ -61,6 +62,10 @@ class Sweepable(Tunable):
         too); None: there is none.
         """
         return None
+
+    def knowing(self, said: Sequence[Said]) -> Self:
+        """Return the same with what somebody says that things on the take truly were; asked of a kind that `takes_truths`."""
+        return self
 
     def against(self, truth: Truth, said: Sequence[Any]) -> dict[str, Any]:
         """Return the result held against what somebody said of the take besides marks, in figures. Raises `Refused` where the

@@ -43,6 +43,8 @@ class TakeInfo(BaseModel):
     still: str | None = Field(default=None, description="PNG or JPEG of the scene")
     marks: str | None = Field(default=None, description="CSV of marks, as `lantern score` takes them")
 
+    truths: str | None = Field(default=None, description="CSV of what things on it truly were: object,at_s,text")
+
     @model_validator(mode="after")
     def _whole(self) -> Self:
         if self.start.tzinfo is None:

@@ -16,12 +16,15 @@ from lantern.core.counted import HandCount
 from lantern.core.faults import MOST_FAULTS, FaultList
 from lantern.core.scoring.marks import Label, Mark
 from lantern.core.signals import Floats, Series
+from lantern.core.truths import Said
 from lantern.formats.limits import COLDEST_C, DEFAULT, HOTTEST_C, LONGEST_S, MOST_ID, MOST_READING, Limits
 from lantern.formats.text import Source, bounded, exact, name, number, numbers_at_once, shown
 
 COUNT_COLUMNS = ("start_s", "end_s", "in", "out")
 MARK_COLUMNS = ("start_s", "end_s", "label", "detector", "note")
-MOST_ROWS = 200_000  # of marks, or of counts by hand
+TRUTH_COLUMNS = ("object", "at_s", "text")
+MOST_ROWS = 200_000  # of marks, truths, or of counts by hand
+MOST_TRUTH = 120  # characters
 LONGEST_NOTE = 2000
 FORMULA = ("=", "+", "-", "@")
 GUARD = "'"
@@ -72,6 +75,33 @@ def write_marks(marks: Sequence[Mark]) -> str:
     writer.writerow(MARK_COLUMNS)
     for m in marks:
         writer.writerow((f"{m.start_s:.10g}", f"{m.end_s:.10g}", m.label, guarded(m.detector), guarded(m.note)))
+    return out.getvalue()
+
+
+def read_truths(content: bytes | Path, *, where: str) -> list[Said]:
+    """What things truly were, in the order of the file."""
+    faults, source = FaultList(), Source(content, where)
+    out: list[Said] = []
+    for line, row in _after_header(source, TRUTH_COLUMNS, faults):
+        place = f"{where}, line {line}"
+        if len(row) != len(TRUTH_COLUMNS):
+            faults.add(place, f"{len(row)} columns", f"{len(TRUTH_COLUMNS)}: {','.join(TRUTH_COLUMNS)}")
+            continue
+        named, text = unguarded(row[0]), unguarded(row[2])
+        name(named, faults, where=f"{place}, object")
+        if len(text) > MOST_TRUTH or "\x00" in text:
+            faults.add(f"{place}, text", shown(text), f"at most {MOST_TRUTH} characters, none of them NUL")
+        out.append(Said(named, _seconds(row[1], faults, f"{place}, at_s"), text))
+    faults.refuse_if_any()
+    return out
+
+
+def write_truths(truths: Sequence[Said]) -> str:
+    """The file that `read_truths` reads."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(TRUTH_COLUMNS)
+    writer.writerows((guarded(each.object), f"{each.at_s:.10g}", guarded(each.text)) for each in truths)
     return out.getvalue()
 
 

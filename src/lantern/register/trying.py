@@ -18,7 +18,7 @@ from lantern.live.calls import ask_engine
 from lantern.settings import settings
 from lantern.signals.register import feed_of
 
-HEAR_S = 10.0  # a camera that sends objects has sent a frame by then
+HEAR_S = 10.0  # a device that is asked has sent something by then
 LOOK_S = 0.25
 
 

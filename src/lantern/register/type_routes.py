@@ -25,6 +25,27 @@ MADE, CHANGED, DELETED = "Made.", "Changed.", "Deleted."
 Reason = Annotated[str, Query(max_length=400)]
 
 
+def example() -> dict[str, Any]:
+    """Return what a new type begins with: one of the first kind of device that has a picture."""
+    kind = next(kind for kind in DEVICE_KINDS.values() if kind.pictured and kind.signals)
+    return {
+        "format": "lantern-type/1",
+        "name": "",
+        "kind": kind.name,
+        "says": "",
+        "power": {"poe_class": 3},
+        "channels": [{"name": "view", "width": 1280, "height": 720, "fps": 10}],
+        "abilities": [
+            {
+                "name": "people and vehicles",
+                "signal": kind.signals[0],
+                "load": {"fixed_percent": 10, "percent_per_mps": 3},
+                "limits": {"regions": 8, "lines": 4},
+            }
+        ],
+    }
+
+
 @router.get("/types", **may("viewer"))
 def page(request: Request) -> HTMLResponse:
     with transaction() as session:
@@ -36,7 +57,8 @@ def page(request: Request) -> HTMLResponse:
             {"type": each, "row": own.get(name), "count": counts.get(name, 0), "title": DEVICE_KINDS[each.kind].title}
             for name, each in sorted(register_of(session, site_id).items())
         ]
-        data = {row.id: {"revision": row.revision, "body": row.body} for row in own.values()}
+        held = {row.id: {"revision": row.revision, "body": row.body} for row in own.values()}
+        data = {"own": held, "example": example()}
         return render(request, session, "types.html", stage="survey", types=types, data=data)
 
 

@@ -12,6 +12,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.signals import Floats, Keep
 from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
+from lantern.formats.tables import MOST_TRUTH
 from lantern.signals.feed import Feed
 from lantern.signals.looks import Look, Unread
 from lantern.signals.space import Space
@@ -72,6 +73,15 @@ class Signal(ABC):
         """Width and height of the device's picture that it is in, px; None: it is in none, or nobody knows."""
         width, height = facts.get("width"), facts.get("height")
         return (int(width), int(height)) if width and height else None
+
+    def true_text(self, text: str) -> str:
+        """Return what somebody says that a thing truly was, as it is kept; an empty text takes it back. Raises `Refused` for
+        what none of it can be.
+        """
+        kept = text.strip()
+        if len(kept) > MOST_TRUTH or not kept.isprintable():
+            raise Refused([Fault("truth", repr(text)[:60], f"at most {MOST_TRUTH} printable characters; or empty")])
+        return kept
 
     # ---- as pages show it ----
 

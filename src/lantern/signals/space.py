@@ -7,7 +7,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Space:
-    """`unit` of both coordinates; `sized`: it ends at the edges of the device's picture."""
+    """`unit` of both coordinates; `sized`: it ends at the edges of the device's picture. A ground in metres is drawn with what is
+    ahead (or north) above.
+    """
 
     name: str
     unit: str

@@ -10,13 +10,14 @@ from typing import Any
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.scoring.marks import Mark
+from lantern.core.truths import Said
 from lantern.formats.archive import members_of, unpacked
 from lantern.formats.border import border
 from lantern.formats.documents import read_bytes, read_json, read_model
 from lantern.formats.folder import TakeFolder
 from lantern.formats.limits import DEFAULT, Limits
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.tables import read_marks
+from lantern.formats.tables import read_marks, read_truths
 from lantern.signals.register import SIGNALS, signal_of
 from lantern.signals.signal import Signal
 
@@ -39,6 +40,7 @@ class Take:
     value: Any
     still: Still | None = None
     marks: tuple[Mark, ...] = ()
+    truths: tuple[Said, ...] = ()
     left: tuple[str, ...] = ()
 
     @property
@@ -113,7 +115,8 @@ def _read(folder: TakeFolder, data: Path | None = None) -> Take:
     folder.used.add(data)
     with border(data.name):
         value = signal_of(info.kind).read(info, data, folder)
-        return Take(info, value, still=_still(info, folder), marks=_marks(info, folder), left=tuple(folder.left))
+        still, marks, truths = _still(info, folder), _marks(info, folder), _truths(info, folder)
+        return Take(info, value, still=still, marks=marks, truths=truths, left=tuple(folder.left))
 
 
 def _marks(info: TakeInfo, folder: TakeFolder) -> tuple[Mark, ...]:
@@ -121,6 +124,15 @@ def _marks(info: TakeInfo, folder: TakeFolder) -> tuple[Mark, ...]:
         return ()
     path = folder.beside(info.marks, key="marks")
     return tuple(read_marks(read_bytes(path, most=folder.limits.document_bytes), where=path.name))
+
+
+def _truths(info: TakeInfo, folder: TakeFolder) -> tuple[Said, ...]:
+    if info.truths is None:
+        return ()
+    path = folder.beside(info.truths, key="truths")
+    said = read_truths(read_bytes(path, most=folder.limits.document_bytes), where=path.name)
+    signal = signal_of(info.kind)
+    return tuple(replace(each, text=signal.true_text(each.text)) for each in said)
 
 
 def _still(info: TakeInfo, folder: TakeFolder) -> Still | None:

@@ -15,7 +15,7 @@ import numpy as np
 import structlog
 from PIL import Image, ImageDraw
 
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 from lantern.signals.plates.wire import SentRead, SentReads
 from lantern.standins.player import Player
 

@@ -16,7 +16,7 @@ import numpy as np
 
 from lantern.core.plates.keys import ALPHABET, CONFUSABLE, codes_of
 from lantern.core.plates.lists import Entry, PlateList
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 

@@ -10,17 +10,19 @@ from zoneinfo import ZoneInfo
 import orjson
 from sqlalchemy.orm import Session
 
-from lantern.formats.tables import write_marks
+from lantern.formats.tables import write_marks, write_truths
 from lantern.signals.register import signal_of
 from lantern.takes.store import value_of_take
-from lantern.takes.tables import TakeRow, marks_of
+from lantern.takes.tables import TakeRow, marks_of, truths_of_take
 
 STILLS = {"image/png": "still.png", "image/jpeg": "still.jpg"}
 PACKED = (".tif", ".zip", ".png", ".jpg")  # they gain little by being packed again
 
 
 def export_take(session: Session, take: TakeRow, path: Path) -> None:
-    """Write a zip with `take.json`, its data files, its still and `marks.csv`. Raises `Refused` for what no file can hold."""
+    """Write a zip with `take.json`, its data files, its still, `marks.csv`, and `truths.csv` where anything was said to be true.
+    Raises `Refused` for what no file can hold.
+    """
     signal = signal_of(take.signal)
     zone = ZoneInfo(take.device.place.site.zone)
     info = signal.info(
@@ -38,6 +40,10 @@ def export_take(session: Session, take: TakeRow, path: Path) -> None:
             (folder / STILLS[take.still_type]).write_bytes(take.still)
             info = info.model_copy(update={"still": STILLS[take.still_type]})
         info = info.model_copy(update={"marks": "marks.csv"})
+        truths = [row.said for row in truths_of_take(session, take.id)]
+        if truths:
+            info = info.model_copy(update={"truths": "truths.csv"})
+            (folder / "truths.csv").write_text(write_truths(truths))
         document = info.model_dump(mode="json", exclude_none=True)
         (folder / "take.json").write_bytes(orjson.dumps(document, option=orjson.OPT_INDENT_2))
         (folder / "marks.csv").write_text(write_marks([row.as_mark() for row in marks_of(session, take.id)]))

@@ -1,4 +1,4 @@
-"""Marks on takes, and counts by hand: made, changed, taken from files."""
+"""What somebody says of takes: marks, what things truly were, counts by hand; made, changed, taken from files."""
 
 from __future__ import annotations
 
@@ -10,7 +10,9 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.scoring.marks import Label, Mark
-from lantern.takes.tables import HandCountRow, MarkRow, TakeRow
+from lantern.core.truths import Said
+from lantern.signals.register import signal_of
+from lantern.takes.tables import HandCountRow, MarkRow, TakeRow, TruthRow, keep_truth
 from lantern.tune.tables import DetectorRow, detectors_named
 
 
@@ -66,6 +68,21 @@ def import_marks(session: Session, take: TakeRow, marks: list[Mark]) -> int:
     fresh = [m for m in marks if (m.start_s, m.end_s, m.label, m.detector) not in known]
     add_marks(session, take, fresh)
     return len(fresh)
+
+
+def import_truths(session: Session, take: TakeRow, truths: Sequence[Said], *, user_id: int | None = None) -> None:
+    """Keep what a file says that things on a take truly were. Raises `Refused` for what is said of a time beyond it."""
+    for said in truths:
+        keep_said(session, take, said, user_id=user_id)
+
+
+def keep_said(session: Session, take: TakeRow, said: Said, *, user_id: int | None) -> TruthRow:
+    """Keep what a thing on a take truly was, as its signal keeps it. Raises `Refused`."""
+    if said.at_s > take.length_s:
+        what = f"{said.object} at {said.at_s:g} s"
+        raise Refused([Fault("truth", what, f"a time within the take, which lasts {take.length_s:g} s")])
+    text = signal_of(take.signal).true_text(said.text)
+    return keep_truth(session, take.id, object_=said.object, at_s=said.at_s, text=text, user_id=user_id)
 
 
 def add_tally(session: Session, take: TakeRow, *, who: str, passages: Sequence[Sequence[Any]]) -> HandCountRow:

@@ -15,9 +15,11 @@ from starlette.background import BackgroundTask
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
+from lantern.core.kinds import kind_of
+from lantern.core.truths import Said
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
-from lantern.formats.tables import read_marks, write_marks
+from lantern.formats.tables import read_marks, write_marks, write_truths
 from lantern.register.tables import DeviceRow, listed_devices
 from lantern.signals.register import signal_of
 from lantern.sites.tables import site_of
@@ -26,16 +28,27 @@ from lantern.takes.export import export_take
 from lantern.takes.import_routes import import_shown
 from lantern.takes.listed import LEDGER, takes_query
 from lantern.takes.store import frame_of_take, value_of_take
-from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of, marks_of_takes
+from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of, marks_of_takes, truths_of_take
 from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow, detectors_of_site, first_detectors
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
+from lantern.web.door import user_id
 from lantern.web.ledger import EXPORT
 from lantern.web.pages import render
 
 router = APIRouter()
 DRAWN_DTYPES = {"uint16": "uint16", "float32": "float32", "float64": "float32"}  # a page draws no double
+
+
+class TruthIn(BaseModel):
+    """`object`: as the device named it; `at_s`: a time at which it was there."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    object: str = Field(min_length=1, max_length=200)
+    at_s: float = Field(ge=0, le=4e7)
+    text: str = Field(max_length=200)
 
 
 class MarkIn(BaseModel):
@@ -212,6 +225,26 @@ async def import_marks_file(request: Request, take_id: Id) -> Response:
         added = marking.import_marks(session, take, marks)
         _rejudge(session, take)
         return json_answer({"added": added, "in_file": len(marks)})
+
+
+@router.put("/takes/{take_id}/truths", **may("engineer", "said what a thing on a take truly was"))
+def say_truth(request: Request, take_id: Id, told: TruthIn) -> Response:
+    """What a thing on a take truly was; an empty text takes back what was said of it."""
+    with transaction() as session:
+        take = get_take(session, take_id)
+        said = Said(told.object, told.at_s, told.text)
+        kept = marking.keep_said(session, take, said, user_id=user_id(request)).text
+        rows = [row for row in detectors_of_site(session, take.device.site_id) if kind_of(row.kind).takes_truths]
+        rejudge(session, take.device_id, rows)
+        return json_answer({"text": kept})
+
+
+@router.get("/takes/{take_id}/truths.csv", **may("viewer"))
+def export_truths(take_id: Id) -> Response:
+    with transaction() as session:
+        get_take(session, take_id)
+        text = write_truths([row.said for row in truths_of_take(session, take_id)])
+        return Response(text, 200, attachment(f"take-{take_id}-truths.csv"), "text/csv; charset=utf-8")
 
 
 def _rejudge(session: Session, take: TakeRow) -> None:

@@ -17,6 +17,7 @@ from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, objec
 from lantern.core.faults import Fault, Refused
 from lantern.core.scoring.marks import Label, Mark
 from lantern.core.signals import Floats
+from lantern.core.truths import Said
 from lantern.core.units import short
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
@@ -162,6 +163,10 @@ class TruthRow(Base):
     text: Mapped[str]
     user_id: Mapped[int | None] = mapped_column(ForeignKey("user_account.id"))
     at: Mapped[datetime] = mapped_column(default=now)
+
+    @property
+    def said(self) -> Said:
+        return Said(self.object, self.at_s, self.text)
 
 
 class HandCountRow(Base):
@@ -331,8 +336,9 @@ def idle_takes(take_id: Any) -> ColumnElement[bool]:
 
 
 def truths_of_take(session: Session, take_id: int) -> list[TruthRow]:
-    """What was typed as true on a take."""
-    return list(session.scalars(select(TruthRow).where(TruthRow.take_id == take_id)))
+    """What was typed as true on a take, by object and time."""
+    query = select(TruthRow).where(TruthRow.take_id == take_id)
+    return list(session.scalars(query.order_by(TruthRow.object, TruthRow.at_s)))
 
 
 def keep_truth(

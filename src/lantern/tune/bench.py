@@ -102,18 +102,18 @@ def cards(session: Session, detector: Detector, takes: Sequence[TakeRow]) -> dic
     }
 
 
-def difference(first: dict[str, Any], second: dict[str, Any], within_s: float = 1.0) -> dict[str, list[float]]:
+def difference(first: dict[str, Any], second: dict[str, Any], near_s: float = 1.0) -> dict[str, list[float]]:
     """Raise times that only one of two judgements has. Two that hit the same mark are one event, however late either is."""
-    return {"gone": _alone(first, second, within_s), "new": _alone(second, first, within_s)}
+    return {"gone": _alone(first, second, near_s), "new": _alone(second, first, near_s)}
 
 
-def _alone(these: dict[str, Any], those: dict[str, Any], within_s: float) -> list[float]:
+def _alone(these: dict[str, Any], those: dict[str, Any], near_s: float) -> list[float]:
     hit = {event["mark"] for event in those["events"]} - {None}
     times = [event["raised_s"] for event in those["events"]]
     return [
         event["raised_s"]
         for event in these["events"]
-        if event["mark"] not in hit and not any(abs(event["raised_s"] - t) <= within_s for t in times)
+        if event["mark"] not in hit and not any(abs(event["raised_s"] - t) <= near_s for t in times)
     ]
 
 

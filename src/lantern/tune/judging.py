@@ -20,7 +20,7 @@ from lantern.core.sweepable import Sweepable
 from lantern.lists.tables import with_lists
 from lantern.signals.register import signal_of
 from lantern.takes.store import value_of_take
-from lantern.takes.tables import TakeRow, keep_column, kept_columns, marks_of
+from lantern.takes.tables import TakeRow, keep_column, kept_columns, marks_of, truths_of_take
 
 COLUMNS_KEPT = 400  # in memory, of at most some 10,000 samples: tens of megabytes
 COLUMNS_A_TAKE = 300  # in the store; a region that is dragged about leaves many that nobody asks for again
@@ -104,7 +104,9 @@ def subject(session: Session, detector: Detector, take: TakeRow) -> Sweepable:
         found = judge(detector, take.signal, held_value(session, take))
         with MEMORY.lock:
             MEMORY.judged[key] = found
-    return found
+    if not found.kind.takes_truths:
+        return found
+    return found.knowing([row.said for row in truths_of_take(session, take.id)])
 
 
 def marks(session: Session, take_id: int) -> list[Mark]:

@@ -11,7 +11,7 @@ import numpy as np
 
 from lantern.core.kinds import detector_of
 from lantern.core.linking.links import Effect, LinkRule, Output
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 from lantern.core.scoring.marks import Mark
 from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction

@@ -16,7 +16,7 @@ from benches.plates.gate import DOCUMENT, Gate, gate
 from lantern.application.app import make_app
 from lantern.core.faults import Refused
 from lantern.core.kinds import detector_of
-from lantern.core.reads import Read
+from lantern.core.plates.reads import Read
 from lantern.db.base import transaction
 from lantern.lists.tables import ListRow
 from lantern.live.app import make_ingest
@@ -81,8 +81,8 @@ def test_who_voted_what(client: AtSite, at: Gate) -> None:
 
 def test_what_a_plate_truly_was_is_typed_and_counted(client: AtSite, at: Gate) -> None:
     def say(text: str, vehicle: str = "v1", at_s: float = 10.0) -> int:
-        body = {"vehicle": vehicle, "at_s": at_s, "text": text}
-        return client.put(f"/takes/{at.take}/truth", json=body).status_code
+        body = {"object": vehicle, "at_s": at_s, "text": text}
+        return client.put(f"/takes/{at.take}/truths", json=body).status_code
 
     assert say("ab12 cde") == 200
     assert say("XY99ZZ2", "v2", 30.0) == 200

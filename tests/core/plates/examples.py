@@ -7,7 +7,7 @@ import numpy as np
 from core.plates.scenes import scene
 from examples import Example
 from lantern.core.kinds import detector_of
-from lantern.core.reads import Read, Reads
+from lantern.core.plates.reads import Read, Reads
 from lantern.core.scoring.marks import Mark
 from lantern.core.watch import Sample
 

@@ -10,7 +10,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from lantern.core.plates.keys import key_of
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 
 ALPHABET = "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789"
 GROUPS = ["0ODQ", "1ILT7", "8B", "5S", "2Z7", "6GC", "MNHW", "UV", "VY", "EF", "PR", "KX", "4A"]

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from lantern.core.plates.keys import ALPHABET
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 
 START = datetime.fromisoformat("2026-03-04T05:30:00+01:00")
 NAN = (np.nan,) * 4

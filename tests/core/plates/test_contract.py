@@ -12,8 +12,8 @@ from core.plates import plain
 from core.plates.scenes import scene
 from lantern.core.faults import Refused
 from lantern.core.kinds import detector_of, judge
+from lantern.core.plates.reads import Reads
 from lantern.core.plates.subject import PlateSubject
-from lantern.core.reads import Reads
 from lantern.core.scoring.marks import Mark
 
 

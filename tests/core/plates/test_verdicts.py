@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from lantern.core.kinds import detector_of, judge
+from lantern.core.plates.reads import Reads
 from lantern.core.plates.subject import PlateSubject
-from lantern.core.reads import Reads
 
 LISTS = [{"name": "crews", "entries": [{"text": "AB12CDE"}, {"text": "AB12CDF"}]}]
 

@@ -12,10 +12,10 @@ from core.plates.scenes import scene
 from core.plates.test_contract import dials_of
 from lantern.core.events import Detector
 from lantern.core.kinds import detector_of, judge, watch
+from lantern.core.plates.reads import Read
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.plates.verdicts import ORDER
 from lantern.core.plates.watch import PlateWatch
-from lantern.core.reads import Read
 from lantern.core.watch import Sample, Turn
 
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)

@@ -17,7 +17,7 @@ from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.findings import findings
 from lantern.core.plates.keys import key_of
 from lantern.core.plates.lists import PlateList
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 from lantern.lists.actions import save_list
 from lantern.lists.tables import ListRow, lists_of
 from lantern.live.tables import events_of_detectors, late_of_site

@@ -17,8 +17,7 @@ from lantern.core.plates.keys import ALPHABET, key_of
 from lantern.core.plates.passages import keyed
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.scoring.marks import Mark, judge
-from lantern.signals.plates.table import MOST_CHARACTERS
-from lantern.takes.tables import TakeRow, TruthRow, keep_truth, truths_of_take
+from lantern.takes.tables import TakeRow, truths_of_take
 from lantern.tune.judging import marks, subject
 
 VERDICTS = {
@@ -62,16 +61,6 @@ def truths_of(session: Session, take: TakeRow, held: PlateSubject) -> dict[int, 
             if passages.first_s[number] - 1e-6 <= row.at_s <= passages.last_s[number] + 1e-6:
                 out[number] = row.text  # empty: taken back, and nobody knows
     return {number: text for number, text in out.items() if text}
-
-
-def set_truth(
-    session: Session, take: TakeRow, *, vehicle: str, at_s: float, text: str, user_id: int | None
-) -> TruthRow:
-    """Keep what a passage truly was, as its key; an empty text takes it back. Raises `Refused` for what no plate can be."""
-    key = key_of(text)
-    if (text.strip() and not key) or len(key) > MOST_CHARACTERS:
-        raise Refused([Fault("truth", repr(text)[:60], f"letters and digits, at most {MOST_CHARACTERS}; or empty")])
-    return keep_truth(session, take.id, object_=vehicle, at_s=at_s, text=key, user_id=user_id)
 
 
 def reads_shown(asked: Asked) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from lantern.core.axis import Axis
-from lantern.core.device_kind import DeviceKind
+from lantern.core.device_kind import DeviceKind, Figure, Figures
 from lantern.core.family import Family
 from lantern.core.objects import dials as object_dials
 from lantern.core.objects import kinds as objects
@@ -76,13 +76,23 @@ PATH = TrackKind(
     ordered=True,
     pair=_by_band,
 )
+STEREO = Figures(
+    "Stereo",
+    (
+        Figure("mount_m", "Mounted at", "m"),
+        Figure("f_px", "Focal length", "px"),
+        Figure("baseline_mm", "Baseline", "mm"),
+        Figure("disparity_px", "Disparity error", "px"),
+    ),
+    what_for="for the error of heights; may stay empty",
+)
 TRACKS = ("tracks", "plan-tracks")
 FAMILY = Family(
     name="objects",
     kinds=(CROSSING, ZONE, COUNT, PATH),
     devices=(
         DeviceKind("camera", "camera that sends objects", TRACKS, "asked", pictured=True),
-        DeviceKind("counter", "counter that sends objects", TRACKS, "asked", pictured=True),
+        DeviceKind("counter", "counter that sends objects", TRACKS, "asked", pictured=True, figures=(STEREO,)),
     ),
     judge=judge,
     watch=object_watch,

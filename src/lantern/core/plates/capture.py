@@ -13,7 +13,7 @@ import numpy as np
 
 from lantern.core.plates.approach import NAMES, Approach
 from lantern.core.plates.passages import Passages
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 from lantern.core.watching import Bools, Indices
 
 CHARACTER_MM, PLATE_HEIGHT_MM, PLATE_WIDTH_MM = 79.0, 111.0, 520.0

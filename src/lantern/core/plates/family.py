@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from lantern.core.device_kind import DeviceKind
+from lantern.core.device_kind import LENS, DeviceKind
 from lantern.core.family import Family
 from lantern.core.plates import dials as plate_dials
 from lantern.core.plates.dials import PlateDials
@@ -30,5 +30,5 @@ PLATE = PlateKind(
     unit=_vote,
     pair=_pair,
 )
-READER = DeviceKind("reader", "plate reader", ("plates",), "sends", pictured=True)
+READER = DeviceKind("reader", "plate reader", ("plates",), "sends", pictured=True, figures=(LENS,))
 FAMILY = Family(name="plates", kinds=(PLATE,), devices=(READER,), judge=judge, watch=PlateWatch)

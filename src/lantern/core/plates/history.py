@@ -17,9 +17,9 @@ from lantern.core.plates.detector import PlateRegion
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.keys import texts_of
 from lantern.core.plates.passages import Passages, keyed
+from lantern.core.plates.reads import Reads
 from lantern.core.plates.reliability import tempered
 from lantern.core.plates.syntax import Syntax
-from lantern.core.reads import Reads
 from lantern.core.signals import Floats
 from lantern.core.watching import Bools, Indices
 

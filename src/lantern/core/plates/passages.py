@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lantern.core.plates.keys import codes_of, key_of
-from lantern.core.reads import Reads
+from lantern.core.plates.reads import Reads
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
 from lantern.core.watching import Indices

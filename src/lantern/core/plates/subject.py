@@ -27,9 +27,9 @@ from lantern.core.plates.keys import key_of
 from lantern.core.plates.kind import PlateKind
 from lantern.core.plates.lists import Nearest, Rolls
 from lantern.core.plates.passages import Passages, keyed, passages_of
+from lantern.core.plates.reads import Reads
 from lantern.core.plates.verdicts import ORDER, verdicts
 from lantern.core.raising import Raising
-from lantern.core.reads import Reads
 from lantern.core.reasons import Reason
 from lantern.core.scoring.marks import Mark, Slack, within
 from lantern.core.scoring.tally import ALL, SHOWN, Counts, Tally

@@ -22,9 +22,9 @@ from lantern.core.plates.history import History, accepted, as_sure, places_of
 from lantern.core.plates.keys import codes_of, key_of, texts_of
 from lantern.core.plates.kind import PlateKind
 from lantern.core.plates.lists import Nearest, Rolls
+from lantern.core.plates.reads import NOTHING, Read
 from lantern.core.plates.syntax import Syntax
 from lantern.core.plates.verdicts import refusal
-from lantern.core.reads import NOTHING, Read
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
 from lantern.core.watch import Sample, Standing, Turn, Watch

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lantern.core.device_kind import DeviceKind
+from lantern.core.device_kind import LENS, DeviceKind
 from lantern.core.family import Family
 from lantern.core.readings.heat import dials as heat_dials
 from lantern.core.readings.heat import kind as heat
@@ -60,5 +60,5 @@ SKIN = SeriesKind(
     pair=pair_of(skin.exact),
     notice=skin.NOTICE,
 )
-THERMAL = DeviceKind("thermal", "thermal camera or probe", ("heat", "series"), "sends", pictured=True)
+THERMAL = DeviceKind("thermal", "thermal camera or probe", ("heat", "series"), "sends", pictured=True, figures=(LENS,))
 FAMILY = Family(name="readings", kinds=(HEAT, SKIN), devices=(THERMAL,), judge=judge, watch=ReadingWatch)

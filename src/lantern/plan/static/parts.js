@@ -1,4 +1,6 @@
 // Small parts of pages that are made by scripts, and numbers as they are read and typed.
+import { numberOf } from "/static/js/units.js";
+
 export const html = (tag, name = "", ...inner) => {
   const made = document.createElement(tag);
   if (name) made.className = name;
@@ -64,12 +66,11 @@ export function numberInput({ label, value, optional = false, disabled = false, 
   Object.assign(input, { defaultValue: typed(value), inputMode: "decimal", disabled, placeholder: hint });
   input.setAttribute("aria-label", label);
   input.addEventListener("change", () => {
-    const text = input.value.trim().replace(",", ".");
-    const number = Number(text);
-    const meant = text === "" ? optional : Number.isFinite(number);
+    const number = numberOf(input.value);
+    const meant = number === null ? optional : Number.isFinite(number);
     if (!meant) input.value = typed(value);
     input.defaultValue = input.value;
-    if (meant && text !== typed(value)) then(put, text === "" ? null : number);
+    if (meant && input.value.trim() !== typed(value)) then(put, number);
   });
   return input;
 }

@@ -1,5 +1,6 @@
 // Recording a live device: begun by hand, around events, in set hours, a day wide; what was recorded, the room for it.
 import { address, ask } from "/static/js/http.js";
+import { numberOf } from "/static/js/units.js";
 
 const LOOK_MS = 1500;
 const short = (value) => String(Number(value.toPrecision(3)));
@@ -44,11 +45,8 @@ document.addEventListener("alpine:init", () =>
         this.trouble = error.message;
       }
     },
-    number(text) {
-      return Number(String(text).replace(",", "."));
-    },
     begin() {
-      return this.act("POST", "", { minutes: this.number(this.minutes) });
+      return this.act("POST", "", { minutes: numberOf(this.minutes) });
     },
     stop() {
       return this.act("DELETE", "");
@@ -60,7 +58,7 @@ document.addEventListener("alpine:init", () =>
       });
     },
     setNumber(name, text) {
-      return this.set(name, this.number(text));
+      return this.set(name, numberOf(text));
     },
     async set(name, value) {
       const { around, before_s, after_s, timetable } = { ...this.plan, [name]: value };
@@ -75,7 +73,7 @@ document.addEventListener("alpine:init", () =>
     },
     setRoom(text) {
       return this.attempt(async () => {
-        ({ room_mb: this.roomMb } = await ask("PUT", "/recording/room", { mb: this.number(text) }));
+        ({ room_mb: this.roomMb } = await ask("PUT", "/recording/room", { mb: numberOf(text) }));
       });
     },
 

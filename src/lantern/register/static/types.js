@@ -24,34 +24,17 @@ function open(id, body) {
   dialog.showModal();
 }
 
-const EXAMPLE = {
-  format: "lantern-type/1",
-  name: "",
-  kind: "camera",
-  says: "",
-  power: { poe_class: 3 },
-  channels: [{ name: "view", width: 1280, height: 720, fps: 10 }],
-  abilities: [
-    {
-      name: "people and vehicles",
-      signal: "tracks",
-      load: { fixed_percent: 10, percent_per_mps: 3 },
-      limits: { regions: 8, lines: 4 },
-    },
-  ],
-};
-
 async function save(id, body, reason) {
   const query = reason ? `reason=${encodeURIComponent(reason)}` : "";
   if (id === null) await ask("POST", `/types?${query}`, body);
-  else await ask("PUT", `/types/${id}?base=${data[id].revision}&${query}`, body);
+  else await ask("PUT", `/types/${id}?base=${data.own[id].revision}&${query}`, body);
   location.reload();
 }
 
 document.addEventListener("click", async ({ target }) => {
-  if (target.closest("[data-new-type]")) open(null, EXAMPLE);
+  if (target.closest("[data-new-type]")) open(null, data.example);
   const edit = target.closest("[data-edit-type]");
-  if (edit) open(Number(edit.dataset.editType), data[edit.dataset.editType].body);
+  if (edit) open(Number(edit.dataset.editType), data.own[edit.dataset.editType].body);
   const copy = target.closest("[data-copy-type]");
   if (copy) {
     const body = await ask("GET", `/types/file?name=${encodeURIComponent(copy.dataset.copyType)}`);
@@ -61,7 +44,7 @@ document.addEventListener("click", async ({ target }) => {
   if (drop && confirm("Delete this type?")) {
     const id = drop.dataset.dropType;
     try {
-      await ask("DELETE", `/types/${id}?base=${data[id].revision}`);
+      await ask("DELETE", `/types/${id}?base=${data.own[id].revision}`);
       location.reload();
     } catch (error) {
       say(told, error);

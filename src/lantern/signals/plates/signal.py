@@ -15,12 +15,14 @@ import numpy as np
 import zstandard
 from pydantic import Field
 
-from lantern.core.reads import NOTHING, Reads
+from lantern.core.faults import Fault, Refused
+from lantern.core.plates.keys import key_of
+from lantern.core.plates.reads import NOTHING, Reads
 from lantern.core.signals import Floats
 from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
 from lantern.signals.plates.feed import ReadFeed
-from lantern.signals.plates.table import read_plates, write_plates
+from lantern.signals.plates.table import MOST_CHARACTERS, read_plates, write_plates
 from lantern.signals.signal import Block, Signal, Stored, Timed
 from lantern.signals.space import PICTURE
 
@@ -47,6 +49,13 @@ class PlateReads(Signal):
     ground = "/static/signals/plates/ground.js"
     info = PlatesInfo
     feed = ReadFeed
+
+    def true_text(self, text: str) -> str:
+        """The key of a plate."""
+        key = key_of(text)
+        if (text.strip() and not key) or len(key) > MOST_CHARACTERS:
+            raise Refused([Fault("truth", repr(text)[:60], f"letters and digits, at most {MOST_CHARACTERS}; or empty")])
+        return key
 
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Reads:
         light = info.light if isinstance(info, PlatesInfo) else None

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from lantern.core.faults import FaultList
-from lantern.core.reads import EPOCH, Reads
+from lantern.core.plates.reads import EPOCH, Reads
 from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_PX, Limits
 from lantern.formats.tables import guarded, unguarded
 from lantern.formats.text import Source, bounded, exact, has_controls, name, number, shown

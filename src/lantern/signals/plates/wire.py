@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from lantern.core.faults import Refused
 from lantern.core.modelled import key_fault
-from lantern.core.reads import Read
+from lantern.core.plates.reads import Read
 from lantern.formats.limits import MOST_PX
 from lantern.formats.text import has_controls
 from lantern.signals.plates.table import MOST_CHARACTERS

@@ -2,6 +2,7 @@
 import { saveText } from "/static/js/export.js";
 import { ask, latest } from "/static/js/http.js";
 import { el } from "/static/js/svg.js";
+import { numberOf } from "/static/js/units.js";
 
 const NUMBERS = ["fps", "width", "height", "scale", "offset"];
 const WIDE = 300;
@@ -99,8 +100,8 @@ document.addEventListener("alpine:init", () => {
     answers() {
       const info = { name: this.info.name, kind: this.kind };
       const number = (key) => {
-        const value = Number(String(this.info[key]).replace(",", "."));
-        return this.info[key] === "" ? null : Number.isFinite(value) ? value : this.info[key];
+        const value = numberOf(this.info[key]);
+        return Number.isNaN(value) ? this.info[key] : value;
       };
       for (const key of NUMBERS) if (this.wants(key) || (key === "fps" && this.wantsRate)) info[key] = number(key);
       if (this.wants("times")) {

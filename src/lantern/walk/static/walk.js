@@ -26,7 +26,8 @@ const usual = ({ data, drawn }, ground) => ({
     if (!ground) return;
     if (!drawn.view) {
       const { stage, canvas, overlay } = this.$refs;
-      drawn.view = new ground.View(ground.extent?.(feed) ?? feed, { stage, canvas, overlay }, {}, data.scale.level);
+      const extent = ground.extent ? await ground.extent(feed) : feed;
+      drawn.view = new ground.View(extent, { stage, canvas, overlay }, {}, data.scale.level);
       drawn.view.setRegions(data.detector.regions);
       drawn.view.fit();
     }

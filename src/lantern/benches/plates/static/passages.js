@@ -220,7 +220,7 @@ export const passages = ({ data, drawn }) => ({
     this.keepTruth(number, asked.trim());
     this.nextUnsure(number);
     try {
-      const kept = await ask("PUT", `/takes/${data.take.id}/truth`, { vehicle, at_s: first_s, text: asked });
+      const kept = await ask("PUT", `/takes/${data.take.id}/truths`, { object: vehicle, at_s: first_s, text: asked });
       this.keepTruth(number, kept.text);
       this.judgeSoon();
     } catch (error) {

@@ -2,6 +2,7 @@
 // would bring.
 import { savePng, saveSvg, saveCsv } from "/static/js/export.js";
 import { el, redraw, short } from "/static/js/svg.js";
+import { numberOf } from "/static/js/units.js";
 
 const [WIDE, HIGH, LEFT, FOOT] = [326, 150, 34, 22];
 const ROW = 17;
@@ -30,8 +31,8 @@ export const truths = () => ({
     }
   },
   numberIn(text, name, into) {
-    const value = Number(String(text).replace(",", "."));
-    if (!Number.isFinite(value)) {
+    const value = numberOf(text);
+    if (value === null || !Number.isFinite(value)) {
       this.trouble = `${text}: expected a number`;
       return;
     }

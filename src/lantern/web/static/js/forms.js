@@ -106,7 +106,7 @@ document.addEventListener("click", (event) => {
   event.target.closest("[data-closes]")?.closest("dialog").close();
 });
 
-// parts of a form that only some choices need: `data-when="kind=thermal camera"`
+// parts of a form that only some choices need: `data-when="kind=ONE OTHER"`
 function choose(form) {
   for (const part of form.querySelectorAll("[data-when]")) {
     const [name, values] = part.dataset.when.split("=");

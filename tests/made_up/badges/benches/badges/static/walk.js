@@ -1,0 +1,5 @@
+// Badges live.
+import { ground } from "/static/signals/onplan.js";
+import { startWalk } from "/static/walk/walk.js";
+
+startWalk(undefined, ground);

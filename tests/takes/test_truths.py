@@ -1,0 +1,48 @@
+"""What things on a take truly were: typed, taken back, out with the take and in again, and by what a kind is judged."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from lantern.core.faults import Refused
+from lantern.core.truths import Said
+from lantern.db.base import transaction
+from lantern.formats.tables import read_truths, write_truths
+from lantern.takes.actions import import_path
+from lantern.takes.export import export_take
+from lantern.takes.marking import keep_said
+from lantern.takes.tables import TakeRow, truths_of_take
+from seeded import Small
+
+
+def test_what_was_said_goes_out_with_the_take_and_comes_in_again(small: Small, tmp_path: Path) -> None:
+    with transaction() as session:
+        take = session.get_one(TakeRow, small.take)
+        keep_said(session, take, Said("7", 1.5, " Ada "), user_id=None)
+        keep_said(session, take, Said("8", 2.0, "Bo"), user_id=None)
+        keep_said(session, take, Said("8", 2.0, ""), user_id=None)  # taken back, which is said too
+        export_take(session, take, tmp_path / "out.zip")
+    again = import_path(tmp_path / "out.zip", site_id=small.site)
+    with transaction() as session:
+        assert [row.said for row in truths_of_take(session, again)] == [Said("7", 1.5, "Ada"), Said("8", 2.0, "")]
+
+
+def test_what_cannot_be_is_refused(small: Small) -> None:
+    with transaction() as session:
+        take = session.get_one(TakeRow, small.take)
+        for said, word in ((Said("7", 1e6, "Ada"), "within the take"), (Said("7", 1, "a\nb"), "printable")):
+            with pytest.raises(Refused, match=word):
+                keep_said(session, take, said, user_id=None)
+        assert truths_of_take(session, take.id) == []
+
+
+def test_the_file() -> None:
+    said = [Said("=7", 0.25, "-Ada"), Said("8", 3, "")]
+    text = write_truths(said)
+    assert text == "object,at_s,text\n'=7,0.25,'-Ada\n8,3,\n"  # no formula for a spreadsheet
+    assert read_truths(text.encode(), where="truths.csv") == said
+    for row, word in ((b"7,x,Ada", "line 2, at_s"), (b"7,1", "2 columns"), (b"7,1," + b"a" * 121, "at most 120")):
+        with pytest.raises(Refused, match=word):
+            read_truths(b"object,at_s,text\n" + row + b"\n", where="truths.csv")
