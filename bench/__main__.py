@@ -40,10 +40,10 @@ ALL = {
     "memory": memory.run,
     "fuzz": fuzz.run,
     "outbox": outbox.run,
-    "kills": kills.run,
     "pages": pages.run,
     "plan": plan.run,
     "scrub": scrub.run,
+    "kills": kills.run,  # last: at a small size all look at one program
 }
 
 

@@ -8,11 +8,11 @@ from collections.abc import Iterator
 
 import httpx
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, percentile, sized
 from bench.store import store
 from lantern.cluster import free_port
 
-PASSAGES, READS, EVERY_S, PULSE_S = 120, 4, 0.5, 0.2
+PASSAGES, READS, EVERY_S, PULSE_S = sized(120, 6), 4, 0.5, 0.2
 DECIDES = 2  # which read of a passage, from 0
 
 

@@ -8,13 +8,13 @@ from collections.abc import Iterator
 import numpy as np
 import shapely
 
-from bench.figures import Figure, seconds
+from bench.figures import Figure, seconds, sized
 from lantern.core.optics import coverage
 from lantern.core.optics.coverage import Wall, covered
 from lantern.core.optics.mount import Mount, View
 
-CAMERAS, WALLS, SIDE_M, CELL_M = 40, 200, 400.0, 2.0
-TRIED = 3  # cameras that are done cell by cell, to say what all of them would take
+CAMERAS, WALLS, SIDE_M, CELL_M = sized(40, 3), sized(200, 20), 400.0, sized(2.0, 20.0)
+TRIED = sized(3, 1)  # cameras that are done cell by cell, to say what all of them would take
 
 
 def a_site() -> tuple[list[Mount], list[Wall]]:

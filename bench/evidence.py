@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from bench.figures import Figure, seconds
+from bench.figures import Figure, seconds, sized
 from bench.sweep import a_day
 from lantern.core.events import Detector, Region
 from lantern.core.exact.sweep import counts_of, sweep_exact
@@ -17,8 +17,8 @@ from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
 from lantern.core.tuning.pairs import map_pair
 
-SIDE = 40
-TRIED = 24  # pairs that are run alone, to say what all of them would take
+SIDE = sized(40, 4)
+TRIED = sized(24, 2)  # pairs that are run alone, to say what all of them would take
 
 
 def an_hour() -> tuple[Subject, list[Mark]]:

@@ -27,7 +27,7 @@ from typing import Any
 import numpy as np
 import tifffile
 
-from bench.figures import Figure
+from bench.figures import Figure, sized
 from lantern.core.events import Detector
 from lantern.core.faults import LanternError, Refused
 from lantern.core.kinds import detector_of, judge
@@ -46,7 +46,7 @@ from lantern.signals.takes import Take, open_take
 from lantern.signals.tracks.onvif import read_frame
 from lantern.signals.tracks.onvif_out import write_frame
 
-MUTATIONS = 1_000_000
+MUTATIONS = sized(1_000_000, 300)
 CPU_S = 2.0
 HANGS_S = 8.0
 Files = dict[str, bytes]

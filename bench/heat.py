@@ -8,14 +8,14 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from bench.figures import Figure
-from lantern.core.events import Region
+from bench.figures import Figure, sized
 from lantern.core.readings.heat.dials import HeatDials
 from lantern.core.readings.heat.reading import readings
+from lantern.core.readings.region import ReadingRegion as Region
 from lantern.core.signals import Frames
 
-HOURS, WIDTH, HEIGHT, BLOCK = 24, 160, 120, 512
-HELD = 8 * BLOCK  # frames held and given over and over: 157 MB, more than any cache keeps; a day is 3.3 GB
+HOURS, WIDTH, HEIGHT, BLOCK = sized(24, 1), 160, 120, 512
+HELD = sized(8, 1) * BLOCK  # frames held and given over and over: 157 MB, more than any cache keeps; a day is 3.3 GB
 REGIONS = (
     Region(name="polygon", shape="polygon", points=((20, 20), (70, 12), (90, 50), (60, 80), (18, 60))),
     Region(name="left box", shape="box", points=((4, 70), (44, 110))),

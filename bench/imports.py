@@ -13,10 +13,10 @@ from pathlib import Path
 import numpy as np
 import tifffile
 
-from bench.figures import Figure
+from bench.figures import Figure, sized
 from bench.store import store
 
-WIDTH, HEIGHT, BYTES = 320, 240, 2**30
+WIDTH, HEIGHT, BYTES = 320, 240, sized(2**30, 2**24)
 PAGES = BYTES // (WIDTH * HEIGHT * 2)
 MADE = 64  # pictures that are made; they come again and again with another drift
 

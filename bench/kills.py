@@ -16,11 +16,12 @@ from typing import Any
 import httpx
 import psycopg
 
-from bench.figures import Figure
+from bench.figures import Figure, sized
 from bench.program import LOGIN, PASSWORD, program
 
-KILLS = 10
-BETWEEN_S = 3.0
+DEMO = "device_id IN (SELECT id FROM device WHERE site_id = 1)"
+KILLS = sized(10, 1)
+BETWEEN_S = sized(3.0, 0.5)
 PARTS_S, DATABASE_S = 2.0, 5.0
 PATIENCE_S = 60.0
 TWICE = """
@@ -122,11 +123,11 @@ class Watcher:
         return self.client.get("/login").status_code == 200
 
     def all_live(self) -> bool:
-        return bool(self.value("SELECT count(*) = 7 FROM device_state WHERE reachable"))
+        return bool(self.value(f"SELECT count(*) > 6 AND bool_and(reachable) FROM device_state WHERE {DEMO}"))
 
     def engine(self, at: float) -> bool:
-        fresh = "SELECT count(*) FROM device_state WHERE reachable AND (said->>'at')::float > %s"
-        return bool(self.value(fresh, at + 0.05) == 7)
+        fresh = f"SELECT bool_and(reachable AND (said->>'at')::float > %s) FROM device_state WHERE {DEMO}"
+        return bool(self.value(fresh, at + 0.05))
 
     def worker(self, at: float) -> bool:
         return bool(self.value("SELECT max(last_heartbeat) > to_timestamp(%s) FROM procrastinate_workers", at + 0.05))
@@ -134,7 +135,7 @@ class Watcher:
     def standins(self, at: float) -> bool:
         told = self.client.get("/sites/1/walk/standins/state").json()
         cameras = told.get("cameras", [])
-        return len(cameras) == 6 and all(c["connected"] and c["sent"] > 0 for c in cameras) and told["relay"]["running"]
+        return len(cameras) > 5 and all(c["connected"] and c["sent"] > 0 for c in cameras) and told["relay"]["running"]
 
     def database(self, at: float) -> bool:
         return self.client.get("/sites/1/survey", headers={"accept": "text/html"}).status_code == 200

@@ -8,12 +8,12 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, percentile, sized
 from bench.store import store
 from lantern.cluster import free_port
 from lantern.core.site import Device
 
-CAMERAS, FPS, SECONDS = 4, 9.0, 30.0
+CAMERAS, FPS, SECONDS = 4, 9.0, sized(30.0, 3.0)
 WIDTH, HEIGHT = 320, 240
 HOT_EVERY = 18  # frames: two seconds
 

@@ -6,12 +6,12 @@ import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, percentile, sized
 from bench.store import store
 
-EVENTS = 1_000_000
+EVENTS = sized(1_000_000, 2_000)
 OUTPUTS = 8
-ROUNDS = 60
+ROUNDS = sized(60, 3)
 WISH_MS = 5.0
 FILL = f"""
 INSERT INTO event (detector_id, revision, region, raised_at, cleared_at, cleared_by, repeat, reading, why, own, outcome, because)

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import httpx
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, percentile, sized
 from bench.program import logged_in, program
 from lantern.db.base import transaction
 from lantern.formats.documents import site_of
@@ -30,9 +30,9 @@ PAGES = (
     "/sites/1/rehearse/1",
     "/sites/1/walk/1",
 )
-LOOKS = 25
-LARGE = 300
-DRAGS = 40
+LOOKS = sized(25, 2)
+LARGE = sized(300, 30)
+DRAGS = sized(40, 3)
 
 
 def run() -> Iterator[Figure]:

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from bench.coverage import SIDE_M, a_site
-from bench.figures import Figure, percentile
+from bench.figures import Figure, percentile, sized
 from bench.program import logged_in, program
 from lantern.db.base import transaction
 from lantern.formats.documents import site_of
@@ -17,7 +17,7 @@ from lantern.settings import settings
 from lantern.sites.actions import import_site
 from lantern.supervisor import running_database
 
-DEVICES, STEPS = 60, 90
+DEVICES, STEPS = sized(60, 6), sized(90, 5)
 FRAMES = """() => { window.frames_ms = []; let last = performance.now();
   const next = (now) => { window.frames_ms.push(now - last); last = now; window.going = requestAnimationFrame(next); };
   window.going = requestAnimationFrame(next); }"""
@@ -37,7 +37,7 @@ def run() -> Iterator[Figure]:
         page.wait_for_timeout(3000)
         idle = _dragged(page, None)
         yield Figure("a frame while nothing moves, p95", percentile(idle, 0.95), "ms")
-        frames = _dragged(page, page.locator("[data-device] .catch").nth(20))
+        frames = _dragged(page, page.locator("[data-device] .catch").nth(sized(20, 2)))
         yield Figure(f"a frame while a camera of {DEVICES} is dragged, p95", percentile(frames, 0.95), "ms", 50)
         answers = page.evaluate(ANSWERS)
         yield Figure("until what a dragged camera gives is there, p50", statistics.median(answers), "ms", 200)
@@ -46,7 +46,7 @@ def run() -> Iterator[Figure]:
         page.locator(".chart[data-ready]").wait_for()
         page.wait_for_timeout(3000)
         page.evaluate("performance.clearResourceTimings()")
-        frames = _dragged(page, page.locator(".grip.closed").nth(100))
+        frames = _dragged(page, page.locator(".grip.closed").nth(sized(100, 5)))
         yield Figure("a frame while a wall is dragged, p95", percentile(frames, 0.95), "ms", 50)
         answers = page.evaluate(ANSWERS)
         yield Figure("until what a dragged wall hides is there, p50", statistics.median(answers), "ms", 200)

@@ -10,15 +10,15 @@ from typing import Any
 
 import numpy as np
 
-from bench.figures import Figure, seconds
+from bench.figures import Figure, seconds, sized
 from lantern.core.kinds import detector_of, judge
 from lantern.core.plates.keys import ALPHABET, CONFUSABLE, codes_of
 from lantern.core.plates.reads import Reads
 from lantern.core.plates.subject import PlateSubject
 from lantern.core.scoring.marks import Mark
 
-PASSAGES, READS, ENTRIES, EVERY_S = 10_000, 8, 5_000, 6.0
-SHARE = 0.01  # of the passages that the plain loop does
+PASSAGES, READS, ENTRIES, EVERY_S = sized(10_000, 200), 8, sized(5_000, 100), 6.0
+SHARE = sized(0.01, 0.1)  # of the passages that the plain loop does
 DIALS = {"min_reads": 3, "min_vote": 0.8, "tempering": 0.4, "tolerance": 0.6, "runner_up": 0.3, "rearm_s": 10.0}
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import os
 import subprocess
 import sys
@@ -9,21 +10,41 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
 
+from bench.figures import SMALL
 from lantern.cluster import free_port
 from lantern.demo.skerrow import LOGIN, PASSWORD
+
+_shared = ExitStack()  # a program that several measurements look at, where their figures mean nothing
 
 
 @contextmanager
 def program() -> Iterator[tuple[str, Path]]:
-    """Start the demo; gives its address and its folder; stops it at the end."""
+    """Start the demo; gives its address and its folder; stops it at the end. At a small size one is enough for all."""
+    if not SMALL:
+        with _program() as running:
+            yield running
+        return
+    if not _running:
+        _running.append(_shared.enter_context(_program()))
+        atexit.register(_shared.close)
+    yield _running[0]
+
+
+_running: list[tuple[str, Path]] = []
+
+
+@contextmanager
+def _program() -> Iterator[tuple[str, Path]]:
     with tempfile.TemporaryDirectory(prefix="lantern-bench-") as name:
         Path(name).chmod(0o755)
         port = free_port()
-        environment = os.environ | {"LANTERN_STATE_DIR": f"{name}/state", "LANTERN_INGEST_PORT": str(free_port())}
+        plain = {key: value for key, value in os.environ.items() if not key.startswith("LANTERN_")}
+        environment = plain | {"LANTERN_STATE_DIR": f"{name}/state", "LANTERN_INGEST_PORT": str(free_port())}
+        environment |= {"LANTERN_DEMO_SHARE": "0.54"} if SMALL else {}
         command = [
             "setpriv",
             "--pdeathsig",

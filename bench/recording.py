@@ -15,13 +15,13 @@ from pathlib import Path
 import numpy as np
 from sqlalchemy import select
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, percentile, sized
 from bench.live import FPS, HEIGHT, HOT_EVERY, WIDTH, site_of_cameras
 from bench.store import store
 from lantern.cluster import free_port
 from lantern.core.site import Device
 
-SECONDS = float(os.environ.get("BENCH_SECONDS", "600"))
+SECONDS = float(os.environ.get("BENCH_SECONDS", sized("600", "4")))
 CAMERAS, OBJECTS_HZ = 4, 10.0
 OTHERS = {"N1": 4, "N2": 4, "V1": 12}  # objects in view
 SETTLED_S = 60.0  # after which memory must not grow

@@ -12,12 +12,12 @@ from typing import Any
 
 import numpy as np
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, percentile, sized
 from bench.program import logged_in, program
 from bench.tracks import FPS, HEIGHT, WIDTH, crowd
 
-STEPS = 20
-MOVES = 150  # at some 30 a second
+STEPS = sized(20, 2)
+MOVES = sized(150, 10)  # at some 30 a second
 
 
 def run() -> Iterator[Figure]:

@@ -11,12 +11,12 @@ from typing import Any
 
 import numpy as np
 
-from bench.figures import Figure
+from bench.figures import Figure, sized
 from bench.program import logged_in, program
 
-WIDTH, HEIGHT, FRAMES = 320, 240, 14_400
+WIDTH, HEIGHT, FRAMES = 320, 240, sized(14_400, 200)
 MADE = 64
-LOOK_S = 10.0
+LOOK_S = sized(10.0, 1.0)
 
 
 def run() -> Iterator[Figure]:
@@ -114,6 +114,6 @@ def _an_hour(state: Path) -> int:
         fps=4,
     )
     with transaction() as session:
-        device = device_by_code(session, only_site(session).id, "T1")
+        device = device_by_code(session, only_site(session, "Skerrow Basin").id, "T1")
         assert device is not None
         return add_take(session, Take(info, frames), device_id=device.id).id

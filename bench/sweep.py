@@ -7,13 +7,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from bench.figures import Figure, seconds
+from bench.figures import Figure, seconds, sized
 from lantern.core.exact.sweep import counts_of, sweep_exact
 from lantern.core.rule import Rule
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
 
-SAMPLES, MARKS = 86_400, 40
+SAMPLES, MARKS = sized(86_400, 4_000), sized(40, 2)
 
 
 def a_day(noise_k: float = 0.05) -> tuple[Series, list[Mark]]:

@@ -10,14 +10,14 @@ from dataclasses import replace
 import numpy as np
 import shapely
 
-from bench.figures import Figure, seconds
+from bench.figures import Figure, seconds, sized
 from lantern.core.events import Detector, Region
 from lantern.core.kinds import judge
 from lantern.core.objects.subject import TrackSubject
 from lantern.core.scoring.marks import Mark
 from lantern.core.tracks import Tracks, make_tracks
 
-FPS, HOURS, IN_VIEW, LIFE_S = 15, 1, 30, 20
+FPS, HOURS, IN_VIEW, LIFE_S = 15, sized(1, 0.02), 30, 20
 WIDTH, HEIGHT = 1280, 720
 LINE = Region(name="line", shape="line", points=((100, 360), (1180, 380)))
 ZONE = Region(name="zone", shape="polygon", points=((400, 200), (900, 220), (880, 500), (420, 520)))
@@ -27,7 +27,7 @@ SHARE = 0.1  # of the objects that the plain loop does
 def crowd() -> Tracks:
     """Objects that walk across the picture at a man's pace, with jitter; as many as keep 30 in view."""
     rng = np.random.default_rng(4)
-    n = HOURS * 3600 * IN_VIEW // LIFE_S
+    n = int(HOURS * 3600 * IN_VIEW / LIFE_S)
     samples = LIFE_S * FPS
     start = rng.uniform(0, HOURS * 3600 - LIFE_S, n).round(1)
     begin = rng.uniform((0, 0), (WIDTH, HEIGHT), (n, 2))
@@ -47,7 +47,7 @@ def held(tracks: Tracks, kind: str, region: Region, **dials: object) -> TrackSub
 
 def run() -> Iterator[Figure]:
     tracks = crowd()
-    marks = [Mark(t, t + 10, "expect") for t in range(30, HOURS * 3600, 60)]
+    marks = [Mark(t, t + 10, "expect") for t in range(30, int(HOURS * 3600), 60)]
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     line = seconds(lambda: held(tracks, "crossing", LINE).events())
     zone = seconds(lambda: held(tracks, "zone", ZONE, when="inside").events())

@@ -100,7 +100,7 @@ def test_a_detector_that_watches_all_is_made_on_what_was_read(bench: Page) -> No
     """A take of reads is ground like any other; without a region every read counts, and a box narrows that down."""
     bench.goto("/sites/1/detectors/new?device=12")
     expect(bench.locator("[data-ready]")).to_be_visible()
-    assert bench.locator(".overlay .found-box").count() > 20
+    expect(bench.locator(".overlay .found-box").nth(20)).to_be_visible()
     expect(bench.get_by_text("places at which a plate was read")).to_be_visible()
     expect(bench.get_by_text("it watches all that the device sees")).to_be_visible()
     bench.get_by_label("Name", exact=True).fill("Every plate")
