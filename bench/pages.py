@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import re
 import tempfile
 import time
@@ -14,11 +13,10 @@ import httpx
 
 from bench.figures import Figure, percentile, sized
 from bench.program import logged_in, program
+from bench.store import beside
 from lantern.db.base import transaction
 from lantern.formats.documents import site_of
-from lantern.settings import settings
 from lantern.sites.actions import import_site
-from lantern.supervisor import running_database
 from lantern.takes.actions import import_path
 
 PAGES = (
@@ -62,8 +60,7 @@ def _p95_ms(client: httpx.Client, path: str) -> float:
 
 def _large_site(state: Path) -> int:
     """A site of 300 probes, each with a take and a detector, put into the running program; its number."""
-    os.environ |= running_database(state)
-    settings.cache_clear()
+    beside(state)
     devices = [{"code": f"P{n}", "name": f"Probe {n}", "kind": "thermal"} for n in range(LARGE)]
     region = {"name": "probe", "shape": "spot", "points": [[0, 0]]}
     document = {

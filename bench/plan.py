@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import statistics
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,11 +10,10 @@ from typing import Any
 from bench.coverage import SIDE_M, a_site
 from bench.figures import Figure, percentile, sized
 from bench.program import logged_in, program
+from bench.store import beside
 from lantern.db.base import transaction
 from lantern.formats.documents import site_of
-from lantern.settings import settings
 from lantern.sites.actions import import_site
-from lantern.supervisor import running_database
 
 DEVICES, STEPS = sized(60, 6), sized(90, 5)
 FRAMES = """() => { window.frames_ms = []; let last = performance.now();
@@ -72,8 +70,7 @@ def _dragged(page: Any, thing: Any) -> list[float]:
 
 def _large_plan(state: Path) -> int:
     """Put a site of its own into the running program; gives its id."""
-    os.environ |= running_database(state)
-    settings.cache_clear()
+    beside(state)
     cameras, walls = a_site()
     mounts = [
         camera.model_dump(mode="json", exclude_none=True) for camera in [*cameras, *cameras[: DEVICES - len(cameras)]]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import time
 from collections.abc import Iterator
 from datetime import UTC, datetime
@@ -13,6 +12,7 @@ import numpy as np
 
 from bench.figures import Figure, sized
 from bench.program import logged_in, program
+from bench.store import beside
 
 WIDTH, HEIGHT, FRAMES = 320, 240, sized(14_400, 200)
 MADE = 64
@@ -87,14 +87,11 @@ def _an_hour(state: Path) -> int:
     from lantern.core.signals import Frames, RecordedAs
     from lantern.db.base import transaction
     from lantern.register.tables import device_by_code
-    from lantern.settings import settings
     from lantern.signals.takes import Take, TakeInfo
     from lantern.sites.actions import only_site
-    from lantern.supervisor import running_database
     from lantern.takes.store import add_take
 
-    os.environ |= running_database(state)
-    settings.cache_clear()
+    beside(state)
     rng = np.random.default_rng(1)
     ground = rng.normal(0, 1, (HEIGHT, WIDTH)).cumsum(axis=1) * 4 + 7300
     held = (ground + rng.normal(0, 1.5, (MADE, HEIGHT, WIDTH))).astype(np.uint16)
