@@ -312,7 +312,9 @@ def test_a_killed_engine_loses_nothing_and_fires_nothing_twice(small: Small) -> 
     script = KILLED.format(tests=str(Path(__file__).parents[1]))
     done = subprocess.run([sys.executable, "-c", script], env=dict(os.environ), check=False, capture_output=True)
     assert done.returncode == -9
-    assert orders() == [("lamp", "ordered", None)]
+    [(thing, stage, came)] = orders()
+    assert (thing, came) == ("lamp", None)
+    assert stage in ("ordered", "waiting")  # whether it was looked at once before the kill is chance
 
     async def take_over() -> None:
         await relay.start()

@@ -54,7 +54,7 @@ def test_a_wall_that_is_tried_hides_and_is_not_kept(client: TestClient, small: S
     assert walled["unseen"]["share"] > free["unseen"]["share"]
     dragged = client.post(f"{AT}/try?dragged=true&chosen={key}", json=PLAN | {"occluders": [WALL]}).json()
     assert list(dragged) == ["devices"]  # what all give together can wait
-    assert dragged["devices"][key]["side"]["walls"] == [["screen", pytest.approx(5.0), 6.0]]
+    assert dragged["devices"][key]["side"]["walls"] == [["screen", pytest.approx(5.0), 6.0, None]]
     assert client.get(f"{AT}.json").json()["occluders"][0]["name"] == "hut"
     crossed = [[0, 0], [4, 4], [4, 0], [0, 4]]
     bow = {"name": "bow", "points": crossed, "height_m": 2, "closed": True}

@@ -107,7 +107,7 @@ def save_link(
     for effect in model.effects:
         if effect.output not in outputs:
             faults.add("link: effects", f"no output {effect.output!r}", f"one of {', '.join(outputs) or 'none yet'}")
-        elif effect.flash_hz is not None and outputs[effect.output].what != "beacon":
+        elif effect.flash_hz is not None and not outputs[effect.output].flashes:
             faults.add(f"link: {effect.output}", "a relay does not flash", "flash_hz for a beacon only")
     timetables = {row.name for row in timetables_of(session, site_id)}
     if model.timetable is not None and model.timetable not in timetables:

@@ -6,17 +6,28 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from lantern.core.linking.links import Effect, LinkRule
 from lantern.core.logic.timetable import merged
 from lantern.links.tables import LinkRow, TimetableRow, timetables_of
 from lantern.register.tables import outputs_of
 from lantern.sites.tables import site_of
 
+# what a new link and a new effect begin with
+FRESH = {
+    "link": LinkRule(name="Link", detector="any").model_dump(mode="json", exclude={"name", "detector", "input"}),
+    "effect": Effect(output="").model_dump(mode="json"),
+}
+
 
 def site_shown(session: Session, site_id: int) -> dict[str, Any]:
     """What of the site a page of links needs: outputs, timetables, zone."""
-    outputs = [{"device": device.code, **output.model_dump()} for device, output in outputs_of(session, site_id)]
+    outputs = [
+        {"device": device.code, "flashes": output.flashes, **output.model_dump()}
+        for device, output in outputs_of(session, site_id)
+    ]
     timetables = [timetable_shown(t) for t in timetables_of(session, site_id)]
-    return {"outputs": outputs, "timetables": timetables, "zone": site_of(session, site_id).zone}
+    zone = site_of(session, site_id).zone
+    return {"outputs": outputs, "timetables": timetables, "zone": zone, "fresh": FRESH}
 
 
 def timetable_shown(row: TimetableRow) -> dict[str, Any]:

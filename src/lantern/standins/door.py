@@ -24,7 +24,6 @@ COVERED_S = (254.0, 256.5)
 STEP_S = 150.0
 REFERENCE_C = 35.0
 REFERENCE_BOX = (286, 12, 310, 36)
-FACE_BOX = ((70.0, 20.0), (250.0, 226.0))
 
 
 class CrewDoor(Scene):

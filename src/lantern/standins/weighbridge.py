@@ -28,7 +28,6 @@ CREW, HAULIER = 34, 22  # plates on the two lists that open
 LORRY, LOOKALIKE = "KD52XRT", "KO52XRT"  # the second is on no list
 BOLT = ("BN80APS", "BN80ARS")  # what it is, and how the bolt makes it read
 EXPIRED, BARRED, MUDDY, NIGHT_MISREAD = "SX93VLA", "TP60GWE", "LV17HMC", "RW18DKO"
-PASSING_S = 2.2  # how long a vehicle takes up to the barrier, from where its plate is first read
 NOTHING = (np.nan,) * 4
 
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from sqlalchemy import ColumnElement, ForeignKey, Index, Select, and_, delete, exists, func, literal, select, update
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Mapped, Session, contains_eager, mapped_column, object_session, relationship
+from sqlalchemy.orm import Mapped, Session, mapped_column, object_session, relationship
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.scoring.marks import Label, Mark
@@ -22,7 +22,7 @@ from lantern.core.units import short
 from lantern.db.base import Base, now
 from lantern.db.work import WorkRow
 from lantern.formats.sidecar import FIRST, LAST
-from lantern.register.tables import LISTED, DeviceRow
+from lantern.register.tables import DeviceRow
 
 CLOCK_S = 0.5  # a clock farther off is told; common practice, no source
 if TYPE_CHECKING:
@@ -78,7 +78,7 @@ class TakeRow(TakeFacts, Base):
     stored_start: Mapped[datetime] = mapped_column("start")
     samples: Mapped[int]
     length_s: Mapped[float]
-    facts: Mapped[dict[str, Any]]  # what its signal says of it, see formats/signals
+    facts: Mapped[dict[str, Any]]  # what its signal says of it (`Signal.facts`)
     packed_bytes: Mapped[int]
     set_aside: Mapped[bool] = mapped_column(default=False)  # not tuned on; kept to validate with
     created: Mapped[datetime] = mapped_column(default=now)
@@ -103,7 +103,7 @@ class TakeRow(TakeFacts, Base):
 
 
 class FrameBlockRow(Base):
-    """Some frames (or, for a series, the columns), compressed; see `takes/codec.py`."""
+    """Some samples of a take, packed as its signal packs them (`signals/signal.py: Signal.pack`)."""
 
     __tablename__ = "frame_block"
 
@@ -218,17 +218,6 @@ class UploadPartRow(Base):
     file: Mapped[str] = mapped_column(primary_key=True)
     part: Mapped[int] = mapped_column(primary_key=True)
     data: Mapped[bytes]
-
-
-def takes_of_site(session: Session, site_id: int) -> list[TakeRow]:
-    query = (
-        select(TakeRow)
-        .join(TakeRow.device)
-        .options(contains_eager(TakeRow.device).load_only(*LISTED))
-        .where(DeviceRow.site_id == site_id)
-        .order_by(DeviceRow.code, TakeRow.stored_start)
-    )
-    return list(session.scalars(query))
 
 
 @dataclass(frozen=True, slots=True)

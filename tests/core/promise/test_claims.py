@@ -18,7 +18,7 @@ from lantern.core.optics.plate import depth_of_field_m, focus_blur_m
 from lantern.core.promise import following, measuring, overhead, sound, sunlight
 from lantern.core.promise.claim import Around, Claim, Stood
 from lantern.core.promise.claims import claims, remedied
-from lantern.core.promise.elevation import elevation
+from lantern.core.promise.elevation import elevation, seen_again_m
 from lantern.core.promise.following import Turning
 from lantern.core.promise.ground import Lying
 from lantern.core.promise.plan import Occluder, Plan
@@ -383,3 +383,10 @@ def test_a_radars_way_says_through_what_it_is_seen() -> None:
     reason = found_of(radar, plan)["blind_s"].reason
     assert "through hoarding (wood, 3.6 dB), container (metal, opaque)" in reason
     assert "kerb" not in reason
+
+
+def test_the_ground_is_seen_again_beyond_a_lower_wall() -> None:
+    """Similar triangles, by hand: from 6 m over a wall of 3 m that stands 10 m off, the line of sight comes down 20 m off."""
+    assert seen_again_m(10, 3, 6) == 20
+    assert seen_again_m(10, 0, 6) == 10
+    assert seen_again_m(10, 6, 6) is None

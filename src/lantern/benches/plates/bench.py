@@ -11,6 +11,7 @@ from lantern.benches.plates.lists_routes import router as lists_router
 from lantern.benches.plates.passages import VERDICTS, character_shown, passages_shown, reads_shown
 from lantern.benches.plates.routes import router
 from lantern.benches.plates.truths import capture_shown, forms_shown, truth_shown, year_shown
+from lantern.core.plates.capture import CHARACTER_MM, PLATE_HEIGHT_MM, PLATE_WIDTH_MM
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.kind import PlateKind
 from lantern.lists.tables import lists_of
@@ -19,7 +20,8 @@ from lantern.tune.tables import DetectorRow
 
 def _page(session: Session, row: DetectorRow, kind: PlateKind, dials: PlateDials) -> dict[str, Any]:
     lists = {held.name: len(held.body["entries"]) for held in lists_of(session, row.site_id)}
-    return {"verdicts": VERDICTS, "siteLists": lists}
+    plate = {"character_mm": CHARACTER_MM, "width_mm": PLATE_WIDTH_MM, "height_mm": PLATE_HEIGHT_MM}
+    return {"verdicts": VERDICTS, "siteLists": lists, "plate": plate}
 
 
 BENCH = Bench(

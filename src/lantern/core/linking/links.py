@@ -22,6 +22,11 @@ class Output(Strict):
         description="normally closed: the coil is held on while idle and let go when active, so a cut wire shows",
     )
 
+    @property
+    def flashes(self) -> bool:
+        """Can it flash?"""
+        return self.what == "beacon"
+
     def coil_for(self, active: bool) -> bool:
         """Normally open: coil on when active. Normally closed: coil on when idle."""
         return active if self.contact == "normally_open" else not active

@@ -16,7 +16,7 @@ from lantern.core.optics.plate import depth_of_field_m
 from lantern.core.optics.prediction import UPRIGHT_M
 from lantern.core.promise.plan import Occluder
 
-BEFORE_M, MARGIN = 2.0, 1.15
+MARGIN = 1.15  # beyond what is to be seen
 LONGEST_M = 200.0
 PLACES = 120
 
@@ -30,7 +30,9 @@ class Elevation:
     far_m: float | None
     horizon: bool  # it is in the picture
     grades: Sequence[tuple[str, float, float]]  # name, px/m, where on the ground it ends
-    walls: Sequence[tuple[str, float, float]]  # name, where, how high
+    walls: Sequence[
+        tuple[str, float, float, float | None]
+    ]  # name, where, how high, where the ground is seen again beyond it
     hidden: Sequence[tuple[float, float]]  # of the ground
     length_m: float  # worth showing
     tilt_deg: float
@@ -72,18 +74,22 @@ def elevation(mount: Mount, occluders: Sequence[Occluder], edition: Edition, *, 
     shown = [reach_m * MARGIN, 10.0]
     shown += [grades[-2][2] * MARGIN] if len(grades) > 1 else []
     length_m = min(max(shown), LONGEST_M)
-    walls = _walls_on(mount, occluders, length_m)
-    hidden = [
-        (
-            at_m,
-            min(at_m * mount.height_m / (mount.height_m - high_m), length_m) if high_m < mount.height_m else length_m,
-        )
-        for _, at_m, high_m in walls
+    walls = [
+        (name, at_m, high_m, seen_again_m(at_m, high_m, mount.height_m))
+        for name, at_m, high_m in _walls_on(mount, occluders, length_m)
     ]
+    hidden = [(at_m, length_m if again_m is None else min(again_m, length_m)) for _, at_m, _, again_m in walls]
     return Elevation(
         mount.height_m, view.near_m, far_m, far_m is None, grades, walls, hidden, length_m, mount.tilt_deg,
         _sharp(mount), _someone(mount, edition, length_m),
     )  # fmt: skip
+
+
+def seen_again_m(at_m: float, high_m: float, eye_m: float) -> float | None:
+    """Return where the sight line over the top of a wall meets the ground, by similar triangles; None: the wall is as high as the
+    eye, or higher, and nothing is seen beyond it.
+    """
+    return at_m * eye_m / (eye_m - high_m) if high_m < eye_m else None
 
 
 def _sharp(mount: Mount) -> tuple[float, float | None] | None:

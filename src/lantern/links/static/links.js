@@ -42,8 +42,8 @@ document.addEventListener("alpine:init", () => {
       contact(effect) {
         return (this.output(effect)?.contact ?? "").replace("_", " ");
       },
-      isBeacon(effect) {
-        return this.output(effect)?.what === "beacon";
+      flashes(effect) {
+        return this.output(effect)?.flashes === true;
       },
       set(link, key, value) {
         link[key] =
@@ -58,7 +58,7 @@ document.addEventListener("alpine:init", () => {
             : key === "flash_hz" && value.trim() === ""
               ? null
               : this.number(value);
-        if (key === "output" && !this.isBeacon(effect)) effect.flash_hz = null;
+        if (key === "output" && !this.flashes(effect)) effect.flash_hz = null;
         link.dirty = true;
       },
       number(text) {
@@ -72,7 +72,7 @@ document.addEventListener("alpine:init", () => {
           this.trouble = "Every output of the site is in this link already.";
           return;
         }
-        link.effects.push({ output: free.name, mode: "pulse", length_s: 5, flash_hz: null, expire_s: 60 });
+        link.effects.push({ ...data.fresh.effect, output: free.name });
         link.dirty = true;
       },
       removeEffect(link, index) {
@@ -96,12 +96,7 @@ document.addEventListener("alpine:init", () => {
           key: `new-${made}`,
           id: null,
           name: `Link ${this.links.length + 1}`,
-          region: null,
-          lists: [],
-          timetable: null,
-          delay_s: 0,
-          on_repeat: true,
-          effects: [],
+          ...structuredClone(data.fresh.link),
           dirty: true,
           why: "",
         };

@@ -62,7 +62,7 @@ function standing(told, { x, y }) {
     const width = Math.max(x(Math.min(to, told.length)) - x(from), 0);
     parts.push(el("rect", { class: "hidden-ground", x: x(from), y: y(0) - 4, width, height: 4 }));
   }
-  for (const [name, at, high] of told.walls) {
+  for (const [name, at, high, again] of told.walls) {
     parts.push(
       el(
         "rect",
@@ -70,9 +70,8 @@ function standing(told, { x, y }) {
         el("title", {}, name),
       ),
     );
-    if (high >= told.height) continue;
+    if (again === null) continue;
     // the sight line over its top, down to where the ground is seen again
-    const again = Math.min((at * told.height) / (told.height - high), told.length);
     parts.push(el("line", { class: "sight over", x1: x(0), y1: y(told.height), x2: x(again), y2: y(0) }));
   }
   for (const [name, px, at] of told.grades.filter((grade) => grade[2] < told.length)) {

@@ -8,12 +8,12 @@ const [WIDE, HIGH, LEFT, FOOT] = [326, 150, 34, 22];
 const ROW = 17;
 const percent = (x, digits = 0) => `${(100 * x).toFixed(digits)} %`;
 
-export const truths = () => ({
+export const truths = ({ data }) => ({
   truths: null,
   capture: null,
   year: null,
   forms: [],
-  sizes: { character_mm: 79, plate_mm: 111 },
+  sizes: { character_mm: data.plate.character_mm, plate_mm: data.plate.height_mm },
   yearAsked: { passages_a_year: 40000, wish_a_year: 1 },
 
   // Asked for what can be seen, once the score has come.
@@ -129,7 +129,6 @@ export const truths = () => ({
         ),
       );
     parts.push(
-      el("text", { class: "tick", x: x(0.5), y: HIGH - 7 + 9, "text-anchor": "middle" }, ""),
       el("text", { class: "axis-name", x: x(1), y: y(0) - 5, "text-anchor": "end" }, "sure, %"),
       el("text", { class: "axis-name", x: x(0) + 4, y: y(1) + 11 }, "right, %"),
     );

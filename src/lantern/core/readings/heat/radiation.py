@@ -48,7 +48,7 @@ class Band:
     """Planck's law over a band in um, W/(m2 sr), tabulated once.
 
     The logarithm of the signal is nearly straight over 1/T, so interpolating between 8,192 points of it errs by less than
-    a thousandth of a kelvin from 50 to 4,000 K, both ways (`tests/core/heat/test_radiation.py` holds it against quadrature).
+    a thousandth of a kelvin from 50 to 4,000 K, both ways (`tests/core/readings/heat/test_radiation.py` holds it against quadrature).
     """
 
     COLDEST_K, HOTTEST_K, POINTS, NODES = 50.0, 4000.0, 8192, 64

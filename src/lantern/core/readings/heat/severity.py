@@ -22,7 +22,6 @@ CLASSES: dict[Over, tuple[tuple[float, Severity], ...]] = {
     "ambient": ((10.0, "possible"), (20.0, "probable"), (40.0, "monitor")),
 }
 NOTHING_BELOW_K = 1.0
-LEAST_LOAD_PERCENT = 40.0
 SOURCE = "ANSI/NETA MTS, Table 100.18 (from memory)"
 
 
