@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 
 from lantern import jobs, worker
-from lantern.apart import Bounds
+from lantern.child import Bounds
 from lantern.core.faults import Refused
 from lantern.db.base import StoreAwayError, transaction
 from lantern.formats.border import border

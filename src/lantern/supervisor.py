@@ -26,7 +26,6 @@ import structlog
 from lantern.cluster import DATABASE, Cluster, free_port
 from lantern.core.faults import LanternError
 from lantern.db.base import StoreAwayError
-from lantern.keeper import PIDS, STANDING, Keeper, end_left_overs, is_ours
 from lantern.logs import logs_to, put_aside
 from lantern.parts import (
     LOOPBACK,
@@ -38,6 +37,7 @@ from lantern.parts import (
     serve_web,
     work,
 )
+from lantern.processes import PIDS, STANDING, Processes, end_left_overs, is_ours
 from lantern.settings import settings
 
 log = structlog.get_logger()
@@ -63,7 +63,7 @@ class Supervisor:
     certificate: Path | None = None
     key: Path | None = None
     cluster: Cluster = field(init=False)
-    keeper: Keeper = field(init=False)
+    processes: Processes = field(init=False)
     ingest: socket.socket | None = None  # for devices; open as long as the program runs
     _lock: TextIO | None = None
     _ending: bool = False
@@ -75,7 +75,7 @@ class Supervisor:
     def serve(self) -> int:
         """Start, say where, keep all parts running until told to end, stop. Returns the exit code."""
         self._lock = take_lock(self.state_dir)
-        self.keeper = Keeper(self.state_dir, closing=[self._lock.fileno()])
+        self.processes = Processes(self.state_dir, closing=[self._lock.fileno()])
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, self._end)
         try:
@@ -99,7 +99,7 @@ class Supervisor:
         self._check_certificate()
         self._check_ports()
         self.cluster.start()
-        self.keeper.adopt("database", self.cluster.launch, self.cluster.pid)
+        self.processes.adopt("database", self.cluster.launch, self.cluster.pid)
         self._set_environment()
         database = self.state_dir / "database"
         database.touch(mode=0o600)
@@ -133,11 +133,11 @@ class Supervisor:
         self.ingest = _listening(ingest_host, ingest_port)
         engine_port, control_port, relay_port = free_port(), free_port(), free_port()
         self._set_ports(engine_port, control_port, ingest_port)
-        self.keeper.add("web", lambda: serve_web(self.host, port))
-        self.keeper.add("engine", lambda: serve_engine(engine_port, ingest_host, ingest_port, self.ingest))
-        self.keeper.add("worker", work)
+        self.processes.add("web", lambda: serve_web(self.host, port))
+        self.processes.add("engine", lambda: serve_engine(engine_port, ingest_host, ingest_port, self.ingest))
+        self.processes.add("worker", work)
         ingest_url = _ingest_url(ingest_host, ingest_port)
-        self.keeper.add("stand-ins", lambda: serve_standins(control_port, relay_port, ingest_url))
+        self.processes.add("stand-ins", lambda: serve_standins(control_port, relay_port, ingest_url))
         self._wait_for_web(port)
         address = f"{self._scheme}://{self.host}:{port}"
         (self.state_dir / "address").write_text(f"{address}\n")
@@ -255,7 +255,7 @@ class Supervisor:
         trusted = own_certificate() if self.certificate is not None else None
         deadline = time.monotonic() + PATIENCE_S
         while time.monotonic() < deadline:
-            self.keeper.look()
+            self.processes.look()
             try:
                 with urllib.request.urlopen(f"{self._scheme}://{host}:{port}/health", timeout=2, context=trusted):  # noqa: S310 - our own address
                     return
@@ -271,7 +271,7 @@ class Supervisor:
         logs_due = 0.0
         while True:
             time.sleep(LOOK_S)
-            self.keeper.look()
+            self.processes.look()
             if time.monotonic() > logs_due:
                 logs_due = time.monotonic() + LOGS_S
                 self._put_logs_aside()
@@ -291,8 +291,8 @@ class Supervisor:
     def _stop(self) -> None:
         """The engine first, which switches outputs off, for which it needs the others; the database last."""
         self._ending = True
-        self.keeper.end("engine", within_s=ENGINE_ENDS_S)
-        self.keeper.end("web", "worker", "stand-ins", within_s=PARTS_END_S)
+        self.processes.end("engine", within_s=ENGINE_ENDS_S)
+        self.processes.end("web", "worker", "stand-ins", within_s=PARTS_END_S)
         self.cluster.stop()
         for name in ("supervisor.pid", "address", "database", STANDING, PIDS):
             (self.state_dir / name).unlink(missing_ok=True)

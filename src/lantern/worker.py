@@ -19,7 +19,7 @@ import structlog
 from sqlalchemy import select, text, update
 from sqlalchemy.orm import Session
 
-from lantern.apart import Bounds, Cancelled, Died, Stuck, run_apart
+from lantern.child import Bounds, Cancelled, Died, Stuck, run_in_child
 from lantern.core.faults import Fault
 from lantern.db.base import StoreAwayError, transaction
 from lantern.db.migrate import plain_url
@@ -108,7 +108,7 @@ async def _do(table: Row, row_id: int, work: Callable[[Path], None], bounds: Bou
             return
         while await _stored(lambda: _begin(table, row_id)):
             try:
-                await run_apart(work, lambda: _wanted(table, row_id), bounds)
+                await run_in_child(work, lambda: _wanted(table, row_id), bounds)
             except Cancelled:
                 await _stored(lambda: _end(table, row_id, "cancelled", []))
             except Stuck as stuck:

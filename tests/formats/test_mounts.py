@@ -11,8 +11,8 @@ import pytest
 
 from commands import lantern
 from lantern.core.faults import Refused
-from lantern.core.optics.prediction import PlateAsked
-from lantern.formats.mounts import asked_of, read_mount
+from lantern.core.optics.prediction import PlateTarget
+from lantern.formats.mounts import read_mount, target_of
 
 MOUNT: dict[str, Any] = {
     "x_m": 0, "y_m": 0, "height_m": 4, "azimuth_deg": 0, "tilt_deg": 25, "roll_deg": 0, "focal_mm": 4, "sensor_width_mm": 5.37,
@@ -83,13 +83,13 @@ def test_what_is_wrong_with_a_mount_is_told(tmp_path: Path, change: dict[str, An
 @pytest.mark.parametrize("at", ["", "1", "1,2,3,4", "a,b", "nan,1", "1,1e9"])
 def test_what_is_no_point_is_told(at: str) -> None:
     with pytest.raises(Refused, match="x,y or x,y,z"):
-        asked_of(at, plate=None, face=False, upright_m=1.8)
+        target_of(at, plate=None, face=False, upright_m=1.8)
 
 
 def test_every_number_that_cannot_be_meant_is_told_at_once(tmp_path: Path) -> None:
-    plate = PlateAsked(180, char_mm=-1, fps=0, shutter_s=float("nan"))
+    plate = PlateTarget(180, char_mm=-1, fps=0, shutter_s=float("nan"))
     with pytest.raises(Refused) as refused:
-        asked_of("1,2", plate=plate, face=False, upright_m=0)
+        target_of("1,2", plate=plate, face=False, upright_m=0)
     assert [fault.where for fault in refused.value.faults] == ["--upright-m", "--char-mm", "--shutter-s", "--fps"]
     done = ran("--mount", written(tmp_path), "--at", "1,2", "--plate-heading", 180, "--fps", 0)
     assert (done.returncode, "--fps" in done.stderr, done.stdout) == (2, True, "")

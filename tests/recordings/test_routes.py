@@ -100,23 +100,27 @@ def test_a_day_wide_has_a_reminder_on_the_rail_when_it_is_over(client: AtSite, s
     assert client.put(where, json={"what": "sideways"}).status_code == 422
 
 
-def test_what_stirs_is_past_halfway_from_the_quiet_median_to_the_threshold(small: Small) -> None:
+def test_activity_is_past_halfway_from_the_quiet_median_to_the_threshold(small: Small) -> None:
     with transaction() as session:
         model = session.get_one(DetectorRow, small.detector).model
     live = watch(model, {"width": 8, "height": 6})
 
-    def stirs(at: int, hot_c: float) -> bool:
+    def has_activity(at: int, hot_c: float) -> bool:
         raw = np.full((1, 6, 8), 29315, dtype=np.uint16)  # 20 °C
         raw[0] += round((hot_c - 20) * 100)
         sample = Sample("heat", float(at), frames_of(raw, np.zeros(1), scale=0.01, offset_c=-273.15))
         list(live.step(sample, 1.0))
-        return live.stirs(sample)
+        return live.has_activity(sample)
 
     level = float(live.kind.read_dials(model).threshold_c)
-    assert not any(stirs(at, 20.0) for at in range(20))
+    assert not any(has_activity(at, 20.0) for at in range(20))
     half = (20 + level) / 2
-    assert [stirs(20, half - 0.1), stirs(21, half + 0.1), stirs(22, level + 1)] == [False, True, True]
-    assert not stirs(23, 20.0)
+    assert [has_activity(20, half - 0.1), has_activity(21, half + 0.1), has_activity(22, level + 1)] == [
+        False,
+        True,
+        True,
+    ]
+    assert not has_activity(23, 20.0)
 
 
 def test_events_are_judged_on_the_walk_page_and_the_bench_has_the_marks(client: AtSite, small: Small) -> None:

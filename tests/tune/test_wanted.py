@@ -17,7 +17,7 @@ from lantern.core.tracks import Tracks, make_tracks
 from lantern.core.tuning.wanted import UnwantedError, still_wanted, while_wanted
 from lantern.core.units import CELSIUS
 from lantern.tune.evidence import Held, strips
-from lantern.tune.turns import Turns
+from lantern.tune.newest import NewestStates
 from wandering import LINE, ZONE
 
 MARKS = [Mark(1, 3, "expect")]
@@ -82,17 +82,22 @@ def test_it_is_asked_again_and_again() -> None:
     still_wanted()  # nobody has said how to know
 
 
-def test_turns_of_pages_that_know_nothing_of_each_other() -> None:
-    turns = Turns(kept=2)
-    turns.told("one", 3)
-    turns.told("one", 2)  # came late
-    turns.told("two", 1)
-    turns.told("", 9)
-    assert [turns.passed("one", 2), turns.passed("one", 3), turns.passed("two", 1), turns.passed("", 1)] == [
+def test_states_of_pages_that_know_nothing_of_each_other() -> None:
+    newest = NewestStates(kept=2)
+    newest.note("one", 3)
+    newest.note("one", 2)  # came late
+    newest.note("two", 1)
+    newest.note("", 9)
+    assert [
+        newest.outdated("one", 2),
+        newest.outdated("one", 3),
+        newest.outdated("two", 1),
+        newest.outdated("", 1),
+    ] == [
         True,
         False,
         False,
         False,
     ]
-    turns.told("three", 1)
-    assert not turns.passed("one", 2)  # forgotten: worked out for nobody, and no harm
+    newest.note("three", 1)
+    assert not newest.outdated("one", 2)  # forgotten: worked out for nobody, and no harm

@@ -16,9 +16,9 @@ from lantern.core.faults import LanternError, Refused
 from lantern.core.modelled import key_fault
 from lantern.core.tuning.wanted import UnwantedError
 from lantern.db.base import StoreAwayError
-from lantern.keeper import standing
 from lantern.people.guard import SiteGuard
 from lantern.people.sessions import find_session
+from lantern.processes import standing
 from lantern.revisions import StaleRevisionError
 from lantern.settings import settings
 from lantern.web.access import SITE, may

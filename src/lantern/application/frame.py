@@ -13,10 +13,10 @@ from sqlalchemy.orm import Session
 
 from lantern.application.rooms import STAGES
 from lantern.core.devices import DEVICE_KINDS
-from lantern.keeper import standing
 from lantern.live.tables import standing_of_site
 from lantern.people.roles import sites_of
 from lantern.people.tables import User
+from lantern.processes import standing
 from lantern.register.tables import listed_devices
 from lantern.settings import settings
 from lantern.sites.tables import SiteRow
@@ -108,5 +108,5 @@ def _engine(session: Session, site_id: int, devices: Rows) -> dict[str, Any]:
     reachable = {device_id for device_id, answers, _ in states if answers}
     beat = max((at for *_, at in states if at is not None), default=0.0)
     silent = datetime.now(UTC).timestamp() - beat > ENGINE_SILENT_S
-    spoken = [device for device in devices if DEVICE_KINDS[device.kind].reached != "apart"]
+    spoken = [device for device in devices if DEVICE_KINDS[device.kind].reached != "unconnected"]
     return {"live": sum(d.id in reachable for d in spoken), "devices": len(spoken), "silent": silent}

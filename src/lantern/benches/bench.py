@@ -7,12 +7,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Literal, NamedTuple
+from typing import Any, Generic, Literal, NamedTuple, TypeAlias, TypeVar
 
 from fastapi import APIRouter
 from sqlalchemy.orm import Session
 
+from lantern.core.dials import DialsT
+from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
+from lantern.core.kind import AnyKind
 from lantern.core.kinds import kind_of
 from lantern.core.linking.arming import Armed
 from lantern.core.tuning.wishes import Wishes
@@ -27,13 +30,17 @@ from lantern.tune.tuned import Tell
 Work = Callable[[Session, DetectorRow, Mapping[str, Any], Tell], dict[str, Any]]
 
 
+DetectorT = TypeVar("DetectorT", bound=Detector)
+KindT = TypeVar("KindT", bound=AnyKind)
+
+
 @dataclass(frozen=True)
-class Asked:
+class Trial(Generic[DetectorT]):
     """A state of a detector that is not saved, for which a page asks something. `tuned`: the takes it is judged on."""
 
     session: Session
     row: DetectorRow
-    detector: Any  # of the model of its kind
+    detector: DetectorT
     take: TakeRow
     tuned: Sequence[TakeRow]
     draft: Draft
@@ -67,7 +74,7 @@ READING = Export("reading CSV", "reading.csv")
 
 
 @dataclass(frozen=True, kw_only=True)
-class Bench:
+class Bench(Generic[DetectorT, KindT, DialsT]):
     """Of one family. `parts` are what its bench asks for by name; those `at_once` are drawn before the score, while a hand moves.
     `evidence`: which of what every bench can work out beside its dials this one shows; wishes and their places come of the
     yardstick, the axis and the truth of the kind.
@@ -76,20 +83,23 @@ class Bench:
     """
 
     family: str
-    parts: Mapping[str, Callable[[Asked], Any]]
-    at_once: Mapping[str, Callable[[Asked], Any]] = field(default_factory=dict)
+    parts: Mapping[str, Callable[[Trial[DetectorT]], object]]
+    at_once: Mapping[str, Callable[[Trial[DetectorT]], object]] = field(default_factory=dict)
     page: Callable[
-        [Session, DetectorRow, Any, Any], dict[str, Any]
+        [Session, DetectorRow, KindT, DialsT], dict[str, Any]
     ]  # (session, row, kind, dials): what its pages hold, besides what every bench does
     studies: Mapping[str, Work] = field(default_factory=dict)  # long work, done by a worker, by what is asked for
     evidence: frozenset[Evidence] = frozenset({"strips", "map"})
     exports: tuple[Export, ...] = (READING,)
     routers: tuple[APIRouter, ...] = ()
 
-    def part(self, name: str) -> Callable[[Asked], Any]:
+    def part(self, name: str) -> Callable[[Trial[DetectorT]], object]:
         """Return what answers that part. Raises `Refused` with the parts there are."""
         found = self.parts.get(name) or self.at_once.get(name)
         if found is None:
             known = ", ".join((*self.at_once, *self.parts))
             raise Refused([Fault("parts", repr(name)[:40], f"one that this bench has: {known}")])
         return found
+
+
+AnyBench: TypeAlias = Bench[Any, Any, Any]

@@ -6,12 +6,12 @@ from pathlib import Path
 from typing import Any
 
 import lantern.benches
-from lantern.benches.bench import Bench
+from lantern.benches.bench import AnyBench
 from lantern.core.kinds import family_of, kind_of
 from lantern.core.listing import modules_named
 
 
-def _found() -> tuple[dict[str, Bench], dict[str, Path]]:
+def _found() -> tuple[dict[str, AnyBench], dict[str, Path]]:
     held = list(modules_named("bench", lantern.benches).values())
     folders = {module.BENCH.family: Path(str(module.__file__)).parent for module in held}
     return {module.BENCH.family: module.BENCH for module in held}, folders
@@ -20,7 +20,7 @@ def _found() -> tuple[dict[str, Bench], dict[str, Path]]:
 BENCHES, FOLDERS = _found()  # by family, and the folders with their templates and scripts
 
 
-def bench_of(kind_name: str) -> Bench:
+def bench_of(kind_name: str) -> AnyBench:
     """Return the bench of a kind's family. Raises `Refused` for an unknown kind."""
     return BENCHES[family_of(kind_name).name]
 

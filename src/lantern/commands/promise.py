@@ -31,13 +31,13 @@ def predict(
 ) -> None:
     """Print what a point is in a camera's picture, whether that is enough, and what would cure it: one JSON object."""
     from lantern.core.optics.curing import with_cures
-    from lantern.core.optics.prediction import Asked, PlateAsked
-    from lantern.formats.mounts import asked_of, read_mount
+    from lantern.core.optics.prediction import PlateTarget, Target
+    from lantern.formats.mounts import read_mount, target_of
 
     with told():
         held = read_mount(mount)
         plate = None
         if plate_heading is not None:
-            plate = PlateAsked(plate_heading, char_mm, stroke_mm, speed_kmh, shutter_s, fps, depth_m)
-        asked: Asked = asked_of(at, plate=plate, face=face, upright_m=upright_m)
+            plate = PlateTarget(plate_heading, char_mm, stroke_mm, speed_kmh, shutter_s, fps, depth_m)
+        asked: Target = target_of(at, plate=plate, face=face, upright_m=upright_m)
         sys.stdout.buffer.write(line(with_cures(held, asked).as_dict()))

@@ -16,8 +16,9 @@ from typing import Literal
 import numpy as np
 
 from lantern.core.baseline import Baseline
+from lantern.core.rearm import rearmed, rearmed_from
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy, Rule, levels
-from lantern.core.signals import Floats, Series
+from lantern.core.signals import Series
 from lantern.core.watching import Samples, compare, gaps, has_held, stretch_starts, watch, watched
 
 
@@ -88,15 +89,15 @@ def _run_learning(series: Series, rule: Rule) -> list[Raise]:
         watching = towards[i] - learner.edge
         holding = (t if holding is None else holding) if watching > level else None
         failing = None if watching > stay else (t if failing is None else failing)
-        rearmed = t - last_raise >= rule.rearm_s - TIME_TOLERANCE_S
+        ready = rearmed(t, last_raise, rule.rearm_s)
         if open_from is not None:
             if failing is not None and t - failing >= rule.clear_s - TIME_TOLERANCE_S:
                 clear(i, "reading")
                 open_from = None
-            elif rule.repeat and rearmed:
+            elif rule.repeat and ready:
                 raises.append(Raise(i, None, "end", repeat=True))
                 last_raise = t
-        elif rearmed and holding is not None and t - holding >= rule.sustain_s - TIME_TOLERANCE_S:
+        elif ready and holding is not None and t - holding >= rule.sustain_s - TIME_TOLERANCE_S:
             open_from = len(raises)
             raises.append(Raise(i, None, "end", repeat=False))
             last_raise = t
@@ -115,11 +116,6 @@ def _clear_after(raised: int, over: list[int], resets: list[int], n: int) -> tup
     if reset < len(resets):
         return last, "gap", last + 1
     return None, "end", n
-
-
-def rearmed_from(t_s: Floats, raised: int, rearm_s: float) -> int:
-    """The first sample at least `rearm_s` after a raise (and after it)."""
-    return max(raised + 1, int(np.searchsorted(t_s, t_s[raised] + rearm_s - TIME_TOLERANCE_S, side="left")))
 
 
 # ---- a sample at a time ----------------------------------------------------------------------------------------------
@@ -184,15 +180,15 @@ def step(state: State, t: float, x: float, rule: Rule, paused_s: float = 0.0) ->
         state, last_t=t, since=since, holding_since=holding_since, failing_since=failing_since, window=window
     )
 
-    rearmed = state.last_raise is None or t - state.last_raise >= rule.rearm_s - TIME_TOLERANCE_S
+    ready = rearmed(t, state.last_raise, rule.rearm_s)
     if state.raised:
         if failing_since is not None and t - failing_since >= rule.clear_s - TIME_TOLERANCE_S:
             state = replace(state, raised=False)
             changes.append(Change("clear", t, "reading"))
-        elif rule.repeat and rearmed:
+        elif rule.repeat and ready:
             state = replace(state, last_raise=t)
             changes.append(Change("repeat", t))
-    elif rearmed and holding_since is not None and t - holding_since >= rule.sustain_s - TIME_TOLERANCE_S:
+    elif ready and holding_since is not None and t - holding_since >= rule.sustain_s - TIME_TOLERANCE_S:
         state = replace(state, raised=True, last_raise=t)
         changes.append(Change("raise", t))
     if learner is not None and not state.raised:

@@ -11,7 +11,7 @@ from pydantic import AfterValidator, Field
 from lantern.core.device_kind import DeviceKind
 from lantern.core.families import FAMILIES
 from lantern.core.faults import FaultList
-from lantern.core.kind import Kind
+from lantern.core.kind import AnyKind
 from lantern.core.kinds import KINDS
 
 MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, from memory
@@ -19,13 +19,13 @@ MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, 
 
 APART = (  # of no family: switched, or known and not spoken to yet
     DeviceKind("io_module", "I/O module", (), "written", pictured=False),
-    DeviceKind("face", "face camera", ("faces",), "apart", pictured=True),
-    DeviceKind("ptz", "PTZ camera", ("tracks",), "apart", pictured=True),
-    DeviceKind("radar", "radar", ("radar",), "apart", pictured=False),
-    DeviceKind("speaker", "speaker", (), "apart", pictured=False),
-    DeviceKind("recorder", "recorder", (), "apart", pictured=False),
-    DeviceKind("analytics", "analytics box", (), "apart", pictured=False),
-    DeviceKind("switch", "network switch", (), "apart", pictured=False),
+    DeviceKind("face", "face camera", ("faces",), "unconnected", pictured=True),
+    DeviceKind("ptz", "PTZ camera", ("tracks",), "unconnected", pictured=True),
+    DeviceKind("radar", "radar", ("radar",), "unconnected", pictured=False),
+    DeviceKind("speaker", "speaker", (), "unconnected", pictured=False),
+    DeviceKind("recorder", "recorder", (), "unconnected", pictured=False),
+    DeviceKind("analytics", "analytics box", (), "unconnected", pictured=False),
+    DeviceKind("switch", "network switch", (), "unconnected", pictured=False),
 )
 DEVICE_KINDS: dict[str, DeviceKind] = {
     kind.name: kind for kinds in (*(family.devices for family in FAMILIES.values()), APART) for kind in kinds
@@ -47,7 +47,7 @@ DeviceKindName = Annotated[str, AfterValidator(_known), Field(json_schema_extra=
 class Suitable:
     """A detector kind for a device, and why not, if it is not. `caution`: it may be made, and the device could not carry it."""
 
-    kind: Kind
+    kind: AnyKind
     why_not: str = ""
     caution: str = ""
 
@@ -74,9 +74,12 @@ def suitable(device_kind: str, takes: Sequence[str] = (), *, also: Sequence[str]
 def check_address(kind: str, address: dict[str, Any], faults: FaultList) -> None:
     """An address may be empty: the device is not reached yet. Else it is of the sort that the kind has."""
     reached = DEVICE_KINDS[kind].reached
-    known = {"sends": (), "asked": ("url",), "written": ("host", "port", "unit"), "apart": ("url", "host", "port")}[
-        reached
-    ]
+    known = {
+        "sends": (),
+        "asked": ("url",),
+        "written": ("host", "port", "unit"),
+        "unconnected": ("url", "host", "port"),
+    }[reached]
     for key in address.keys() - set(known):
         faults.add(f"address.{key}", "does not belong to such a device", ", ".join(known) or "none: it sends to us")
     url = address.get("url")

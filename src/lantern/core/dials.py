@@ -34,12 +34,13 @@ def dial(
     meaning: str,
     source: str = "common practice, no source",
     difference: bool = False,
+    reach: float = 0.0,
 ) -> Any:
-    """A dial's field. `low` and `high` are allowed values, `above` is an excluded lower bound.
+    """A dial's field. `low` and `high` are allowed values, `above` is an excluded lower bound; its strip goes to `reach` at least.
 
     `difference`: a temperature difference, not a level, so that 5 °C of it are 9 °F and not 41.
     """
-    extra: dict[str, Any] = {"unit": unit, "step": step, "source": source, "difference": difference}
+    extra: dict[str, Any] = {"unit": unit, "step": step, "source": source, "difference": difference, "reach": reach}
     return Field(default=default, ge=low, le=high, gt=above, description=meaning, json_schema_extra=extra)
 
 
@@ -61,6 +62,7 @@ class DialInfo:
     difference: bool
     numeric: bool
     optional: bool
+    reach: float
 
     def as_dict(self) -> dict[str, Any]:
         return asdict(self)
@@ -133,6 +135,7 @@ def _info(name: str, field: FieldInfo) -> DialInfo:
         difference=bool(extra.get("difference", False)),
         numeric=numeric,
         optional=type(None) in arguments,
+        reach=reach if isinstance(reach := extra.get("reach"), float | int) else 0.0,
     )
 
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from types import ModuleType
 
 import lantern.core
-from lantern.core.family import Family
+from lantern.core.family import AnyFamily
 from lantern.core.listing import modules_named
 
 
-def found_in(package: ModuleType) -> list[Family]:
+def found_in(package: ModuleType) -> list[AnyFamily]:
     """The families of a package's sub-packages, by their names. Raises `ValueError` where two kinds have one name."""
-    families: list[Family] = [module.FAMILY for module in modules_named("family", package).values()]
+    families: list[AnyFamily] = [module.FAMILY for module in modules_named("family", package).values()]
     names = [kind.name for family in families for kind in family.kinds]
     twice = {name for name in names if names.count(name) > 1}
     if twice:
@@ -19,4 +19,4 @@ def found_in(package: ModuleType) -> list[Family]:
     return families
 
 
-FAMILIES: dict[str, Family] = {family.name: family for family in found_in(lantern.core)}
+FAMILIES: dict[str, AnyFamily] = {family.name: family for family in found_in(lantern.core)}

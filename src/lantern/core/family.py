@@ -4,16 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Generic, TypeAlias, TypeVar
 
 from lantern.core.device_kind import DeviceKind
-from lantern.core.kind import Kind
+from lantern.core.events import Detector
+from lantern.core.kind import AnyKind
 from lantern.core.sweepable import Sweepable
-from lantern.core.watch import Watch
+from lantern.core.watch import AnyWatch
+
+DetectorT = TypeVar("DetectorT", bound=Detector)
+KindT = TypeVar("KindT", bound=AnyKind)
+HeldT = TypeVar("HeldT")  # what takes of its signals hold
 
 
 @dataclass(frozen=True, kw_only=True)
-class Family:
+class Family(Generic[DetectorT, KindT, HeldT]):
     """Kinds that look at the same sort of signal. Nothing outside its own folders names it.
 
     `judge(detector, kind, signal)` holds a detector against what a take holds; `watch(detector, kind, facts)` makes its
@@ -21,7 +26,10 @@ class Family:
     """
 
     name: str
-    kinds: tuple[Kind, ...]
+    kinds: tuple[KindT, ...]
     devices: tuple[DeviceKind, ...] = ()  # the kinds of device that give what it looks at
-    judge: Callable[[Any, Any, Any], Sweepable]
-    watch: Callable[[Any, Any, Mapping[str, Any]], Watch]
+    judge: Callable[[DetectorT, KindT, HeldT], Sweepable]
+    watch: Callable[[DetectorT, KindT, Mapping[str, Any]], AnyWatch]
+
+
+AnyFamily: TypeAlias = Family[Any, Any, Any]

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Generic, Literal, TypeAlias
 
 from lantern.core.axis import TIME, Axis
-from lantern.core.dials import DialInfo, Dials, read_dials
+from lantern.core.dials import DialInfo, DialsT, read_dials
 from lantern.core.events import Detector, Shape
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
@@ -19,18 +19,18 @@ Truth = Literal["marks", "text", "identity", "counts", "position"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class Kind:
+class Kind(Generic[DialsT]):
     """One way to decide inside a family. A family derives its own from it, with what only its members have."""
 
     name: str
     says: str  # what it raises for, in a line
-    dials: type[Dials]
+    dials: type[DialsT]
     groups: tuple[tuple[str, tuple[str, ...]], ...]  # as a page lays the dials out
     signals: tuple[str, ...]  # kinds of take it can look at
-    matters: Callable[[str, Any], bool]  # does this dial play a part under these dials?
+    matters: Callable[[str, DialsT], bool]  # does this dial play a part under these dials?
     yardstick: Yardstick  # what its settings are judged by
-    unit: Callable[[Any], str]  # of the reading: "°C" a level, "K" a difference, "" a count
-    pair: Callable[[Any], tuple[str, str]]  # the dials (across, up) that a map of two begins with, under these dials
+    unit: Callable[[DialsT], str]  # of the reading: "°C" a level, "K" a difference, "" a count
+    pair: Callable[[DialsT], tuple[str, str]]  # the dials (across, up) that a map of two begins with, under these dials
     notice: str = ""  # what a page must say with every result
     raises: bool = True  # its result has events, which links may answer; else its measures are all there is
     needs_regions: Need = "needed"  # optional: without any it watches all that its device sees
@@ -57,7 +57,7 @@ class Kind:
         """The unit of a dial where it is held against a take of this signal."""
         return info.unit
 
-    def read_dials(self, detector: Detector) -> Any:
+    def read_dials(self, detector: Detector) -> DialsT:
         """The detector's dials as this kind's model. Raises `Refused` with each that is not allowed."""
         return read_dials(self.dials, detector.dials)
 
@@ -78,3 +78,6 @@ class Kind:
             raise Refused(
                 [Fault("regions", f"two regions named {', '.join(twice)}", "a name of its own for each region")]
             )
+
+
+AnyKind: TypeAlias = Kind[Any]  # whichever dials it has

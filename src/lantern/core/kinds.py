@@ -9,18 +9,18 @@ from pydantic.json_schema import models_json_schema
 
 from lantern.core.events import Detector
 from lantern.core.families import FAMILIES
-from lantern.core.family import Family
+from lantern.core.family import AnyFamily
 from lantern.core.faults import Fault, Refused
-from lantern.core.kind import Kind
+from lantern.core.kind import AnyKind
 from lantern.core.modelled import read_model
 from lantern.core.sweepable import Sweepable
-from lantern.core.watch import Watch
+from lantern.core.watch import AnyWatch
 
-KINDS: dict[str, Kind] = {kind.name: kind for family in FAMILIES.values() for kind in family.kinds}
+KINDS: dict[str, AnyKind] = {kind.name: kind for family in FAMILIES.values() for kind in family.kinds}
 _FAMILY_OF = {kind.name: family for family in FAMILIES.values() for kind in family.kinds}
 
 
-def kind_of(name: str) -> Kind:
+def kind_of(name: str) -> AnyKind:
     """Return the kind of that name. Raises `Refused` with the kinds there are."""
     kind = KINDS.get(name)
     if kind is None:
@@ -28,7 +28,7 @@ def kind_of(name: str) -> Kind:
     return kind
 
 
-def family_of(kind_name: str) -> Family:
+def family_of(kind_name: str) -> AnyFamily:
     """Return the family that a kind belongs to. Raises `Refused` for an unknown kind."""
     return _FAMILY_OF[kind_of(kind_name).name]
 
@@ -64,7 +64,7 @@ def judge(detector: Detector, signal: str, value: Any) -> Sweepable:
     return family_of(kind.name).judge(kind.typed(detector), kind, value)
 
 
-def watch(detector: Detector, facts: Mapping[str, Any]) -> Watch:
+def watch(detector: Detector, facts: Mapping[str, Any]) -> AnyWatch:
     """Return the detector as it runs live on a device of which `facts` are known."""
     kind = kind_of(detector.kind)
     return family_of(kind.name).watch(kind.typed(detector), kind, facts)

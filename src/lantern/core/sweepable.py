@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Self
 from lantern.core.dials import Dials
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
-from lantern.core.kind import Kind, Truth
+from lantern.core.kind import AnyKind, Truth
 from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.signals import Series
 from lantern.core.truths import Said
@@ -23,7 +23,7 @@ class Sweepable(Tunable):
     traces_as: ClassVar[str] = "lines"  # how the axis draws them: lines, or stems that stand alone
 
     detector: Detector
-    kind: Kind
+    kind: AnyKind
 
     @property
     def yardstick(self) -> Yardstick:
@@ -67,7 +67,7 @@ class Sweepable(Tunable):
         """Return the same with what somebody says that things on the take truly were; asked of a kind that `takes_truths`."""
         return self
 
-    def against(self, truth: Truth, said: Sequence[Any]) -> dict[str, Any]:
+    def against(self, truth: Truth, said: Sequence[object]) -> dict[str, Any]:
         """Return the result held against what somebody said of the take besides marks, in figures. Raises `Refused` where the
         kind is not judged by such a truth.
         """

@@ -20,7 +20,7 @@ class Tunable(ABC):
 
     none_exact: ClassVar[str] = "none here"  # why no dial sweeps exactly, where none does
 
-    dials: Any
+    dials: Dials
 
     @property
     @abstractmethod
@@ -37,7 +37,7 @@ class Tunable(ABC):
         """The same detector on the same take with other dials."""
 
     @abstractmethod
-    def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Any:
+    def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> object:
         """What these dials give, with every measure by name; `marks` are its own."""
 
     @abstractmethod

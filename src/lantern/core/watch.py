@@ -3,23 +3,25 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sized
 from dataclasses import dataclass, field
-from typing import Any, Self
+from typing import Any, Generic, Self, TypeAlias, TypeVar
 
 from lantern.core.decide import Change
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
-from lantern.core.kind import Kind
+from lantern.core.kind import AnyKind
+
+ValueT = TypeVar("ValueT", bound=Sized)
 
 
 @dataclass(frozen=True, slots=True)
-class Sample:
+class Sample(Generic[ValueT]):
     """What a device gave at `t` (s, of its own clock): one sample of `signal`."""
 
     signal: str
     t: float
-    value: Any
+    value: ValueT
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +34,7 @@ class Turn:
 
     region: str
     changes: tuple[Change, ...]
-    state: Any
+    state: object
     reading: float
     why: dict[str, Any]
     object: str | None = None
@@ -69,18 +71,18 @@ class Standing:
 
 
 @dataclass
-class Watch(ABC):
+class Watch(ABC, Generic[ValueT]):
     """One detector over the samples of one device, in order of time. `kind` is of the family that made it."""
 
     detector: Detector
-    kind: Kind
+    kind: AnyKind
 
     @abstractmethod
-    def step(self, sample: Sample, interval_s: float) -> Iterator[Turn]:
+    def step(self, sample: Sample[ValueT], interval_s: float) -> Iterator[Turn]:
         """Take one sample; `interval_s` is the device's usual pace. Yields what changed, one turn before the next is looked at."""
 
-    def stirs(self, sample: Sample) -> bool:
-        """Is there anything in it that may matter, far from a raise as it may be? Whatever is in it, unless a family knows better."""
+    def has_activity(self, sample: Sample[ValueT]) -> bool:
+        """Return whether anything in it may matter, far from a raise as it may be: whatever is in it, unless a family knows better."""
         return bool(len(sample.value))
 
     @abstractmethod
@@ -107,3 +109,7 @@ class Watch(ABC):
         it over. Raises `Refused` where such a word means nothing to it, or cannot be so now.
         """
         raise Refused([Fault("detector", f"{self.detector.name} cannot be told {what[:40]!r}", "a kind that can")])
+
+
+AnySample: TypeAlias = Sample[Any]
+AnyWatch: TypeAlias = Watch[Any]

@@ -20,7 +20,7 @@ from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Frames, Pixels
 from lantern.demo.skerrow import CROWDS, OBSERVERS, PLATES, TAKES
 from lantern.formats.sidecar import TakeInfo
-from lantern.keeper import ends_with_parent
+from lantern.processes import ends_with_parent
 from lantern.signals.takes import Still, Take
 from lantern.standins import places, weighbridge
 from lantern.standins.crowd import Crowd

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.optics.mount import Mount
-from lantern.core.optics.prediction import Asked, PlateAsked
+from lantern.core.optics.prediction import PlateTarget, Target
 from lantern.formats.documents import read_bytes, read_json, read_model
 from lantern.formats.limits import MOST_M, TALLEST_M
 
@@ -32,7 +32,7 @@ def read_mount(path: Path) -> Mount:
     return mount
 
 
-def asked_of(at: str, *, plate: PlateAsked | None, face: bool, upright_m: float) -> Asked:
+def target_of(at: str, *, plate: PlateTarget | None, face: bool, upright_m: float) -> Target:
     """What a command line asks about. Raises `Refused` for a point or a number that cannot be meant."""
     faults = FaultList()
     point = _point(at, faults)
@@ -44,7 +44,7 @@ def asked_of(at: str, *, plate: PlateAsked | None, face: bool, upright_m: float)
             option = "--plate-heading" if field.name == "heading_deg" else f"--{field.name.replace('_', '-')}"
             faults.add(option, f"{value:g}", f"{low:g} to {high:g}")
     faults.refuse_if_any()
-    return Asked(point, plate, face, upright_m)
+    return Target(point, plate, face, upright_m)
 
 
 def _point(text: str, faults: FaultList) -> tuple[float, float, float]:

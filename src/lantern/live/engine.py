@@ -15,7 +15,7 @@ import structlog
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.linking.arming import Armed
-from lantern.core.watch import Sample, Turn
+from lantern.core.watch import AnySample, Turn
 from lantern.db.base import StoreAwayError, now
 from lantern.db.changes import changes
 from lantern.live.delivery import Delivery
@@ -119,14 +119,14 @@ class Engine:
             if sample.signal in run.watch.kind.signals and not run.fault:
                 if await self._step(feed, run, sample):
                     tape.decided(f"around an event of {run.watch.detector.name}", came)
-                if run.watch.stirs(sample):
-                    tape.stirred(came)
+                if run.watch.has_activity(sample):
+                    tape.activity(came)
         tape.take(sample, frame.size, came)
         feed.error = ""
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
 
-    async def _step(self, feed: Feed[Any], run: Running, sample: Sample) -> bool:
+    async def _step(self, feed: Feed[Any], run: Running, sample: AnySample) -> bool:
         """One detector over one sample; returns whether it raised. What fails in it is shown at it, and stops neither the others
         nor the feed.
         """

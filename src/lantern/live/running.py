@@ -9,7 +9,7 @@ from typing import Any
 from lantern.core.kinds import watch
 from lantern.core.linking.arming import Armed
 from lantern.core.logic.timetable import Timetable
-from lantern.core.watch import Watch
+from lantern.core.watch import AnyWatch
 from lantern.live.plans import Plan
 
 SILENT = "no frames"
@@ -22,7 +22,7 @@ class Running:
     detector_id: int
     site_id: int
     revision: int
-    watch: Watch
+    watch: AnyWatch
     links: list[Armed]
     hours: Timetable | None = None  # outside them a raise is stored, and fires nothing
     fault: str = ""  # why it cannot run

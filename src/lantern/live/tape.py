@@ -18,7 +18,7 @@ import structlog
 from lantern.core.faults import Fault, Refused
 from lantern.core.logic.timetable import Timetable
 from lantern.core.reel import Held, Reel
-from lantern.core.watch import Sample
+from lantern.core.watch import AnySample
 from lantern.jobs import defer_recording
 from lantern.live.tasks import until_stored
 from lantern.recordings import actions
@@ -37,7 +37,7 @@ CLOCKS = 50  # samples over which the device's clock is compared
 
 @dataclass(frozen=True)
 class RecordingPlan:
-    """When a device is recorded without being asked. `wide_until` (Unix s): around all that stirs until then."""
+    """When a device is recorded without being asked. `wide_until` (Unix s): around any activity until then."""
 
     around: bool = False
     before_s: float = 10.0
@@ -128,7 +128,7 @@ class Tape:
         if self.plan.around:
             self._around(why, came)
 
-    def stirred(self, came: float) -> None:
+    def activity(self, came: float) -> None:
         """There is something in it that may matter: only while a day is recorded wide."""
         if came < self.plan.wide_until:
             self._around("a wide day", came)
@@ -140,7 +140,7 @@ class Tape:
 
     # ---- samples ----
 
-    def take(self, sample: Sample, size: int, came: float) -> None:
+    def take(self, sample: AnySample, size: int, came: float) -> None:
         """Hand over one sample; never waits."""
         held = Held(sample.t, sample.value, size, came)
         self._clock(held)

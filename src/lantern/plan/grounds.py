@@ -9,7 +9,8 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.promise.plan import Plan
-from lantern.formats.ground.picture import Ground, read_ground
+from lantern.formats.ground.ground import Ground
+from lantern.formats.ground.picture import read_ground
 from lantern.formats.limits import Limits
 from lantern.plan.tables import PlanPictureRow
 

@@ -21,7 +21,7 @@ from lantern.recordings.tables import RecordedPartRow, RecordingRow, parts_of_si
 from lantern.recordings.verdicts import place_marks
 from lantern.register.tables import DeviceRow
 from lantern.signals.register import signal_of
-from lantern.signals.signal import Signal, Stored, Timed
+from lantern.signals.signal import AnySignal, Stored, Timed
 from lantern.signals.takes import Take, read_info
 from lantern.takes.store import add_take
 from lantern.takes.tables import TakeRow, take_of_blocks
@@ -52,7 +52,12 @@ def begin(device_id: int, signal: str, *, why: str, t0: float, came: float) -> i
 
 
 def add_part(
-    recording_id: int, samples: Sequence[Timed], known: Mapping[str, Any], *, first: int | None = None, lost: int = 0
+    recording_id: int,
+    samples: Sequence[Timed[Any]],
+    known: Mapping[str, Any],
+    *,
+    first: int | None = None,
+    lost: int = 0,
 ) -> Room:
     """Store some samples, (s from its beginning, sample) each, unless they are stored: `first` says how many came before them,
     for whoever tries again where nobody knows whether it was stored. Returns what room there is after it.
@@ -121,7 +126,7 @@ def _local(row: RecordingRow) -> datetime:
     return row.start.astimezone(ZoneInfo(row.device.place.site.zone))
 
 
-def _info(row: RecordingRow, signal: Signal, known: Mapping[str, Any]) -> Any:
+def _info(row: RecordingRow, signal: AnySignal, known: Mapping[str, Any]) -> Any:
     size = known.get("frame_px") or (None, None)
     document = {
         "format": "lantern-take/1",
@@ -176,7 +181,7 @@ def _take_of(session: Session, row: RecordingRow) -> int:
     return take.id
 
 
-def _pieces(session: Session, row: RecordingRow, signal: Signal) -> tuple[list[Any], Floats]:
+def _pieces(session: Session, row: RecordingRow, signal: AnySignal) -> tuple[list[Any], Floats]:
     query = select(RecordedPartRow).where(RecordedPartRow.recording_id == row.id).order_by(RecordedPartRow.first)
     pieces, times = [], []
     for part in session.scalars(query.execution_options(yield_per=64)):
@@ -185,7 +190,7 @@ def _pieces(session: Session, row: RecordingRow, signal: Signal) -> tuple[list[A
     return pieces, np.concatenate(times)
 
 
-def _piece(signal: Signal, part: RecordedPartRow) -> Any:
+def _piece(signal: AnySignal, part: RecordedPartRow) -> Any:
     def blocks() -> Iterator[tuple[int, bytes]]:
         yield part.packed, part.data
 

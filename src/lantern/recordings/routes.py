@@ -156,7 +156,7 @@ def set_plan(device_id: Id, plan: PlanIn) -> Response:
 
 @router.put("/devices/{device_id}/recording/wide", **may("engineer", "set a day that is recorded wide"))
 def set_wide(device_id: Id, what: Annotated[Literal["begin", "end", "seen"], Body(embed=True)]) -> Response:
-    """A day around all that stirs; `seen`: the reminder that it is over is put away."""
+    """A day around any activity; `seen`: the reminder that it is over is put away."""
     with transaction() as session:
         _device(session, device_id)
         row = _held_plan(session, device_id)

@@ -73,7 +73,7 @@ class RecordingPlanRow(Base):
     before_s: Mapped[float] = mapped_column(default=10.0)
     after_s: Mapped[float] = mapped_column(default=20.0)
     timetable: Mapped[str] = mapped_column(default="")
-    wide_from: Mapped[datetime | None]  # a day around all that stirs
+    wide_from: Mapped[datetime | None]  # a day around any activity
     wide_until: Mapped[datetime | None]
     wide_seen: Mapped[bool] = mapped_column(default=False)  # somebody has put the reminder away
     device: Mapped[DeviceRow] = relationship()

@@ -14,7 +14,7 @@ from typing import Any, ClassVar, Generic, Literal, Protocol, TypeVar
 import structlog
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.watch import Sample
+from lantern.core.watch import AnySample
 
 log = structlog.get_logger()
 KEPT_WAITS = 1200
@@ -37,7 +37,7 @@ class Frame(Protocol):
     def number(self) -> int | None:
         """Of the message, where the device counts them."""
 
-    def sample(self) -> Sample:
+    def sample(self) -> AnySample:
         """Return it as the detectors take it."""
 
     def late(self, *, follows: bool) -> dict[str, Any] | None:

@@ -12,15 +12,15 @@ from lantern import signals
 from lantern.core.faults import Fault, Refused
 from lantern.core.listing import modules_named
 from lantern.signals.feed import Feed
-from lantern.signals.signal import Signal
+from lantern.signals.signal import AnySignal
 
 
-def _found() -> dict[str, Signal]:
+def _found() -> dict[str, AnySignal]:
     held = modules_named("signal", signals).values()
     return {signal.name: signal for module in held for signal in module.SIGNALS}
 
 
-SIGNALS: dict[str, Signal] = _found()
+SIGNALS: dict[str, AnySignal] = _found()
 
 
 def feed_of(signals: Sequence[str]) -> type[Feed[Any]]:
@@ -31,7 +31,7 @@ def feed_of(signals: Sequence[str]) -> type[Feed[Any]]:
     return feed
 
 
-def signal_of(name: str, *, where: str = "take: kind") -> Signal:
+def signal_of(name: str, *, where: str = "take: kind") -> AnySignal:
     """Return the signal of that name. Raises `Refused` with the signals there are."""
     found = SIGNALS.get(name)
     if found is None:

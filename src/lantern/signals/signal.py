@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence, Sized
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Generic, TypeAlias, TypeVar
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.signals import Floats, Keep
+from lantern.core.signals import Floats, Keep, Pixels
 from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
 from lantern.formats.tables import MOST_TRUTH
@@ -17,7 +17,9 @@ from lantern.signals.feed import Feed
 from lantern.signals.looks import Look, Unread
 from lantern.signals.space import Space
 
-Timed = tuple[float, Any]  # s from a recording's beginning, and a sample as detectors take it
+TakeT = TypeVar("TakeT")  # what a take of it holds
+SampleT = TypeVar("SampleT", bound=Sized)  # what a device gives at one moment, as detectors take it
+Timed = tuple[float, SampleT]  # s from a recording's beginning, and a sample
 Block = tuple[int, Callable[[], bytes]]  # how many samples, and what packs them (it may be called in another thread)
 
 
@@ -37,7 +39,7 @@ class Stored:
         return data
 
 
-class Signal(ABC):
+class Signal(ABC, Generic[TakeT, SampleT]):
     """One signal. Its name is the `kind` of a take; `type` is what it is in the core."""
 
     name: ClassVar[str]
@@ -93,7 +95,7 @@ class Signal(ABC):
         """Return what a take holds, in a few words each."""
         return [f"{count} {what}" for count, what in facts.get("holds", ())]
 
-    def sketch(self, facts: Mapping[str, Any], value: Any) -> dict[str, Any]:
+    def sketch(self, facts: Mapping[str, Any], value: TakeT) -> dict[str, Any]:
         """Return what its ground draws of a whole take (JSON)."""
         return {}
 
@@ -104,29 +106,29 @@ class Signal(ABC):
     # ---- files and the store ----
 
     @abstractmethod
-    def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Any:
+    def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> TakeT:
         """Return what a data file holds. Raises `Refused`, here or while a long signal is read on."""
 
     @abstractmethod
-    def facts(self, info: TakeInfo, value: Any) -> dict[str, Any]:
+    def facts(self, info: TakeInfo, value: TakeT) -> dict[str, Any]:
         """What is stored of it besides its samples (JSON). `width`, `height`: of its picture; `holds`: [how many, of what] each."""
 
     @abstractmethod
-    def t_s(self, value: Any) -> Floats:
+    def t_s(self, value: TakeT) -> Floats:
         """(n,) times of its samples; empty where they have none of their own."""
 
     @abstractmethod
-    def samples(self, value: Any) -> int: ...
+    def samples(self, value: TakeT) -> int: ...
 
     @abstractmethod
-    def length_s(self, value: Any) -> float: ...
+    def length_s(self, value: TakeT) -> float: ...
 
     @abstractmethod
-    def pack(self, value: Any) -> Iterator[Block]:
+    def pack(self, value: TakeT) -> Iterator[Block]:
         """Its samples as blocks for the store, in order of time."""
 
     @abstractmethod
-    def unpack(self, stored: Stored) -> Any:
+    def unpack(self, stored: Stored) -> TakeT:
         """What was packed, equal sample by sample; a long signal is read from the store as it is used."""
 
     def described(self, facts: Mapping[str, Any]) -> dict[str, Any]:
@@ -137,25 +139,28 @@ class Signal(ABC):
 
     part_samples: ClassVar[int] = 100  # of a recording are stored at once
 
-    def alike(self, first: Any, sample: Any) -> bool:
+    def alike(self, first: SampleT, sample: SampleT) -> bool:
         """Can a sample go on the recording that began with the first?"""
         return True
 
-    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Any:
+    def piece(self, samples: Sequence[Timed[SampleT]], known: Mapping[str, Any]) -> TakeT:
         """What some samples of a live device are as a take. `known`: `frame_px` of the device (None: not known), `start`.
 
         Raises `Refused` where the signal is never live.
         """
         raise Refused([Fault("recording", f"{self.name} does not come live", "a device that sends")])
 
-    def joined(self, pieces: Sequence[Any], t_s: Floats) -> Any:
+    def joined(self, pieces: Sequence[TakeT], t_s: Floats) -> TakeT:
         """Pieces that follow each other as one; `t_s`: of all samples, those that show nothing too."""
         raise Refused([Fault("recording", f"{self.name} does not come live", "a device that sends")])
 
     @abstractmethod
-    def write(self, info: TakeInfo, value: Any, folder: Path) -> TakeInfo:
+    def write(self, info: TakeInfo, value: TakeT, folder: Path) -> TakeInfo:
         """Write its data files; `read` gives the same, sample by sample. Returns the sidecar that goes with them."""
 
-    def frame(self, facts: Mapping[str, Any], count: int, data: bytes) -> Any:
+    def frame(self, facts: Mapping[str, Any], count: int, data: bytes) -> Pixels:
         """(count, height, width): the pictures of one block. Raises `Refused` where it has none."""
         raise Refused([Fault("frame", f"a take of kind {self.name} has no pictures", "a take that has")])
+
+
+AnySignal: TypeAlias = Signal[Any, Any]

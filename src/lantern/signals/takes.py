@@ -19,7 +19,7 @@ from lantern.formats.limits import DEFAULT, Limits
 from lantern.formats.sidecar import TakeInfo
 from lantern.formats.tables import read_marks, read_truths
 from lantern.signals.register import SIGNALS, signal_of
-from lantern.signals.signal import Signal
+from lantern.signals.signal import AnySignal
 
 STILLS = ((b"\x89PNG\r\n\x1a\n", "image/png"), (b"\xff\xd8\xff", "image/jpeg"))
 
@@ -44,7 +44,7 @@ class Take:
     left: tuple[str, ...] = ()
 
     @property
-    def signal(self) -> Signal:
+    def signal(self) -> AnySignal:
         return signal_of(self.info.kind)
 
     @property

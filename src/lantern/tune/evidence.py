@@ -114,7 +114,7 @@ def shown(held: Sequence[Held], info: DialInfo, value: float) -> tuple[float, fl
         return max(_rounded(low, step, down=True), info.low), min(_rounded(high, step, down=False), info.high)
     if info.unit == "%" and info.high == 100:
         return 0.0, 100.0
-    reach = max(each for each in wanted if not isinstance(each, tuple))
+    reach = max(info.reach, *(each for each in wanted if not isinstance(each, tuple)))
     return shown_range(value=value, default=info.default, low=info.low, high=info.high, step=step, reach=reach)
 
 

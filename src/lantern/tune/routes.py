@@ -10,8 +10,9 @@ from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Asked
+from lantern.benches.bench import Trial
 from lantern.benches.register import bench_of, parts_drawn
+from lantern.core.events import Detector
 from lantern.core.kinds import family_of, kind_of
 from lantern.core.tuning.wanted import while_wanted
 from lantern.db.base import transaction
@@ -25,6 +26,7 @@ from lantern.takes.tables import evidence_of_device, marks_of
 from lantern.tune import bench, evidence
 from lantern.tune.drafts import Draft, StudyAsked
 from lantern.tune.judging import subject as held_on
+from lantern.tune.newest import NEWEST
 from lantern.tune.shown import (
     dials_shown,
     drafted,
@@ -38,7 +40,6 @@ from lantern.tune.shown import (
 from lantern.tune.studies import begin_study
 from lantern.tune.tables import StudyRow, latest_studies
 from lantern.tune.tuned import TunedDetector
-from lantern.tune.turns import TURNS
 from lantern.web.access import may
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id
@@ -98,10 +99,10 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
 @router.post("/bench/{detector_id}/judge", **may("viewer"))
 def judge_draft(request: Request, detector_id: Id, draft: Draft) -> Response:
     """What a state would do: `parts` of judged, readings, takes, strips, and those that the family's own bench has."""
-    TURNS.told(draft.page, draft.turn)
+    NEWEST.note(draft.page, draft.turn)
     with transaction() as session:
         row, take, detector = drafted(session, detector_id, draft)
-        asked = Asked(
+        trial = Trial(
             session=session,
             row=row,
             detector=detector,
@@ -112,34 +113,34 @@ def judge_draft(request: Request, detector_id: Id, draft: Draft) -> Response:
         )
         own = bench_of(row.kind)
         at_once = [name for name in draft.parts if name == "judged" or name in own.at_once]
-        out = {name: _part(asked, name) for name in at_once}
-        with while_wanted(partial(TURNS.passed, draft.page, draft.turn)):
-            out |= {name: _part(asked, name) for name in draft.parts if name not in at_once}
+        out = {name: _part(trial, name) for name in at_once}
+        with while_wanted(partial(NEWEST.outdated, draft.page, draft.turn)):
+            out |= {name: _part(trial, name) for name in draft.parts if name not in at_once}
         return json_answer(out)
 
 
-def _part(asked: Asked, name: str) -> Any:
+def _part(trial: Trial[Detector], name: str) -> object:
     common = COMMON_PARTS.get(name)
-    return common(asked) if common is not None else bench_of(asked.row.kind).part(name)(asked)
+    return common(trial) if common is not None else bench_of(trial.row.kind).part(name)(trial)
 
 
-def _judged(asked: Asked) -> dict[str, Any]:
-    return bench.judged(asked.session, asked.detector, asked.take, asked.links(), asked.scale)
+def _judged(trial: Trial[Detector]) -> dict[str, Any]:
+    return bench.judged(trial.session, trial.detector, trial.take, trial.links(), trial.scale)
 
 
-def _readings(asked: Asked) -> dict[str, Any]:
-    return bench.drawn_readings(asked.session, asked.detector, asked.take, asked.scale)
+def _readings(trial: Trial[Detector]) -> dict[str, Any]:
+    return bench.drawn_readings(trial.session, trial.detector, trial.take, trial.scale)
 
 
-def _takes(asked: Asked) -> dict[str, Any]:
-    return bench.cards(asked.session, asked.detector, evidence_of_device(asked.session, asked.row.device_id))
+def _takes(trial: Trial[Detector]) -> dict[str, Any]:
+    return bench.cards(trial.session, trial.detector, evidence_of_device(trial.session, trial.row.device_id))
 
 
-def _strips(asked: Asked) -> dict[str, Any]:
-    return evidence.strips(asked.held(), asked.draft.strips, asked.wishes, asked.scale)
+def _strips(trial: Trial[Detector]) -> dict[str, Any]:
+    return evidence.strips(trial.held(), trial.draft.strips, trial.wishes, trial.scale)
 
 
-COMMON_PARTS: dict[str, Callable[[Asked], Any]] = {
+COMMON_PARTS: dict[str, Callable[[Trial[Detector]], object]] = {
     "judged": _judged,
     "readings": _readings,
     "takes": _takes,

@@ -42,7 +42,7 @@ class Column:
 
 
 @dataclass(frozen=True)
-class Asked:
+class ListQuery:
     """What of a list is wanted: `sort` a column's key, "-" before it for the greatest first; `chosen` values by column."""
 
     sort: str
@@ -67,7 +67,7 @@ class Listed:
     columns: Sequence[Column]
     rows: Sequence[Any]
     total: int
-    asked: Asked
+    asked: ListQuery
     choices: dict[str, list[str]]
 
     @property
@@ -105,7 +105,7 @@ class Ledger:
     columns: Sequence[Column]
     sort: str
 
-    def asked(self, request: Request) -> Asked:
+    def asked(self, request: Request) -> ListQuery:
         """What the address asks for. Raises HTTP 422 for what no such list can be."""
         given = request.query_params
         keys = {column.key for column in self.columns}
@@ -120,9 +120,9 @@ class Ledger:
         chosen = [(c.key, given[c.key][:MOST_TEXT]) for c in self.columns if c.choices and given.get(c.key)]
         if any("\x00" in value for _, value in chosen):
             raise HTTPException(422, "A choice holds a character that no text has.")
-        return Asked(sort, text, int(page), tuple(chosen))
+        return ListQuery(sort, text, int(page), tuple(chosen))
 
-    def read(self, session: Session, query: Select[Any], asked: Asked) -> Listed:
+    def read(self, session: Session, query: Select[Any], asked: ListQuery) -> Listed:
         """A page of what `query` selects, which the columns' `of` are of."""
         wanted = self._filtered(query, asked)
         total = session.scalar(select(func.count()).select_from(wanted.order_by(None).subquery())) or 0
@@ -131,13 +131,13 @@ class Ledger:
         choices = {c.key: self._choices(session, query, c) for c in self.columns if c.choices}
         return Listed(self.columns, rows, total, replace(asked, page=page), choices)
 
-    def page_with(self, session: Session, query: Select[Any], asked: Asked, row_id: int) -> Asked:
+    def page_with(self, session: Session, query: Select[Any], asked: ListQuery, row_id: int) -> ListQuery:
         """What is asked for, at the page that has this row; at its own where the row is not in the list."""
         ids = [row.id for row in session.execute(self._sorted(self._filtered(query, asked), asked))]
         return replace(asked, page=ids.index(row_id) // PER_PAGE + 1) if row_id in ids else asked
 
     def export(
-        self, session: Session, query: Select[Any], asked: Asked, form: str, *, zone: str, out: Outs = NOTHING
+        self, session: Session, query: Select[Any], asked: ListQuery, form: str, *, zone: str, out: Outs = NOTHING
     ) -> Response:
         """All that is asked for, as `csv` or `xlsx`; times in the site's zone. `out`: columns that are made of the whole row.
 
@@ -155,7 +155,7 @@ class Ledger:
         kind = "text/csv; charset=utf-8" if form == "csv" else XLSX
         return Response(data, 200, attachment(f"{self.name}.{form}"), kind)
 
-    def _filtered(self, query: Select[Any], asked: Asked) -> Select[Any]:
+    def _filtered(self, query: Select[Any], asked: ListQuery) -> Select[Any]:
         if asked.text:
             pattern = "%" + asked.text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
             query = query.where(or_(*(cast(column.of, String).ilike(pattern) for column in self.columns)))
@@ -163,7 +163,7 @@ class Ledger:
             query = query.where(cast(self._column(key).of, String) == value)
         return query
 
-    def _sorted(self, query: Select[Any], asked: Asked) -> Select[Any]:
+    def _sorted(self, query: Select[Any], asked: ListQuery) -> Select[Any]:
         column = self._column(asked.sort.removeprefix("-"))
         first = column.of.desc().nulls_last() if asked.sort.startswith("-") else column.of.asc().nulls_last()
         return query.order_by(first, *(each.of for each in self.columns if each is not column))

@@ -18,7 +18,7 @@ from lantern.core.optics.curing import QUANTITIES, cures, with_cures
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Mount, View
 from lantern.core.optics.plate import PlateAt, depth_of_field_m, frames, max_mps, shutter_for
-from lantern.core.optics.prediction import Asked, PlateAsked, Prediction, predict
+from lantern.core.optics.prediction import PlateTarget, Prediction, Target, predict
 
 DEG = math.radians
 
@@ -34,8 +34,8 @@ def with_f_px(f_px: float, **changes: Any) -> Mount:
     return mount(focal_mm=f_px * 5.37 / 1920, **changes)
 
 
-def at(x: float, y: float, z: float = 0.0, **more: Any) -> Asked:
-    return Asked((x, y, z), **more)
+def at(x: float, y: float, z: float = 0.0, **more: Any) -> Target:
+    return Target((x, y, z), **more)
 
 
 # ---- against the checks ----------------------------------------------------------------------------------------------
@@ -286,7 +286,7 @@ def test_a_camera_rolled_clockwise_shows_the_horizon_rise_on_the_right() -> None
 
 
 def test_behind_the_camera_what_needs_the_depth_is_null() -> None:
-    plate = PlateAsked(180, speed_kmh=30, shutter_s=0.002, fps=25, depth_m=4)
+    plate = PlateTarget(180, speed_kmh=30, shutter_s=0.002, fps=25, depth_m=4)
     told = predict(mount(), at(0, -10, plate=plate, face=True))
     for key in ("pixel", "across_px_per_m", "along_px_per_m", "grade_2014", "grade_2025", "upright_px", "char_px", "stroke_px",
                 "blur_px", "eyes_px"):  # fmt: skip
@@ -316,7 +316,7 @@ def test_marginal_lies_between_floor_and_goal(wish: verdicts.Wish, value: float,
 
 # ---- cures -----------------------------------------------------------------------------------------------------------
 
-LANE = PlateAsked(180, speed_kmh=30, shutter_s=0.004, fps=10, depth_m=3)
+LANE = PlateTarget(180, speed_kmh=30, shutter_s=0.004, fps=10, depth_m=3)
 BESIDE = at(4, 8, 0.5, plate=LANE)  # a lane 4 m beside the camera, coming towards it
 
 
@@ -367,13 +367,13 @@ def test_frames_are_cured_by_rate_speed_or_depth_as_the_formula_says() -> None:
 
 
 def test_what_a_cure_costs_is_told() -> None:
-    costs = [cost for cure in cures(beside(), at(4, 8, 0.5, plate=PlateAsked(180, speed_kmh=30, shutter_s=0.0016)), "char_px")
+    costs = [cost for cure in cures(beside(), at(4, 8, 0.5, plate=PlateTarget(180, speed_kmh=30, shutter_s=0.0016)), "char_px")
              for cost in cure.costs]  # fmt: skip
     assert any(cost.startswith("blur ") for cost in costs)  # a longer lens blurs more
 
 
 def test_a_wish_that_is_met_needs_no_cure_and_words_say_the_least() -> None:
-    held = with_cures(beside(), at(4, 8, 0.5, plate=PlateAsked(180, speed_kmh=30, fps=10, depth_m=3)))
+    held = with_cures(beside(), at(4, 8, 0.5, plate=PlateTarget(180, speed_kmh=30, fps=10, depth_m=3)))
     least = {name: each.cure for name, each in held.judged.items()}
     assert [least[name] is None for name, each in held.judged.items() if each.word == "pass"] != []
     assert all(each.cure is None for each in held.judged.values() if each.word == "pass")

@@ -7,34 +7,36 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Asked, Bench
+from lantern.benches.bench import Bench, Trial
 from lantern.benches.objects import scenes
 from lantern.benches.objects.routes import router
 from lantern.benches.objects.walk_routes import router as walk_router
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.objects.counting.search import search
-from lantern.core.objects.kind import TrackKind
+from lantern.core.objects.dials import ObjectDials
+from lantern.core.objects.kind import AnyTrackKind
+from lantern.core.objects.region import ObjectDetector
 from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import DetectorRow
 from lantern.tune.tuned import Tell
 
 
-def _page(session: Session, row: DetectorRow, kind: TrackKind, dials: Any) -> dict[str, Any]:
+def _page(session: Session, row: DetectorRow, kind: AnyTrackKind, dials: ObjectDials) -> dict[str, Any]:
     ways = {"arrows": kind.arrows.as_dict(), "numbered": kind.ordered, "counts": kind.counts}
     return {"verdicts": scenes.VERDICTS, **ways}
 
 
-def _objects(asked: Asked) -> list[int]:
-    return scenes.objects_shown(asked.session, asked.detector, asked.take, asked.links())
+def _objects(trial: Trial[ObjectDetector]) -> list[int]:
+    return scenes.objects_shown(trial.session, trial.detector, trial.take, trial.links())
 
 
-def _beside(asked: Asked) -> dict[str, Any]:
-    return scenes.beside(asked.session, asked.detector, asked.take)
+def _beside(trial: Trial[ObjectDetector]) -> dict[str, Any]:
+    return scenes.beside(trial.session, trial.detector, trial.take)
 
 
-def _counts(asked: Asked) -> dict[str, Any]:
-    wanted = scenes.CountsAsked.model_validate(asked.draft.also)
-    return scenes.counts_shown(asked.session, asked.detector, asked.take, every_s=wanted.every_s, who=wanted.who)
+def _counts(trial: Trial[ObjectDetector]) -> dict[str, Any]:
+    wanted = scenes.CountsAsked.model_validate(trial.draft.also)
+    return scenes.counts_shown(trial.session, trial.detector, trial.take, every_s=wanted.every_s, who=wanted.who)
 
 
 def _line(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
@@ -45,7 +47,7 @@ def _line(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Te
     return search([each for each in found if each is not None], progress=tell).as_dict()
 
 
-BENCH = Bench(
+BENCH: Bench[ObjectDetector, AnyTrackKind, ObjectDials] = Bench(
     family="objects",
     page=_page,
     at_once={"objects": _objects},

@@ -8,39 +8,23 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Asked
+from lantern.benches.bench import Trial
 from lantern.benches.plates.light import light_shown
 from lantern.core.faults import Fault, Refused
 from lantern.core.plates.ballots import Ballots
+from lantern.core.plates.detector import PlateDetector
 from lantern.core.plates.history import as_sure, own_reads
 from lantern.core.plates.keys import ALPHABET, key_of
 from lantern.core.plates.passages import keyed
 from lantern.core.plates.subject import PlateSubject
+from lantern.core.plates.verdicts import DOUBTFUL
 from lantern.core.scoring.marks import Mark, judge
 from lantern.takes.tables import TakeRow, truths_of_take
 from lantern.tune.judging import marks, subject
 
-VERDICTS = {
-    "raised": "raised",
-    "dropped": "raised before",
-    "expired": "entry ended",
-    "not_yet": "entry begins later",
-    "runner_up": "two entries too near",
-    "unlisted": "on no list",
-    "listed": "on a list",
-    "early": "not seen long enough",
-    "undetermined": "vehicle not sure",
-    "held": "held in a hand",
-    "other_way": "goes another way",
-    "unsure": "vote not sure",
-    "few_reads": "too few reads",
-    "unread": "no read counts",
-}
-UNSURE = ("held", "unsure", "undetermined", "few_reads", "unread", "runner_up")
 
-
-def plates_of(asked: Asked) -> PlateSubject:
-    held = subject(asked.session, asked.detector, asked.take)
+def plates_of(trial: Trial[PlateDetector]) -> PlateSubject:
+    held = subject(trial.session, trial.detector, trial.take)
     assert isinstance(held, PlateSubject)
     return held
 
@@ -63,9 +47,9 @@ def truths_of(session: Session, take: TakeRow, held: PlateSubject) -> dict[int, 
     return {number: text for number, text in out.items() if text}
 
 
-def reads_shown(asked: Asked) -> dict[str, Any]:
+def reads_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
     """For each passage what it is, and its reads: what of it no dial but the gap changes; and the light of the take."""
-    held = plates_of(asked)
+    held = plates_of(trial)
     reads, passages, by_key = held.reads, held.passages, keyed(held.reads)
     types = reads.also.get("vehicle_type", ())
     out = []
@@ -89,18 +73,18 @@ def reads_shown(asked: Asked) -> dict[str, Any]:
                 ],
             }
         )
-    return {"passages": out, "light": light_shown(asked.take, held)}
+    return {"passages": out, "light": light_shown(trial.take, held)}
 
 
 def _box(box: Any) -> list[float] | None:
     return None if np.isnan(box[0]) else np.round(box, 1).tolist()
 
 
-def passages_shown(asked: Asked) -> dict[str, Any]:
+def passages_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
     """For each passage the vote after each of its reads, the read that decided, its result, and whether that is right."""
-    held = plates_of(asked)
-    own_marks = held.own(marks(asked.session, asked.take.id))
-    truths = truths_of(asked.session, asked.take, held)
+    held = plates_of(trial)
+    own_marks = held.own(marks(trial.session, trial.take.id))
+    truths = truths_of(trial.session, trial.take, held)
     history, passages = held.history, held.passages
     counted = held.counted(held.dials)
     decided = {each.passage: int(history.read[each.row]) for each in held.first}
@@ -152,13 +136,13 @@ def _rank(standing: str, code: str, text: str | None, truth: str | None) -> int:
         return 0
     if truth is not None and text != truth:
         return 1
-    return 2 if code in UNSURE else 3
+    return 2 if code in DOUBTFUL else 3
 
 
-def character_shown(asked: Asked) -> dict[str, Any]:
+def character_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
     """Who voted what for one character of one passage, and why this one won."""
-    held = plates_of(asked)
-    number, place = _wanted(asked.draft.also, held)
+    held = plates_of(trial)
+    number, place = _wanted(trial.draft.also, held)
     own = own_reads(held.passages, held.counted(held.dials))[number]
     if not own.size:
         return {"symbols": [], "text": "No read of this passage counts."}

@@ -8,12 +8,13 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Asked
+from lantern.benches.bench import Trial
 from lantern.benches.plates.light import lights_of
 from lantern.benches.plates.passages import plates_of, truths_of
 from lantern.core.faults import Fault, Refused
 from lantern.core.plates import accuracy, capture, openings, reliability
 from lantern.core.plates.accuracy import Told
+from lantern.core.plates.detector import PlateDetector
 from lantern.core.plates.forms import FORMS
 from lantern.core.plates.history import own_reads
 from lantern.core.plates.passages import keyed
@@ -36,17 +37,17 @@ def told_of(session: Session, take: TakeRow, held: PlateSubject) -> list[Told]:
     return [Told(n, line["text"], truths.get(n), lights[n]) for n, line in enumerate(lines)]
 
 
-def truth_shown(asked: Asked) -> dict[str, Any]:
+def truth_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
     """By vehicle, plate and character how often it is right; confusions; what is always misread, and in which light."""
-    held = plates_of(asked)
-    told = told_of(asked.session, asked.take, held)
+    held = plates_of(trial)
+    told = told_of(trial.session, trial.take, held)
     others = [
         each
-        for take in takes_of_device(asked.session, asked.row.device_id)
-        if take.id != asked.take.id and take.signal == asked.take.signal
-        for each in told_of(asked.session, take, _other(asked, take))
+        for take in takes_of_device(trial.session, trial.row.device_id)
+        if take.id != trial.take.id and take.signal == trial.take.signal
+        for each in told_of(trial.session, take, _other(trial, take))
     ]
-    never = len(_never_read(held, marks(asked.session, asked.take.id)))
+    never = len(_never_read(held, marks(trial.session, trial.take.id)))
     read, q, right, plate = _characters(held, told)
     return {
         "capture": accuracy.capture_rate(told, never).as_dict(),
@@ -64,8 +65,8 @@ def truth_shown(asked: Asked) -> dict[str, Any]:
     }
 
 
-def _other(asked: Asked, take: TakeRow) -> PlateSubject:
-    held = subject(asked.session, asked.detector, take)
+def _other(trial: Trial[PlateDetector], take: TakeRow) -> PlateSubject:
+    held = subject(trial.session, trial.detector, take)
     assert isinstance(held, PlateSubject)
     return held
 
@@ -97,11 +98,11 @@ def _characters(held: PlateSubject, told: Sequence[Told]) -> tuple[list[tuple[st
     return pairs, np.array(q), np.array(right, dtype=np.bool_), plate
 
 
-def forms_shown(asked: Asked) -> list[dict[str, Any]]:
+def forms_shown(trial: Trial[PlateDetector]) -> list[dict[str, Any]]:
     """For each country's form, and the one in use: how many passages fit it, and what it would mend and break on this take."""
-    held = plates_of(asked)
+    held = plates_of(trial)
     plain = held.with_dials(syntaxes=())
-    truths = truths_of(asked.session, asked.take, held)
+    truths = truths_of(trial.session, trial.take, held)
     without = [line["text"] for line in plain.passage_lines()]
     out = []
     for form in FORMS:
@@ -126,13 +127,13 @@ def forms_shown(asked: Asked) -> list[dict[str, Any]]:
     return out
 
 
-def capture_shown(asked: Asked) -> dict[str, Any]:
+def capture_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
     """Character height, reads a passage, angle and direction, over all passages and by light."""
-    held = plates_of(asked)
-    character_mm = _number(asked.draft.also, "character_mm", capture.CHARACTER_MM, 1, 1000)
-    plate_mm = _number(asked.draft.also, "plate_mm", capture.PLATE_HEIGHT_MM, 1, 1000)
-    focal_px = _focal_px(asked)
-    counted, lights = held.counted(held.dials), np.array(lights_of(asked.take, held))
+    held = plates_of(trial)
+    character_mm = _number(trial.draft.also, "character_mm", capture.CHARACTER_MM, 1, 1000)
+    plate_mm = _number(trial.draft.also, "plate_mm", capture.PLATE_HEIGHT_MM, 1, 1000)
+    focal_px = _focal_px(trial)
+    counted, lights = held.counted(held.dials), np.array(lights_of(trial.take, held))
     ways = {"all": np.arange(len(held.passages))}
     ways |= {light: np.flatnonzero(lights == light) for light in LIGHTS if (lights == light).any()}
     return {
@@ -154,29 +155,29 @@ def capture_shown(asked: Asked) -> dict[str, Any]:
     }
 
 
-def _focal_px(asked: Asked) -> float | None:
+def _focal_px(trial: Trial[PlateDetector]) -> float | None:
     """As it was typed, else from the lens that the device says it has; None: not known."""
-    if asked.draft.also.get("focal_px") is not None:
-        return _number(asked.draft.also, "focal_px", 0, 1, 1e6)
-    ability = asked.take.device.ability
+    if trial.draft.also.get("focal_px") is not None:
+        return _number(trial.draft.also, "focal_px", 0, 1, 1e6)
+    ability = trial.take.device.ability
     pitch_um, focal_mm = ability.get("pitch_um"), ability.get("focal_mm")
     return float(focal_mm) * 1000 / float(pitch_um) if pitch_um and focal_mm else None
 
 
-def year_shown(asked: Asked) -> dict[str, Any]:
+def year_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
     """False openings: the floor by the lists and forms, and what the takes showed, scaled to a year of strangers."""
-    a_year = _number(asked.draft.also, "passages_a_year", 40_000, 1, LARGEST_YEAR)
-    wish = _number(asked.draft.also, "wish_a_year", 1, 1e-6, LARGEST_YEAR)
+    a_year = _number(trial.draft.also, "passages_a_year", 40_000, 1, LARGEST_YEAR)
+    wish = _number(trial.draft.also, "wish_a_year", 1, 1e-6, LARGEST_YEAR)
     seen = strangers = 0
     length_h = 0.0
-    for take in asked.tuned:
-        held = _other(asked, take)
-        own = held.own(marks(asked.session, take.id))
+    for take in trial.tuned:
+        held = _other(trial, take)
+        own = held.own(marks(trial.session, take.id))
         kept = judge([each.t for each in held.kept], own)
         seen += sum(verdict == "false" for verdict in kept.verdicts)
         strangers += _strangers(held, own)
         length_h += held.length_s / 3600
-    held = plates_of(asked)
+    held = plates_of(trial)
     dials = held.dials
     roll = held.rolls.on(held.reads.day(0.0))
     floor = openings.floor(roll, dials.syntaxes, dials.tolerance, dials.runner_up) if dials.when == "listed" else None

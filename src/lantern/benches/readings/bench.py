@@ -7,13 +7,16 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Asked, Bench
+from lantern.benches.bench import Bench, Trial
 from lantern.benches.readings import physics
 from lantern.benches.readings.routes import router
 from lantern.core.kinds import detector_of
 from lantern.core.readings.advice import advise
+from lantern.core.readings.heat.dials import HeatDials
 from lantern.core.readings.heat.materials import MATERIALS
-from lantern.core.readings.kind import SeriesKind
+from lantern.core.readings.kind import AnySeriesKind
+from lantern.core.readings.region import ReadingDetector
+from lantern.core.readings.skin.dials import SkinDials
 from lantern.core.tuning.raises import RAISES
 from lantern.core.tuning.wishes import Wishes
 from lantern.takes.tables import takes_by_id
@@ -22,20 +25,20 @@ from lantern.tune.tables import DetectorRow
 from lantern.tune.tuned import Tell
 
 
-def _page(session: Session, row: DetectorRow, kind: SeriesKind, dials: Any) -> dict[str, Any]:
+def _page(session: Session, row: DetectorRow, kind: AnySeriesKind, dials: HeatDials | SkinDials) -> dict[str, Any]:
     return {"levelInPicture": kind.unit(dials) == "°C", "materials": [material.as_dict() for material in MATERIALS]}
 
 
-def _noise(asked: Asked) -> dict[str, Any]:
-    return physics.noise_figures(asked.held())
+def _noise(trial: Trial[ReadingDetector]) -> dict[str, Any]:
+    return physics.noise_figures(trial.held())
 
 
-def _spot(asked: Asked) -> dict[str, Any] | None:
-    return physics.spot_of(asked.session, asked.take, asked.detector)
+def _spot(trial: Trial[ReadingDetector]) -> dict[str, Any] | None:
+    return physics.spot_of(trial.session, trial.take, trial.detector)
 
 
-def _pixels(asked: Asked) -> dict[str, list[int]]:
-    return physics.pixels_shown(asked.take, asked.detector)
+def _pixels(trial: Trial[ReadingDetector]) -> dict[str, list[int]]:
+    return physics.pixels_shown(trial.take, trial.detector)
 
 
 def _advice(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
@@ -45,7 +48,7 @@ def _advice(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: 
     return {"advice": [each.as_dict() for each in found]}
 
 
-BENCH = Bench(
+BENCH: Bench[ReadingDetector, AnySeriesKind, HeatDials | SkinDials] = Bench(
     family="readings",
     page=_page,
     parts={"noise": _noise, "spot": _spot, "pixels": _pixels},

@@ -80,7 +80,8 @@ def error_fan(held: Held, take: TakeRow, region: ReadingRegion, material: str) -
     if chosen is None:
         names = ", ".join(m.name for m in materials.MATERIALS)
         raise Refused([Fault("material", repr(material), f"one of {names}")])
-    on, dials = readings_of(held), held.subject.dials
+    on = readings_of(held)
+    dials = on.dials
     plain = dials.model_copy(update={"emissivity": None, "reflected_c": None, "against": "alone", "load_percent": None})
     bare = region.model_copy(update={"emissivity": None, "reflected_c": None})
     as_recorded = correction_for(_recorded(take), bare, plain)

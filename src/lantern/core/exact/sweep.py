@@ -29,11 +29,11 @@ def sweep_exact(
     low: float,
     high: float,
     slack: Slack = Slack(),
-    apart: int = SHOWN,
+    compared: int = SHOWN,
 ) -> list[Row]:
     """Rows that join up from `low` to `high`. `readings`: for each region its series and its decision.
 
-    A row ends where one of the first `apart` counts changes: those that a row shows, or all of them, the longest delay too.
+    A row ends where one of the first `compared` counts changes: those that a row shows, or all of them, the longest delay too.
     """
     sense = next(iter(readings.values()))[1].sense
     falling = swept == "level" and sense != "below"  # the chain's level rises while the dial's value falls
@@ -60,13 +60,13 @@ def sweep_exact(
             _, chain, came, went = step
             changed |= _apply(tally, chain.times, zones[chain.clock], came, went)
             step = next(steps, None)
-        if not changed or (fresh := tally.counts())[:apart] == counts[:apart]:
+        if not changed or (fresh := tally.counts())[:compared] == counts[:compared]:
             counts = _slower(counts, fresh) if changed else counts
             continue
         still_wanted()
         if bound > at or not pieces:
             pieces.append((at, bound, counts))
-        elif pieces[-1][2][:apart] == fresh[:apart]:  # a stretch of no width came and went
+        elif pieces[-1][2][:compared] == fresh[:compared]:  # a stretch of no width came and went
             at, _, fresh = pieces.pop()
             bound = at
         at, counts = bound, fresh

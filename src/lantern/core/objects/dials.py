@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from lantern.core.dials import Dials, dial
+from lantern.core.time_dials import gap_dial, rearm_dial
 
 FILTERS = (
     "anchor",
@@ -63,18 +64,9 @@ class ObjectDials(Dials):
         step=0.05,
         meaning="Higher ones are left out; one whose height the device does not tell passes; empty: none",
     )
-    rearm_s: float = dial(
-        5.0,
-        unit="s",
-        low=0.0,
-        high=604_800,
-        step=0.5,
-        meaning="Of one object: what falls so soon after a raise is dropped",
-    )
+    rearm_s: float = rearm_dial(5.0, meaning="Of one object: what falls so soon after a raise is dropped")
     rearm_extends: bool = dial(False, meaning="What is dropped begins the re-arm time anew")
-    gap_s: float = dial(
-        1.0, unit="s", above=0.0, high=3600, step=0.1, meaning="A longer pause of an object begins it anew"
-    )
+    gap_s: float = gap_dial(1.0, step=0.1, meaning="A longer pause of an object begins it anew")
 
 
 class CrossingDials(ObjectDials):
@@ -138,6 +130,7 @@ class ZoneDials(ObjectDials):
         low=0.0,
         high=3600,
         step=0.1,
+        reach=10.0,
         meaning="So long inside without a sample outside, and it has come in; raised then",
     )
     leave_after_s: float = dial(
@@ -146,6 +139,7 @@ class ZoneDials(ObjectDials):
         low=0.0,
         high=3600,
         step=0.1,
+        reach=10.0,
         meaning="So long outside, and it has gone; shorter pauses are bridged",
     )
 
@@ -154,7 +148,9 @@ class PathDials(ObjectDials):
     """Regions and lines in their order."""
 
     band: float = dial(3.0, unit="px", low=0.0, high=10_000, step=1, meaning="So near a line an object is on no side")
-    within_s: float = dial(60.0, unit="s", above=0.0, high=86_400, step=1, meaning="From the first step to the last")
+    within_s: float = dial(
+        60.0, unit="s", above=0.0, high=86_400, step=1, reach=60.0, meaning="From the first step to the last"
+    )
     strict: bool = dial(False, meaning="A listed region or line out of its order begins it anew")
 
 

@@ -2,28 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from lantern.core.axis import Axis
 from lantern.core.device_kind import DeviceKind, Figure, Figures
 from lantern.core.family import Family
 from lantern.core.objects import dials as object_dials
 from lantern.core.objects import kinds as objects
 from lantern.core.objects.counting.occupancy import REGION as OCCUPANCY
-from lantern.core.objects.kind import Arrows, TrackKind
+from lantern.core.objects.dials import ObjectDials
+from lantern.core.objects.kind import AnyTrackKind, Arrows, TrackKind
+from lantern.core.objects.region import ObjectDetector
 from lantern.core.objects.subject import judge
 from lantern.core.objects.watch import object_watch
+from lantern.core.tracks import Tracks
 
 
-def _people(dials: Any) -> str:
+def _people(dials: ObjectDials) -> str:
     return "people"
 
 
-def _by_band(dials: Any) -> tuple[str, str]:
+def _by_band(dials: ObjectDials) -> tuple[str, str]:
     return "rearm_s", "band"
 
 
-def _by_dwell(dials: Any) -> tuple[str, str]:
+def _by_dwell(dials: ObjectDials) -> tuple[str, str]:
     return "rearm_s", "dwell_s"
 
 
@@ -87,7 +88,7 @@ STEREO = Figures(
     what_for="for the error of heights; may stay empty",
 )
 TRACKS = ("tracks", "plan-tracks")
-FAMILY = Family(
+FAMILY: Family[ObjectDetector, AnyTrackKind, Tracks] = Family(
     name="objects",
     kinds=(CROSSING, ZONE, COUNT, PATH),
     devices=(

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Generic, TypeAlias, TypeVar
 
 from lantern.core.axis import Axis
 from lantern.core.dials import DialInfo
 from lantern.core.events import Detector, Shape
 from lantern.core.kind import Kind
+from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.following import Follower
 from lantern.core.objects.kinds import Found
 from lantern.core.objects.region import ObjectDetector, ObjectRegion
@@ -31,24 +32,27 @@ class Arrows:
         return {"dial": self.dial, "ways": dict(self.ways)}
 
 
+ObjectDialsT = TypeVar("ObjectDialsT", bound=ObjectDials)
 IN_VIEW = Axis(lane="in view")
 ALONG = Arrows({"": (1,)})
 
 
-def _objects(dials: Any) -> str:
+def _objects(dials: ObjectDials) -> str:
     return "objects"
 
 
 @dataclass(frozen=True, kw_only=True)
-class TrackKind(Kind):
+class TrackKind(Kind[ObjectDialsT], Generic[ObjectDialsT]):
     """Decided object by object."""
 
     signals: tuple[str, ...] = ("tracks", "plan-tracks")
     detector: type[Detector] = ObjectDetector
     axis: Axis | None = IN_VIEW
-    unit: Callable[[Any], str] = _objects
+    unit: Callable[[ObjectDialsT], str] = _objects
     yardstick: Yardstick = RAISES
-    find: Callable[[Tracks, Indices, Sequence[ObjectRegion], Any], list[Found]]  # raises, before the re-arm time
+    find: Callable[
+        [Tracks, Indices, Sequence[ObjectRegion], ObjectDialsT], list[Found]
+    ]  # raises, before the re-arm time
     watches: str  # "line", "zone" or "both"
     follower: type[Follower] = Follower  # the same, a frame at a time
     nearness: tuple[str, ...] = ORDER  # of verdicts: which came nearest to a raise
@@ -72,3 +76,6 @@ class TrackKind(Kind):
     def dial_unit(self, info: DialInfo, signal: str) -> str:
         """On a plan objects move in metres, and so do distances that are pixels in a picture."""
         return "m" if info.unit == "px" and signal == "plan-tracks" else info.unit
+
+
+AnyTrackKind: TypeAlias = TrackKind[Any]

@@ -14,6 +14,7 @@ from lantern.core.objects.lines import across, crossings
 from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.shapes import beside_line, inside, shares_beyond_line
 from lantern.core.objects.stays import stays
+from lantern.core.rearm import rearmed
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
 from lantern.core.tracks import Tracks
 from lantern.core.watching import Bools, Indices
@@ -52,7 +53,7 @@ def in_order(events: Sequence[Event]) -> list[Event]:
     return sorted(events, key=lambda e: (e.raised_s, e.detector, e.region, str(e.object)))
 
 
-def rearmed(events: Sequence[Event], dials: ObjectDials) -> list[Event]:
+def kept_of(events: Sequence[Event], dials: ObjectDials) -> list[Event]:
     """What falls inside the re-arm time of the same region and object is dropped, not delayed."""
     last: dict[tuple[str, int | str | None], float] = {}
     out = []
@@ -66,7 +67,7 @@ def rearmed(events: Sequence[Event], dials: ObjectDials) -> list[Event]:
 
 def rearm(since_s: float | None, t: float, dials: ObjectDials) -> tuple[bool, float]:
     """Does a raise at `t` pass, and since when does the re-arm time run after it? `since_s`: since when it runs before; None: not."""
-    passes = since_s is None or t - since_s >= dials.rearm_s - TIME_TOLERANCE_S
+    passes = rearmed(t, since_s, dials.rearm_s)
     return passes, t if passes or since_s is None or dials.rearm_extends else since_s
 
 

@@ -19,8 +19,8 @@ from lantern.core.objects.dials import CountDials, CrossingDials, ZoneDials
 from lantern.core.objects.exact.raisers import rows_of
 from lantern.core.objects.exact.steps import band_steps, dwell_steps
 from lantern.core.objects.filters import filtered
-from lantern.core.objects.kind import TrackKind
-from lantern.core.objects.kinds import event_of, in_order, rearmed
+from lantern.core.objects.kind import AnyTrackKind
+from lantern.core.objects.kinds import event_of, in_order, kept_of
 from lantern.core.objects.placement import placement_cautions
 from lantern.core.objects.region import ObjectDetector
 from lantern.core.objects.shapes import watched_regions
@@ -45,10 +45,10 @@ BEFORE_REARM = frozenset(name for model in dials.MODELS for name in model.model_
 
 @dataclass(frozen=True)
 class TrackSubject(Raising):
-    """One detector of a `TrackKind`, its dials, and the tracks of one take."""
+    """One detector of a `AnyTrackKind`, its dials, and the tracks of one take."""
 
     detector: ObjectDetector
-    kind: TrackKind
+    kind: AnyTrackKind
     dials: Any
     tracks: Tracks
 
@@ -77,7 +77,7 @@ class TrackSubject(Raising):
 
     @cached_property
     def _events(self) -> list[Event]:
-        events = in_order(rearmed(self._raw, self.dials))
+        events = in_order(kept_of(self._raw, self.dials))
         return with_capacity(events, self.dials, self.detector.name) if isinstance(self.dials, CountDials) else events
 
     def events(self) -> list[Event]:
@@ -185,10 +185,6 @@ class TrackSubject(Raising):
             "max_height_m": self._tallest(),
             "band": max(0.12 * max(tracks.frame_px or (400, 400)), 2 * getattr(self.dials, "band", 0.0)),
             "dwell_s": max(float(np.quantile(lasts, 0.98)) * 1.1, 2 * getattr(self.dials, "dwell_s", 0.0)),
-            "gap_s": 10.0,
-            "enter_after_s": max(10.0, 2 * getattr(self.dials, "enter_after_s", 0.0)),
-            "leave_after_s": max(10.0, 2 * getattr(self.dials, "leave_after_s", 0.0)),
-            "within_s": max(60.0, 2 * getattr(self.dials, "within_s", 0.0)),
         }
         return (0.0, ends[info.name]) if info.name in ends else 0.0
 
@@ -205,6 +201,6 @@ def _stepped(t_s: Floats, x: Floats) -> Series:
     return Series(t_s, x, "objects", "in view")
 
 
-def judge(detector: ObjectDetector, kind: TrackKind, tracks: Tracks) -> TrackSubject:
+def judge(detector: ObjectDetector, kind: AnyTrackKind, tracks: Tracks) -> TrackSubject:
     """Return the detector held against tracks."""
     return TrackSubject(detector, kind, kind.read_dials(detector), tracks)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -13,18 +13,19 @@ from lantern.core.objects.counting import occupancy
 from lantern.core.objects.counting.occupancy import Occupancy
 from lantern.core.objects.dials import CountDials, ZoneDials
 from lantern.core.objects.following import Step
-from lantern.core.objects.kind import TrackKind
+from lantern.core.objects.kind import AnyTrackKind
 from lantern.core.objects.region import ObjectDetector
-from lantern.core.watch import Sample, Standing, Turn, Watch
+from lantern.core.tracks import Seen
+from lantern.core.watch import AnyWatch, Sample, Standing, Turn, Watch
 
 
-class ObjectWatch(Watch):
+class ObjectWatch(Watch[Sequence[Seen]]):
     """Lines, zones and paths, frame by frame: a sample is all objects that one frame shows (a sequence of `Seen`)."""
 
     detector: ObjectDetector
-    kind: TrackKind
+    kind: AnyTrackKind
 
-    def __init__(self, detector: ObjectDetector, kind: TrackKind, facts: Mapping[str, Any]) -> None:
+    def __init__(self, detector: ObjectDetector, kind: AnyTrackKind, facts: Mapping[str, Any]) -> None:
         super().__init__(detector, kind)
         self.dials = kind.read_dials(detector)
         sized = {"width", "height"} <= set(facts)
@@ -36,7 +37,7 @@ class ObjectWatch(Watch):
     def _begin(self) -> None:
         self.follower = self.kind.follower(self.detector.regions, self.dials, self.frame_px)
 
-    def step(self, sample: Sample, interval_s: float) -> Iterator[Turn]:
+    def step(self, sample: Sample[Sequence[Seen]], interval_s: float) -> Iterator[Turn]:
         self.in_view = len(sample.value)
         for step in self.follower.take(sample.t, sample.value):
             if step.what == "raise":
@@ -55,7 +56,7 @@ class ObjectWatch(Watch):
         """Objects in view begin anew, for a tracker numbers them anew."""
         return False
 
-    def inherit(self, held: Watch) -> None:
+    def inherit(self, held: AnyWatch) -> None:
         if isinstance(held, ObjectWatch):
             self.follower, self.passed = held.follower, held.passed
 
@@ -77,7 +78,7 @@ class CountWatch(ObjectWatch):
 
     dials: CountDials
 
-    def __init__(self, detector: ObjectDetector, kind: TrackKind, facts: Mapping[str, Any]) -> None:
+    def __init__(self, detector: ObjectDetector, kind: AnyTrackKind, facts: Mapping[str, Any]) -> None:
         super().__init__(detector, kind, facts)
         self.inside = Occupancy(self.dials.start_inside)
 
@@ -113,7 +114,7 @@ class CountWatch(ObjectWatch):
                 self.inside = replace(self.inside, raised=False)
         return self.inside.raised
 
-    def inherit(self, held: Watch) -> None:
+    def inherit(self, held: AnyWatch) -> None:
         super().inherit(held)
         if isinstance(held, CountWatch):
             self.inside = held.inside
@@ -129,7 +130,7 @@ class CountWatch(ObjectWatch):
         )
 
 
-def object_watch(detector: ObjectDetector, kind: TrackKind, facts: Mapping[str, Any]) -> ObjectWatch:
+def object_watch(detector: ObjectDetector, kind: AnyTrackKind, facts: Mapping[str, Any]) -> ObjectWatch:
     """Return the live decision of a detector of objects."""
     made = CountWatch if kind.counts else ObjectWatch
     return made(detector, kind, facts)

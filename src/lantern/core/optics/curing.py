@@ -14,12 +14,12 @@ from functools import lru_cache
 import numpy as np
 
 from lantern.core.optics.mount import Mount, View
-from lantern.core.optics.prediction import Asked, PlateAsked, Prediction, predict
+from lantern.core.optics.prediction import PlateTarget, Prediction, Target, predict
 from lantern.core.optics.verdicts import Judged
 
 STEPS, HALVINGS = 80, 30
 REACH_M = 30.0
-Scene = tuple[Mount, Asked]
+Scene = tuple[Mount, Target]
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,7 @@ class Cure:
 @lru_cache(
     maxsize=512
 )  # two thousand predictions for a plate; a page asks for the same ones each time that it is opened
-def cures(mount: Mount, asked: Asked, name: str) -> tuple[Cure, ...]:
+def cures(mount: Mount, asked: Target, name: str) -> tuple[Cure, ...]:
     """Return the cures of one wish, the smallest change first; none: it is met, or no one quantity meets it."""
     now = predict(mount, asked)
     if name not in now.judged or now.judged[name].word == "pass":
@@ -79,7 +79,7 @@ def cures(mount: Mount, asked: Asked, name: str) -> tuple[Cure, ...]:
     return tuple(sorted(found, key=lambda cure: cure.change))
 
 
-def with_cures(mount: Mount, asked: Asked) -> Prediction:
+def with_cures(mount: Mount, asked: Target) -> Prediction:
     """Return the prediction, with the least cure of each wish that is not met in words."""
     now = predict(mount, asked)
     judged = {}
@@ -172,7 +172,7 @@ def _said(value: float, digits: int) -> str:
 # ---- quantities ------------------------------------------------------------------------------------------------------
 
 
-def _aimed(mount: Mount, asked: Asked, **moved: float) -> Scene:
+def _aimed(mount: Mount, asked: Target, **moved: float) -> Scene:
     """The camera elsewhere, turned so that the point stays where it was on both axes."""
     fresh = mount.model_copy(update=moved)
     turned = [_bearing(each, asked.point) for each in (mount, fresh)]
@@ -195,7 +195,7 @@ def _put_plate(key: str) -> Callable[[Scene, float], Scene]:
     def put(scene: Scene, value: float) -> Scene:
         plate = scene[1].plate
         assert plate is not None
-        changed: PlateAsked = replace(plate, **{key: value})
+        changed: PlateTarget = replace(plate, **{key: value})
         return scene[0], replace(scene[1], plate=changed)
 
     return put

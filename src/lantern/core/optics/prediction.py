@@ -22,7 +22,7 @@ ON_GROUND_M = 1e-9
 
 
 @dataclass(frozen=True)
-class PlateAsked:
+class PlateTarget:
     """What is known of a plate and of how it is captured; None: not asked about."""
 
     heading_deg: float
@@ -35,11 +35,11 @@ class PlateAsked:
 
 
 @dataclass(frozen=True)
-class Asked:
+class Target:
     """A point of the site in m, and what is to stand there."""
 
     point: tuple[float, float, float]
-    plate: PlateAsked | None = None
+    plate: PlateTarget | None = None
     face: bool = False
     upright_m: float = UPRIGHT_M
 
@@ -55,7 +55,7 @@ class Prediction:
         return dict(self.figures) | {"verdicts": {name: each.as_dict() for name, each in self.judged.items()}}
 
 
-def predict(mount: Mount, asked: Asked) -> Prediction:
+def predict(mount: Mount, asked: Target) -> Prediction:
     """Return the figures of a point with the verdict on each that has a wish; cures are `lantern.core.optics.curing`'s."""
     view, point = View(mount), np.array(asked.point)
     figures = _of_point(view, point, asked)
@@ -71,7 +71,7 @@ def predict(mount: Mount, asked: Asked) -> Prediction:
     return Prediction(figures, {wish.name: Judged(wish, figures[wish.name]) for wish in wishes})
 
 
-def _of_point(view: View, point: Floats, asked: Asked) -> dict[str, Any]:
+def _of_point(view: View, point: Floats, asked: Target) -> dict[str, Any]:
     mount = view.mount
     pixel = view.pixels(point)
     across = _number(view.across_px_per_m(point))
@@ -92,7 +92,7 @@ def _of_point(view: View, point: Floats, asked: Asked) -> dict[str, Any]:
     }
 
 
-def _of_plate(plate: PlateAt, asked: PlateAsked) -> tuple[dict[str, Any], list[Wish]]:
+def _of_plate(plate: PlateAt, asked: PlateTarget) -> tuple[dict[str, Any], list[Wish]]:
     speed_mps = None if asked.speed_kmh is None else asked.speed_kmh / KMH
     blur, frames, fastest = None, None, None
     wishes = [verdicts.CHAR, verdicts.STROKE, verdicts.INCIDENCE_H, verdicts.INCIDENCE_V, verdicts.PLATE_ROLL]

@@ -8,15 +8,13 @@ from typing import Any
 
 import numpy as np
 
-from lantern.core.plates.approach import AWAY, TOWARDS
-from lantern.core.plates.attachment import ATTACHED, HELD, NAMES
+from lantern.core.plates.attachment import NAMES
+from lantern.core.plates.conditions.every import sure_enough
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.history import History
 from lantern.core.plates.lists import Nearest
-from lantern.core.rule import TIME_TOLERANCE_S
-from lantern.core.watching import Bools
+from lantern.core.rearm import rearmed
 
-EQUAL = 1e-9
 SYNTAX = ("", "mended", "none")
 
 
@@ -28,33 +26,6 @@ class Raised:
     row: int
     t: float
     text: str
-
-
-def goes_with_vehicle(history: History, dials: PlateDials) -> Bools:
-    """(m,): does the vehicle condition hold?"""
-    kinds = history.seen.kinds(dials.wander)
-    if dials.vehicle == "any":
-        return np.ones(len(history), dtype=np.bool_)
-    return np.asarray(kinds == ATTACHED if dials.vehicle == "attached" else kinds != HELD)
-
-
-def that_way(way: int, dials: PlateDials) -> bool:
-    return dials.direction == "any" or way == (TOWARDS if dials.direction == "towards" else AWAY)
-
-
-def goes_that_way(history: History, dials: PlateDials) -> Bools:
-    """(m,): does the vehicle go the way that is asked for?"""
-    if dials.direction == "any":
-        return np.ones(len(history), dtype=np.bool_)
-    return np.asarray(history.way == (TOWARDS if dials.direction == "towards" else AWAY))
-
-
-def sure_enough(history: History, dials: PlateDials) -> Bools:
-    """(m,): enough reads, a vote that is sure, a vehicle, and time enough: all that must hold but for the lists."""
-    holds = (history.count >= dials.min_reads) & (history.confidence >= dials.min_vote - EQUAL)
-    if dials.when == "unlisted":
-        holds &= history.since_s >= dials.decide_after_s - TIME_TOLERANCE_S
-    return np.asarray(holds & goes_with_vehicle(history, dials) & goes_that_way(history, dials))
 
 
 def listed(nearest: Nearest, dials: PlateDials) -> bool:
@@ -76,21 +47,15 @@ def first_raises(history: History, nearest: Callable[[int], Nearest], dials: Pla
     return out
 
 
-def rearmed(raises: Iterable[Raised], rearm_s: float) -> list[Raised]:
+def kept_of(raises: Iterable[Raised], rearm_s: float) -> list[Raised]:
     """Return those that are not dropped, in order of time: less than `rearm_s` after the last raise of the same text."""
     last: dict[str, float] = {}
     kept = []
     for each in sorted(raises, key=lambda raised: (raised.t, raised.passage)):
-        before = last.get(each.text)
-        if before is None or may_raise(each.t, before, rearm_s):
+        if rearmed(each.t, last.get(each.text), rearm_s):
             last[each.text] = each.t
             kept.append(each)
     return kept
-
-
-def may_raise(t: float, last_t: float, rearm_s: float) -> bool:
-    """The rule of re-arm, of one text."""
-    return t - last_t >= rearm_s - TIME_TOLERANCE_S
 
 
 def why(history: History, row: int, nearest: Nearest, dials: PlateDials) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from pydantic import field_validator
 from lantern.core.dials import Dials, dial
 from lantern.core.faults import Refused
 from lantern.core.plates.syntax import template
+from lantern.core.time_dials import gap_dial, rearm_dial
 
 
 class PlateDials(Dials):
@@ -18,7 +19,13 @@ class PlateDials(Dials):
         "listed", meaning="What raises: a plate on a list, one on none, or every plate"
     )
     min_confidence: float = dial(
-        0.0, low=0.0, high=1.0, step=0.01, meaning="Reads less sure than this do not count", source="the device's scale"
+        0.0,
+        low=0.0,
+        high=1.0,
+        step=0.01,
+        reach=1.0,
+        meaning="Reads less sure than this do not count",
+        source="the device's scale",
     )
     min_height_px: float | None = dial(
         None,
@@ -28,11 +35,9 @@ class PlateDials(Dials):
         step=0.5,
         meaning="Reads whose plate's box is lower than this, or that have no box, do not count; empty: all do",
     )
-    gap_s: float = dial(
-        3.0, unit="s", above=0.0, high=3600.0, step=0.5, meaning="A longer pause of a vehicle begins another passage"
-    )
+    gap_s: float = gap_dial(3.0, step=0.5, meaning="A longer pause of a vehicle begins another passage")
     min_reads: int = dial(
-        3, unit="reads", low=1, high=10_000, step=1, meaning="So many reads before anything is decided"
+        3, unit="reads", low=1, high=10_000, step=1, reach=12, meaning="So many reads before anything is decided"
     )
     min_vote: float = dial(
         0.9, low=0.0, high=1.0, step=0.01, meaning="How sure the vote must be: the product over its characters"
@@ -50,6 +55,7 @@ class PlateDials(Dials):
         low=0.2,
         high=8.0,
         step=0.05,
+        reach=4.0,
         meaning="How sure the reader's characters are taken to be: their log-odds divided by this; 1: as it says, more: less sure",
         source="temperature scaling (textbook)",
     )
@@ -62,6 +68,7 @@ class PlateDials(Dials):
         low=0.0,
         high=10.0,
         step=0.1,
+        reach=2.0,
         meaning="How far the text may be from an entry: a confusable symbol costs 0.3, another 1, one lost or added 0.8; 0: exact",
     )
     runner_up: float = dial(
@@ -70,6 +77,7 @@ class PlateDials(Dials):
         low=0.0,
         high=10.0,
         step=0.1,
+        reach=2.0,
         meaning="How much farther the next entry must be, where the match is not exact",
     )
     vehicle: Literal["any", "not_held", "attached"] = dial(
@@ -82,6 +90,7 @@ class PlateDials(Dials):
         low=0.0,
         high=10.0,
         step=0.005,
+        reach=0.2,
         meaning="How far a fixed plate may wander in its vehicle's box, RMS",
     )
     direction: Literal["any", "towards", "away"] = dial(
@@ -93,16 +102,10 @@ class PlateDials(Dials):
         low=0.0,
         high=86_400.0,
         step=0.5,
+        reach=10.0,
         meaning="How long after the first read a plate may still turn out to be listed",
     )
-    rearm_s: float = dial(
-        10.0,
-        unit="s",
-        low=0.0,
-        high=604_800.0,
-        step=0.5,
-        meaning="Of one text: what raises so soon after a raise is dropped",
-    )
+    rearm_s: float = rearm_dial(10.0, meaning="Of one text: what raises so soon after a raise is dropped", reach=60.0)
 
     @field_validator("syntaxes")
     @classmethod

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from lantern.core.device_kind import LENS, DeviceKind
 from lantern.core.family import Family
 from lantern.core.plates import dials as plate_dials
@@ -13,7 +11,7 @@ from lantern.core.plates.subject import judge
 from lantern.core.plates.watch import PlateWatch
 
 
-def _vote(dials: Any) -> str:
+def _vote(dials: PlateDials) -> str:
     return ""
 
 

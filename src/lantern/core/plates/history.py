@@ -8,12 +8,10 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from shapely import Geometry, box, intersects_xy, polygons, prepare
 
 from lantern.core.plates.approach import Approach, Ways
 from lantern.core.plates.attachment import Attachment, Seen
 from lantern.core.plates.ballots import Ballots
-from lantern.core.plates.detector import PlateRegion
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.keys import texts_of
 from lantern.core.plates.passages import Passages, keyed
@@ -22,8 +20,6 @@ from lantern.core.plates.reliability import tempered
 from lantern.core.plates.syntax import Syntax
 from lantern.core.signals import Floats
 from lantern.core.watching import Bools, Indices
-
-EQUAL = 1e-9
 
 
 @dataclass(frozen=True)
@@ -51,40 +47,6 @@ class History:
     def last(self) -> dict[int, int]:
         """By passage, the row of its last accepted read."""
         return dict(zip(self.passage.tolist(), range(len(self)), strict=True))
-
-
-def area_of(region: PlateRegion) -> Geometry:
-    """Return a region as a shape whose edge belongs to it."""
-    if region.shape == "box":
-        (x0, y0), (x1, y1) = region.points[0], region.points[-1]
-        shape: Geometry = box(min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1))
-    else:
-        shape = polygons(region.points)
-    prepare(shape)
-    return shape
-
-
-def places_of(plate: Floats, regions: Sequence[PlateRegion]) -> Indices:
-    """(n,) the first watched region that holds the middle of each box; -1: none."""
-    found = np.full(len(plate), -1, dtype=np.intp)
-    middle = plate[:, :2] + plate[:, 2:] / 2
-    known = ~np.isnan(middle[:, 0])
-    for number, region in reversed(list(enumerate(regions))):
-        if region.role == "watch":
-            found[known & intersects_xy(area_of(region), np.nan_to_num(middle))] = number
-    return found
-
-
-def accepted(
-    length: NDArray[np.int8], confidence: Floats, plate: Floats, regions: Sequence[PlateRegion], dials: PlateDials
-) -> Bools:
-    """(n,): which reads count. `length` of their keys, `plate` (n, 4) their boxes, NaN where there is none."""
-    counts = (length > 0) & (confidence >= dials.min_confidence - EQUAL)
-    if dials.min_height_px is not None:
-        counts &= plate[:, 3] >= dials.min_height_px - EQUAL  # without a box: not
-    if regions:
-        counts &= places_of(plate, regions) >= 0
-    return counts
 
 
 def history_of(reads: Reads, own: Sequence[Indices], dials: PlateDials) -> History:

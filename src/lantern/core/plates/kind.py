@@ -9,6 +9,7 @@ from lantern.core.events import Detector, Shape
 from lantern.core.kind import Kind, Need, Truth
 from lantern.core.named_lists import NamedLists
 from lantern.core.plates.detector import PlateDetector
+from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.named_lists import PLATE_LISTS
 from lantern.core.tuning.measures import Yardstick
 from lantern.core.tuning.raises import RAISES
@@ -17,7 +18,7 @@ PASSAGES = Axis(lane="passages")
 
 
 @dataclass(frozen=True, kw_only=True)
-class PlateKind(Kind):
+class PlateKind(Kind[PlateDials]):
     """Decided passage by passage."""
 
     signals: tuple[str, ...] = ("plates",)

@@ -69,9 +69,11 @@ class Nearest:
 
     def matches(self, tolerance: float, runner_up: float) -> bool:
         """Near enough, and near enough alone; equal keys match whatever stands near them."""
-        if self.listed is None or self.distance > tolerance + SAME:
-            return False
-        return self.distance == 0 or self.ahead >= runner_up - SAME
+        return self.near(tolerance) and (self.distance == 0 or self.ahead >= runner_up - SAME)
+
+    def near(self, tolerance: float) -> bool:
+        """There is an entry near enough."""
+        return self.listed is not None and self.distance <= tolerance + SAME
 
 
 class Roll:

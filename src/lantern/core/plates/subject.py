@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Any, ClassVar
 
 import numpy as np
@@ -13,22 +12,17 @@ from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event, in_order
 from lantern.core.plates import dial_steps
 from lantern.core.plates.attachment import NAMES
-from lantern.core.plates.deciding import (
-    Raised,
-    first_raises,
-    listed,
-    rearmed,
-    why,
-)
+from lantern.core.plates.conditions.every import CONDITIONS
+from lantern.core.plates.deciding import Raised, listed, why
+from lantern.core.plates.decision import Decision
 from lantern.core.plates.detector import PlateDetector
 from lantern.core.plates.dials import PlateDials
-from lantern.core.plates.history import History, accepted, history_of, own_reads, places_of
+from lantern.core.plates.filters import places_of
 from lantern.core.plates.keys import key_of
 from lantern.core.plates.kind import PlateKind
 from lantern.core.plates.lists import Nearest, Rolls
-from lantern.core.plates.passages import Passages, keyed, passages_of
 from lantern.core.plates.reads import Reads
-from lantern.core.plates.verdicts import ORDER, verdicts
+from lantern.core.plates.verdicts import ORDER
 from lantern.core.raising import Raising
 from lantern.core.reasons import Reason
 from lantern.core.scoring.marks import Mark, Slack, within
@@ -36,35 +30,17 @@ from lantern.core.scoring.tally import ALL, SHOWN, Counts, Tally
 from lantern.core.signals import Series
 from lantern.core.tuning.rows import Row
 from lantern.core.units import CELSIUS, Scale
-from lantern.core.watching import Bools, Indices
+from lantern.core.watching import Indices
 
-AFTER_HISTORY = frozenset(
-    (
-        "when",
-        "min_reads",
-        "min_vote",
-        "tolerance",
-        "runner_up",
-        "vehicle",
-        "wander",
-        "direction",
-        "decide_after_s",
-        "rearm_s",
-    )
-)  # dials that the history of a passage does not depend on
+# Dials that the history of a passage does not depend on.
+AFTER_HISTORY = {"when", *dial_steps.LISTS, "rearm_s"}.union(*(condition.dials for condition in CONDITIONS))
 
 
 @dataclass(frozen=True)
-class PlateSubject(Raising):
+class PlateSubject(Decision, Raising):
     """One detector of plates, its dials, and the reads of one take."""
 
     traces_as: ClassVar[str] = "stems"
-
-    detector: PlateDetector
-    kind: PlateKind
-    dials: PlateDials
-    reads: Reads
-    rolls: Rolls
 
     @property
     def length_s(self) -> float:
@@ -76,48 +52,7 @@ class PlateSubject(Raising):
             made.__dict__["history"] = self.history
         return made
 
-    # ---- passages and their history ----
-
-    @property
-    def passages(self) -> Passages:
-        return passages_of(self.reads, self.dials.gap_s)
-
-    def counted(self, dials: PlateDials) -> Bools:
-        """(n,): which reads count."""
-        reads = self.reads
-        return accepted(keyed(reads).length, reads.confidence, reads.plate, self.detector.regions, dials)
-
-    @cached_property
-    def history(self) -> History:
-        return history_of(self.reads, own_reads(self.passages, self.counted(self.dials)), self.dials)
-
-    def near(self, row: int, reach: float | None = None) -> Nearest:
-        """The entry nearest to the text of a row of the history, of those that hold at its time."""
-        return self.nearest_to(self.history.text[row], float(self.history.t_s[row]), reach)
-
-    def nearest_to(self, text: str, t: float, reach: float | None = None) -> Nearest:
-        far = self.dials.tolerance + self.dials.runner_up if reach is None else reach
-        return self.rolls.on(lambda: self.reads.day(t)).nearest(text, far)
-
-    @cached_property
-    def first(self) -> list[Raised]:
-        """Raises before the re-arm time, one a passage."""
-        return first_raises(self.history, self.near, self.dials)
-
-    @cached_property
-    def kept(self) -> list[Raised]:
-        return rearmed(self.first, self.dials.rearm_s)
-
-    @cached_property
-    def verdicts(self) -> list[Reason]:
-        """What became of each passage."""
-        reach = max(self.dials.tolerance + self.dials.runner_up, 0.9)
-        reads = [own.size for own in self.passages.reads]
-
-        def near(row: int) -> Nearest:
-            return self.near(row, reach)
-
-        return verdicts(self.history, reads, near, self.rolls, self.reads.day, self.dials, self.first, self.kept)
+    # ---- what it comes to ----
 
     def events(self) -> list[Event]:
         places = places_of(self.reads.plate, self.detector.regions)
@@ -195,7 +130,9 @@ class PlateSubject(Raising):
     def rows_exact(
         self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), *, whole: bool = False
     ) -> list[Row]:
-        return dial_steps.rows_exact(self, dial, marks, low=low, high=high, slack=slack, apart=ALL if whole else SHOWN)
+        return dial_steps.rows_exact(
+            self, dial, marks, low=low, high=high, slack=slack, compared=ALL if whole else SHOWN
+        )
 
     # ---- what a reader asks ----
 
@@ -241,20 +178,7 @@ class PlateSubject(Raising):
         if info.name == "min_height_px":
             known = self.reads.plate[:, 3][~np.isnan(self.reads.plate[:, 3])]
             return 0.0, float(np.ceil(known.max() * 1.1)) if known.size else 60.0
-        ends = {
-            "min_confidence": 1.0,
-            "min_vote": 1.0,
-            "tempering": 1.0,
-            "calibration": max(4.0, 2 * self.dials.calibration),
-            "tolerance": 2.0,
-            "runner_up": 2.0,
-            "wander": max(0.2, 2 * self.dials.wander),
-            "min_reads": max(12.0, 2.0 * self.dials.min_reads),
-            "gap_s": max(10.0, 2 * self.dials.gap_s),
-            "decide_after_s": max(10.0, 2 * self.dials.decide_after_s),
-            "rearm_s": max(60.0, 2 * self.dials.rearm_s),
-        }
-        return (0.0, ends[info.name]) if info.name in ends else 0.0
+        return 0.0
 
 
 def judge(detector: PlateDetector, kind: PlateKind, reads: Reads) -> PlateSubject:

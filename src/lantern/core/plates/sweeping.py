@@ -9,7 +9,7 @@ from operator import itemgetter
 
 import numpy as np
 
-from lantern.core.plates.deciding import Raised, rearmed
+from lantern.core.plates.deciding import Raised, kept_of
 from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.scoring.tally import Counts, Tally
 from lantern.core.signals import Floats
@@ -92,7 +92,7 @@ class Standing:
         """What is kept of a text's raises, worked out anew."""
         own = self._texts[text]
         raised = own.raised.values()
-        kept = raised if len(raised) < 2 else rearmed(raised, self.rearm_s)
+        kept = raised if len(raised) < 2 else kept_of(raised, self.rearm_s)
         fresh = {each.passage: (each.t, self._zone[each.t]) for each in kept}
         for passage, (t, zone) in own.kept.items():
             if fresh.get(passage) != (t, zone):
@@ -115,9 +115,9 @@ def rows_along(
     *,
     low: float,
     high: float,
-    apart: int,
+    compared: int,
 ) -> list[Row]:
-    """Rows that join up from `low` to `high`; a row ends where one of the first `apart` counts changes."""
+    """Rows that join up from `low` to `high`; a row ends where one of the first `compared` counts changes."""
     standing = Standing(marks, slack, rearm_s, (each.t for _, _, each in steps if each is not None))
     begun: dict[int, Raised | None] = {}
     later: list[Step] = []
@@ -132,11 +132,11 @@ def rows_along(
         (value, lambda passage=passage, raised=raised: standing.put(passage, raised))
         for value, passage, raised in later
     ]
-    return _joined(changes, standing, low, high, apart)
+    return _joined(changes, standing, low, high, compared)
 
 
 def rows_of_rearm(
-    raises: Sequence[Raised], marks: Sequence[Mark], slack: Slack, *, low: float, high: float, apart: int
+    raises: Sequence[Raised], marks: Sequence[Mark], slack: Slack, *, low: float, high: float, compared: int
 ) -> list[Row]:
     """Along the re-arm time: what is kept of a text changes where it passes the time between two of its raises."""
     standing = Standing(marks, slack, low, (each.t for each in raises))
@@ -153,11 +153,11 @@ def rows_of_rearm(
         standing.settle(text)
 
     turns = [(value, lambda value=value, text=text: settle(value, text)) for value, text in sorted(changes)]
-    return _joined(turns, standing, low, high, apart)
+    return _joined(turns, standing, low, high, compared)
 
 
 def _joined(
-    changes: Sequence[tuple[float, Callable[[], None]]], standing: Standing, low: float, high: float, apart: int
+    changes: Sequence[tuple[float, Callable[[], None]]], standing: Standing, low: float, high: float, compared: int
 ) -> list[Row]:
     pieces: list[tuple[float, float, Counts]] = []
     at, counts, i = low, standing.tally.counts(), 0
@@ -168,7 +168,7 @@ def _joined(
             changes[i][1]()
             i += 1
         fresh = standing.tally.counts()
-        if fresh[:apart] != counts[:apart]:
+        if fresh[:compared] != counts[:compared]:
             pieces.append((at, bound, counts))
             at = bound
         counts = fresh

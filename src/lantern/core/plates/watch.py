@@ -15,24 +15,26 @@ from lantern.core.decide import Change
 from lantern.core.plates.approach import Approach
 from lantern.core.plates.attachment import Attachment
 from lantern.core.plates.ballots import Ballots
-from lantern.core.plates.deciding import first_raises, listed, may_raise, why
+from lantern.core.plates.deciding import first_raises, listed, why
+from lantern.core.plates.decision import NAMED
 from lantern.core.plates.detector import PlateDetector
 from lantern.core.plates.dials import PlateDials
-from lantern.core.plates.history import History, accepted, as_sure, places_of
+from lantern.core.plates.filters import accepted, places_of
+from lantern.core.plates.history import History, as_sure
 from lantern.core.plates.keys import codes_of, key_of, texts_of
 from lantern.core.plates.kind import PlateKind
 from lantern.core.plates.lists import Nearest, Rolls
 from lantern.core.plates.reads import NOTHING, Read
 from lantern.core.plates.syntax import Syntax
 from lantern.core.plates.verdicts import refusal
+from lantern.core.rearm import rearmed
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
-from lantern.core.watch import Sample, Standing, Turn, Watch
+from lantern.core.watch import AnyWatch, Sample, Standing, Turn, Watch
 
 LONGEST = 32  # characters of a text, as a take may have them
 ONE = np.zeros(1, dtype=np.intp)
 REFUSED = 8  # of the last passages that did not raise, with why
-SHOWN = 0.9  # how far the nearest entry may be to be named
 UNREAD = "None of its reads counts."
 
 
@@ -58,7 +60,7 @@ class Remembered:
     raises: tuple[tuple[str, str, float, str | None], ...]
 
 
-class PlateWatch(Watch):
+class PlateWatch(Watch[Sequence[Read]]):
     """A sample is all that a reader said at one moment (a sequence of `Read`)."""
 
     detector: PlateDetector
@@ -78,7 +80,7 @@ class PlateWatch(Watch):
     def day(self, t: float) -> date:
         return datetime.fromtimestamp(t, self.zone).date()
 
-    def step(self, sample: Sample, interval_s: float) -> Iterator[Turn]:
+    def step(self, sample: Sample[Sequence[Read]], interval_s: float) -> Iterator[Turn]:
         for vehicle in [name for name, going in self.passing.items() if self._over(going, sample.t)]:
             yield from self._left(vehicle)
         for read in sample.value:
@@ -106,7 +108,7 @@ class PlateWatch(Watch):
         return {"at": going.last_s, "vehicle": vehicle, "text": text, "code": why_not.code, "said": why_not.text}
 
     def _near(self, history: History) -> Nearest:
-        reach = max(self.dials.tolerance + self.dials.runner_up, SHOWN)
+        reach = max(self.dials.tolerance + self.dials.runner_up, NAMED)
         return self.rolls.on(self.day(float(history.t_s[0]))).nearest(history.text[0], reach)
 
     def _read(self, read: Read, t: float) -> Iterator[Turn]:
@@ -157,8 +159,7 @@ class PlateWatch(Watch):
     def _raised(self, going: Passage, vehicle: str, history: History, near: Nearest, plate: Floats) -> Iterator[Turn]:
         """The passage raises, unless its text did not long ago; either way it raises no more."""
         t, text = float(history.t_s[0]), history.text[0]
-        before = self.last.get(text)
-        dropped = before is not None and not may_raise(t, before, self.dials.rearm_s)
+        dropped = not rearmed(t, self.last.get(text), self.dials.rearm_s)
         if not dropped:
             self.last[text] = t
         self.recent = [each for each in self.recent if t - each[2] <= max(self.dials.rearm_s, self.dials.gap_s) + 60]
@@ -188,7 +189,7 @@ class PlateWatch(Watch):
             self.passing[vehicle] = Passage(t, done=True, raised=region)
         return any(going.raised is not None for going in self.passing.values())
 
-    def inherit(self, held: Watch) -> None:
+    def inherit(self, held: AnyWatch) -> None:
         if isinstance(held, PlateWatch):
             self.passing, self.last, self.recent, self.said = held.passing, held.last, held.recent, held.said
             self.refused = held.refused

@@ -8,7 +8,7 @@ from typing import Any
 from lantern.core.optics import curing, verdicts
 from lantern.core.optics.mount import Mount
 from lantern.core.optics.plate import PlateAt, depth_of_field_m, focus_blur_m
-from lantern.core.optics.prediction import Asked, PlateAsked, predict
+from lantern.core.optics.prediction import PlateTarget, Target, predict
 from lantern.core.optics.verdicts import Judged, Word
 from lantern.core.promise import sunlight
 from lantern.core.promise.claim import Around, Claim, Remedy, Stood, least
@@ -22,7 +22,7 @@ MOVED = ("x_m", "y_m", "height_m", "azimuth_deg", "tilt_deg", "roll_deg", "focal
 def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
     mount = stood.mount
     assert isinstance(mount, Mount)
-    asked = asked_of(aim)
+    asked = target_of(aim)
     prediction = predict(mount, asked)
     hidden = hidden_by(mount, aim.point, around.plan)
     out_of_sight = f"{hidden} stands in the way" if hidden else ""
@@ -41,14 +41,14 @@ def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
     return out + sunlight.claims(stood, mount, aim, around, cured)
 
 
-def asked_of(aim: Aim) -> Asked:
+def target_of(aim: Aim) -> Target:
     """What an aim of a camera asks of geometry."""
     plate = None
     if aim.what == "reading":
-        plate = PlateAsked(
+        plate = PlateTarget(
             aim.heading_deg or 0.0, aim.char_mm, aim.stroke_mm, aim.speed_kmh, aim.shutter_s, aim.fps, aim.depth_m
         )
-    return Asked(aim.point, plate, aim.what == "likeness")
+    return Target(aim.point, plate, aim.what == "likeness")
 
 
 def _of_face(mount: Mount, aim: Aim) -> dict[str, Judged]:
@@ -77,7 +77,7 @@ def _reason(name: str, value: float | None, figures: Mapping[str, Any], aim: Aim
     return f"seen from {figures['range_m']:.1f} m away{in_all}"
 
 
-def _remedies(mount: Mount, asked: Asked, name: str) -> list[Remedy]:
+def _remedies(mount: Mount, asked: Target, name: str) -> list[Remedy]:
     out = []
     for cure in curing.cures(mount, asked, name)[:MOST_CURES]:
         changed = cure.scene[0]

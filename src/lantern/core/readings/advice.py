@@ -102,7 +102,7 @@ def _best(
     if level_dial is None:
         return None
     low, high = _range([s for s, _ in subjects], level_dial)
-    swept = [sweep_exact(s.decisions(), marks, "level", low=low, high=high, apart=ALL) for s, marks in subjects]
+    swept = [sweep_exact(s.decisions(), marks, "level", low=low, high=high, compared=ALL) for s, marks in subjects]
     along = together([stretches_of(rows, RAISES) for rows in swept], RAISES)
     return propose(clipped(along, low, high), wishes, exposure_h, few)
 

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from lantern.core.device_kind import LENS, DeviceKind
 from lantern.core.family import Family
 from lantern.core.readings.heat import dials as heat_dials
 from lantern.core.readings.heat import kind as heat
 from lantern.core.readings.heat import reading as heat_reading
 from lantern.core.readings.heat.dials import HeatDials
-from lantern.core.readings.kind import SeriesKind, pair_of
+from lantern.core.readings.kind import AnySeriesKind, SeriesKind, pair_of
+from lantern.core.readings.region import ReadingDetector
 from lantern.core.readings.skin import dials as skin_dials
 from lantern.core.readings.skin import kind as skin
 from lantern.core.readings.skin.dials import SkinDials
 from lantern.core.readings.subject import judge
 from lantern.core.readings.watch import ReadingWatch
+from lantern.core.signals import Frames, Series
 
 HEAT = SeriesKind(
     name="heat",
@@ -61,4 +65,6 @@ SKIN = SeriesKind(
     notice=skin.NOTICE,
 )
 THERMAL = DeviceKind("thermal", "thermal camera or probe", ("heat", "series"), "sends", pictured=True, figures=(LENS,))
-FAMILY = Family(name="readings", kinds=(HEAT, SKIN), devices=(THERMAL,), judge=judge, watch=ReadingWatch)
+FAMILY: Family[ReadingDetector, AnySeriesKind, Frames | Mapping[str, Series]] = Family(
+    name="readings", kinds=(HEAT, SKIN), devices=(THERMAL,), judge=judge, watch=ReadingWatch
+)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, Generic, Protocol, TypeAlias
 
+from lantern.core.dials import DialsT
 from lantern.core.events import Detector, Event, Shape
 from lantern.core.exact.chains import Swept
 from lantern.core.kind import Kind
@@ -23,24 +24,26 @@ class LiveReader(Protocol):
 
 
 @dataclass(frozen=True, kw_only=True)
-class SeriesKind(Kind):
+class SeriesKind(Kind[DialsT], Generic[DialsT]):
     """One number a region, held against a level."""
 
     yardstick: Yardstick = RAISES
-    exact: Callable[[Any], Mapping[str, Swept]]  # dials that sweep exactly, and what each is in a decision
-    readings: Callable[[Frames, Sequence[ReadingRegion], Any], dict[str, Series]]
-    wanted: Callable[[Frames, Sequence[ReadingRegion], Any], list[Wanted]]  # what readings need of the frames
-    readings_of_series: Callable[[Mapping[str, Series], Sequence[ReadingRegion], Any], dict[str, Series]]
-    reader: Callable[[Sequence[ReadingRegion], Any], LiveReader]  # the same, a frame at a time
-    reading_key: Callable[[Any], tuple[Any, ...]]  # what of the dials the reading itself depends on
-    decide: Callable[..., list[Event]]  # (detector name, readings, dials) to events
-    evaluate: Callable[[Frames, str, Sequence[ReadingRegion], Any], list[Event]]
+    exact: Callable[[DialsT], Mapping[str, Swept]]  # dials that sweep exactly, and what each is in a decision
+    readings: Callable[[Frames, Sequence[ReadingRegion], DialsT], dict[str, Series]]
+    wanted: Callable[[Frames, Sequence[ReadingRegion], DialsT], list[Wanted]]  # what readings need of the frames
+    readings_of_series: Callable[[Mapping[str, Series], Sequence[ReadingRegion], DialsT], dict[str, Series]]
+    reader: Callable[[Sequence[ReadingRegion], DialsT], LiveReader]  # the same, a frame at a time
+    reading_key: Callable[[DialsT], tuple[object, ...]]  # what of the dials the reading itself depends on
+    decide: Callable[[str, Mapping[str, Series], DialsT], list[Event]]  # of a detector of this name
+    evaluate: Callable[[Frames, str, Sequence[ReadingRegion], DialsT], list[Event]]
     explain: Callable[
-        [Sequence[Event], Frames, Sequence[ReadingRegion], Any], list[Event]
+        [Sequence[Event], Frames, Sequence[ReadingRegion], DialsT], list[Event]
     ]  # what is known from the frames alone
-    cautions: Callable[[RecordedAs, Sequence[ReadingRegion], Any], list[str]]  # what to know before trusting a reading
-    rule: Callable[[Series, Any], Rule]  # the decision of one reading, resolved
-    alternatives: Callable[[Any], list[tuple[str, dict[str, Any]]]]  # other ways to look, for advice
+    cautions: Callable[
+        [RecordedAs, Sequence[ReadingRegion], DialsT], list[str]
+    ]  # what to know before trusting a reading
+    rule: Callable[[Series, DialsT], Rule]  # the decision of one reading, resolved
+    alternatives: Callable[[DialsT], list[tuple[str, dict[str, Any]]]]  # other ways to look, for advice
 
     detector: type[Detector] = ReadingDetector
 
@@ -49,10 +52,13 @@ class SeriesKind(Kind):
         return ("polygon", "box", "spot")
 
 
-def pair_of(exact: Callable[[Any], Mapping[str, Swept]]) -> Callable[[Any], tuple[str, str]]:
+AnySeriesKind: TypeAlias = SeriesKind[Any]
+
+
+def pair_of(exact: Callable[[DialsT], Mapping[str, Swept]]) -> Callable[[DialsT], tuple[str, str]]:
     """For a map of two dials: how long against how much; against the hysteresis where no dial sets a level that sweeps."""
 
-    def pair(dials: Any) -> tuple[str, str]:
+    def pair(dials: DialsT) -> tuple[str, str]:
         level = next((name for name, part in exact(dials).items() if part == "level"), "hysteresis_c")
         return "sustain_s", level
 

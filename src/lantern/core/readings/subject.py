@@ -14,7 +14,7 @@ from lantern.core.faults import Refused
 from lantern.core.raising import Raising
 from lantern.core.readings.heat.noise import noise_of
 from lantern.core.readings.heat.reductions import Wanted, merged, reduce_frames
-from lantern.core.readings.kind import SeriesKind
+from lantern.core.readings.kind import AnySeriesKind
 from lantern.core.readings.region import ReadingDetector, ReadingRegion
 from lantern.core.reasons import Reason
 from lantern.core.rule import Rule
@@ -38,7 +38,7 @@ class Subject(Raising):
     none_exact: ClassVar[str] = "none while it learns a baseline"
 
     detector: ReadingDetector
-    kind: SeriesKind
+    kind: AnySeriesKind
     dials: Any
     readings: Mapping[str, Series]
     reread: Reread
@@ -102,7 +102,7 @@ class Subject(Raising):
     ) -> list[Row]:
         swept = self.kind.exact(self.dials)[dial]
         return sweep_exact(
-            self.decisions(), marks, swept, low=low, high=high, slack=slack, apart=ALL if whole else SHOWN
+            self.decisions(), marks, swept, low=low, high=high, slack=slack, compared=ALL if whole else SHOWN
         )
 
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
@@ -148,7 +148,7 @@ class Subject(Raising):
         return min(1.3 * longest, 600.0)
 
 
-def judge(detector: ReadingDetector, kind: SeriesKind, signal: Frames | Mapping[str, Series]) -> Subject:
+def judge(detector: ReadingDetector, kind: AnySeriesKind, signal: Frames | Mapping[str, Series]) -> Subject:
     """Return the detector held against thermal frames, or against columns that were recorded as readings."""
     dials = kind.read_dials(detector)
     frames = signal if isinstance(signal, Frames) else None

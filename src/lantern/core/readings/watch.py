@@ -9,23 +9,24 @@ from typing import Any
 
 from lantern.core.baseline import LEAST_LEARNT
 from lantern.core.decide import State, step
-from lantern.core.readings.kind import SeriesKind
+from lantern.core.readings.kind import AnySeriesKind
 from lantern.core.readings.region import ReadingDetector
 from lantern.core.rule import GAP_IN_MEDIAN_INTERVALS, LEAST_GAP_S, Rule
-from lantern.core.watch import Sample, Standing, Turn, Watch
+from lantern.core.signals import Frames
+from lantern.core.watch import AnyWatch, Sample, Standing, Turn, Watch
 
 QUIET_SAMPLES, LEAST_QUIET = 600, 10
 STANDS_OUT = 6.0  # times the median deviation, some four standard deviations; common practice, no source
 TAKEN_OUT = "the device takes these frames out: its shutter, or a reading that is refused"
 
 
-class ReadingWatch(Watch):
+class ReadingWatch(Watch[Frames]):
     """Regions of a thermal picture, frame by frame."""
 
     detector: ReadingDetector
-    kind: SeriesKind
+    kind: AnySeriesKind
 
-    def __init__(self, detector: ReadingDetector, kind: SeriesKind, facts: Mapping[str, Any]) -> None:
+    def __init__(self, detector: ReadingDetector, kind: AnySeriesKind, facts: Mapping[str, Any]) -> None:
         super().__init__(detector, kind)
         self.dials = kind.read_dials(detector)
         self.reader = kind.reader(detector.regions, self.dials)
@@ -39,7 +40,7 @@ class ReadingWatch(Watch):
         rule: Rule = self.dials.rule(max(GAP_IN_MEDIAN_INTERVALS * interval_s, LEAST_GAP_S))
         return rule
 
-    def step(self, sample: Sample, interval_s: float) -> Iterator[Turn]:
+    def step(self, sample: Sample[Frames], interval_s: float) -> Iterator[Turn]:
         readings = self.reader.read(sample.value, sample.t)
         rule = self.rule(interval_s)
         self.paused = not readings
@@ -57,20 +58,20 @@ class ReadingWatch(Watch):
                 }
                 yield Turn(name, tuple(changes), after, x, why)
 
-    def stirs(self, sample: Sample) -> bool:
-        """Is a reading past halfway from its quiet median to the level? Of a rise or a learnt level: does any stand out?"""
-        rule, stirs = self.rule(0.0), False
+    def has_activity(self, sample: Sample[Frames]) -> bool:
+        """Return whether a reading is past halfway from its quiet median to the level; of a rise or a learnt level, whether any stands out."""
+        rule, active = self.rule(0.0), False
         for name, x in self.readings.items():
             quiet = self.quiet.setdefault(name, deque(maxlen=QUIET_SAMPLES))
             usual = median(quiet) if len(quiet) >= LEAST_QUIET else x
             if rule.by_change or rule.learns:
                 spread = median(abs(each - usual) for each in quiet) if len(quiet) >= LEAST_QUIET else 0.0
-                stirs |= abs(x - usual) > STANDS_OUT * spread > 0
+                active |= abs(x - usual) > STANDS_OUT * spread > 0
             else:
                 half = (usual + rule.level) / 2
-                stirs |= x < half if rule.sense == "below" else x > half
+                active |= x < half if rule.sense == "below" else x > half
             quiet.append(x)
-        return stirs
+        return active
 
     def resume(self, remembered: Mapping[str, dict[str, Any]], outdated: Collection[str]) -> bool:
         for name, fields in remembered.items():
@@ -78,7 +79,7 @@ class ReadingWatch(Watch):
             self.states[name] = State(last_raise=state.last_raise) if name in outdated else state
         return any(state.raised for state in self.states.values())
 
-    def inherit(self, held: Watch) -> None:
+    def inherit(self, held: AnyWatch) -> None:
         if isinstance(held, ReadingWatch):
             self.states, self.readings = held.states, held.readings
 

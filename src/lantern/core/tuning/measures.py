@@ -141,7 +141,7 @@ class Yardstick:
     def wishes(self) -> tuple[Wish, ...]:
         return tuple(measure.wish for measure in self.measures if measure.wish is not None)
 
-    def values(self, result: Any) -> Values:
+    def values(self, result: object) -> Values:
         """The measures of a result, which has them by name."""
         return tuple(getattr(result, measure.name) for measure in self.measures)
 

@@ -22,7 +22,7 @@ from ezdxf.lldxf.const import DXFStructureError
 from ezdxf.path import make_path
 
 from lantern.core.faults import Fault, Refused
-from lantern.formats.ground.picture import Ground, Outline
+from lantern.formats.ground.ground import Ground, Outline
 from lantern.formats.ground.svg import plain, written
 
 STROKE = 0.0008  # of the longer side

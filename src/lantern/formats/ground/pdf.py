@@ -7,7 +7,7 @@ import io
 import pypdfium2
 
 from lantern.core.faults import Fault, Refused
-from lantern.formats.ground.picture import Ground
+from lantern.formats.ground.ground import Ground
 
 DPI, LONGEST_PX = 200.0, 6000.0
 POINT_MM = 25.4 / 72

@@ -9,7 +9,7 @@ from xml.etree.ElementTree import Element, register_namespace, tostring
 from defusedxml.ElementTree import fromstring
 
 from lantern.core.faults import Fault, Refused
-from lantern.formats.ground.picture import Ground
+from lantern.formats.ground.ground import Ground
 
 SPACE, LINK = "http://www.w3.org/2000/svg", "http://www.w3.org/1999/xlink"
 DRAWN = frozenset({

@@ -117,7 +117,7 @@ document.addEventListener("alpine:init", () =>
       const { wide } = this.plan;
       if (!wide || (wide.over && wide.seen)) return "";
       if (wide.over) return "A day was recorded wide: tune on it, then set the hours.";
-      return `Recorded wide, around all that stirs, until ${this.dayOf(wide.until)}; then tune, then set the hours.`;
+      return `Recorded wide, around any activity, until ${this.dayOf(wide.until)}; then tune, then set the hours.`;
     },
     get ringText() {
       if (!this.live?.ring_s) return "";

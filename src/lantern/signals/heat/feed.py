@@ -6,6 +6,7 @@ import zlib
 from dataclasses import dataclass
 from typing import Any
 
+from lantern.core.signals import Frames
 from lantern.core.watch import Sample
 from lantern.signals.feed import Feed
 from lantern.signals.heat.wire import FrameHeader, unpack_frame
@@ -30,7 +31,7 @@ class Picture:
     def number(self) -> int:
         return self.header.seq
 
-    def sample(self) -> Sample:
+    def sample(self) -> Sample[Frames]:
         return Sample("heat", self.header.t, self.header.frames(self.pixels))
 
     def late(self, *, follows: bool) -> None:

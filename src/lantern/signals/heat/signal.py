@@ -34,7 +34,7 @@ FRAMES_A_BLOCK = 8  # one is unpacked for a single frame; more pack a little bet
 BLOCKS_AT_ONCE = 16  # some twenty megabytes of a 320 x 240 camera
 
 
-class Heat(Signal):
+class Heat(Signal[Frames, Frames]):
     """Frames of one camera: `facts` hold how raw pixels become °C, and what the camera had corrected already."""
 
     name = "heat"
@@ -155,7 +155,7 @@ class Heat(Signal):
         keys = ("width", "height", "dtype", "scale", "offset_c", "recorded")
         return all(getattr(first, key) == getattr(sample, key) for key in keys)
 
-    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Frames:
+    def piece(self, samples: Sequence[Timed[Frames]], known: Mapping[str, Any]) -> Frames:
         first: Frames = samples[0][1]
         pixels = np.concatenate([block for _, each in samples for block in each.blocks()])
         t_s = np.array([t for t, _ in samples])

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import time
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from lantern.core.plates.reads import Read
 from lantern.core.watch import Sample
 from lantern.signals.feed import BYTES_A_MOMENT, BYTES_A_THING, Feed
 from lantern.signals.plates.wire import LARGEST_MESSAGE, SentReads, unpack_reads
@@ -34,7 +36,7 @@ class Moment:
     def number(self) -> int:
         return self.sent.seq
 
-    def sample(self) -> Sample:
+    def sample(self) -> Sample[Sequence[Read]]:
         late = self.late_s > LATE_S
         return Sample("plates", self.t, [read.read(late=late) for read in self.sent.reads])
 

@@ -17,7 +17,7 @@ from pydantic import Field
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.plates.keys import key_of
-from lantern.core.plates.reads import NOTHING, Reads
+from lantern.core.plates.reads import NOTHING, Read, Reads
 from lantern.core.signals import Floats
 from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
@@ -39,7 +39,7 @@ class PlatesInfo(TakeInfo):
     )
 
 
-class PlateReads(Signal):
+class PlateReads(Signal[Reads, Sequence[Read]]):
     """Stored in one piece; reads have their times, the take has none of its own."""
 
     name = "plates"
@@ -89,7 +89,7 @@ class PlateReads(Signal):
     def pack(self, value: Reads) -> Iterator[Block]:
         yield len(value), partial(_pack, value)
 
-    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Reads:
+    def piece(self, samples: Sequence[Timed[Sequence[Read]]], known: Mapping[str, Any]) -> Reads:
         """Of reads that came in time: a late one opens nothing, and is kept elsewhere."""
         rows = [(t, read) for t, reads in samples for read in reads if not read.late]
         return Reads(

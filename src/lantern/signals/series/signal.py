@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict
 from functools import partial
 from pathlib import Path
@@ -24,7 +24,7 @@ from lantern.signals.space import NOWHERE
 Columns = dict[str, Series]
 
 
-class Readings(Signal):
+class Readings(Signal[Columns, Sequence[float]]):
     """Named columns on one clock: `facts` hold [name, unit] of each, and what the device had set while it recorded."""
 
     name = "series"

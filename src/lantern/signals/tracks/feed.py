@@ -29,7 +29,7 @@ class Scene:
     def number(self) -> None:
         return None
 
-    def sample(self) -> Sample:
+    def sample(self) -> Sample[Sequence[Seen]]:
         return Sample("tracks", self.t, self.seen)
 
     def late(self, *, follows: bool) -> None:

@@ -11,7 +11,7 @@ import numpy as np
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.signals import Floats
-from lantern.core.tracks import Id, Tracks, make_tracks
+from lantern.core.tracks import Id, Seen, Tracks, make_tracks
 from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
 from lantern.signals.looks import Look, Unread
@@ -26,7 +26,7 @@ from lantern.signals.tracks.packing import pack_tracks, unpack_tracks
 from lantern.signals.tracks.written import fits_mot, frames_of_tracks, write_mot, write_plan_tracks
 
 
-class _OfTracks(Signal):
+class _OfTracks(Signal[Tracks, Sequence[Seen]]):
     """Stored in one piece; boxes have their times, the take has none of its own."""
 
     held = True
@@ -54,7 +54,7 @@ class _OfTracks(Signal):
     def length_s(self, value: Tracks) -> float:
         return value.length_s
 
-    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Tracks:
+    def piece(self, samples: Sequence[Timed[Sequence[Seen]]], known: Mapping[str, Any]) -> Tracks:
         rows = [(t, each) for t, seen in samples for each in seen]
         heights = [each.height_m for _, each in rows]
         return make_tracks(

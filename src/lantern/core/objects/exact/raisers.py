@@ -67,9 +67,9 @@ class _Object:
 
 
 def rows_of(
-    regions: Sequence[Raisers], marks: Sequence[Mark], low: float, high: float, slack: Slack, apart: int
+    regions: Sequence[Raisers], marks: Sequence[Mark], low: float, high: float, slack: Slack, compared: int
 ) -> list[Row]:
-    """Rows that join up from `low` to `high`; a row ends where one of the first `apart` counts changes."""
+    """Rows that join up from `low` to `high`; a row ends where one of the first `compared` counts changes."""
     tally = Tally(marks, slack)
     every = [(region.dials, raisers) for region in regions for raisers in region.of_object.values()]
     zones = iter(tally.zones(np.array([t for _, its in every for one in its for _, t in one if t is not None])))
@@ -101,7 +101,7 @@ def rows_of(
             objects[owner].follow(tally, number, raised)
             i += 1
         fresh = tally.counts()
-        if fresh != counts and fresh[:apart] != counts[:apart]:
+        if fresh != counts and fresh[:compared] != counts[:compared]:
             pieces.append((at, bound, counts))
             at = bound
         counts = fresh

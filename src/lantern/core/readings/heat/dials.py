@@ -9,6 +9,7 @@ from pydantic import model_validator
 from lantern.core.dials import Dials, dial
 from lantern.core.readings.heat.radiation import Model
 from lantern.core.rule import Rule
+from lantern.core.time_dials import clear_dial, rearm_dial, reset_dial
 
 LOWEST_C = -273.15
 HIGHEST_C = 3000.0
@@ -188,17 +189,10 @@ class HeatDials(Dials):
         meaning="How far the reading must come back before it clears",
         difference=True,
     )
-    clear_s: float = dial(0.0, unit="s", low=0.0, high=86_400, step=0.5, meaning="How long it must stay back to clear")
-    rearm_s: float = dial(60.0, unit="s", low=0.0, high=604_800, step=1, meaning="The least time between two raises")
+    clear_s: float = clear_dial()
+    rearm_s: float = rearm_dial(60.0, step=1)
     repeat: bool = dial(False, meaning="Raise again every re-arm time while it stays raised")
-    gap_s: float | None = dial(
-        None,
-        unit="s",
-        above=0.0,
-        high=86_400,
-        step=0.5,
-        meaning="A longer pause resets the decision; empty: three sample intervals, at least 1 s",
-    )
+    gap_s: float | None = reset_dial()
 
     @model_validator(mode="after")
     def _agree(self) -> Self:

@@ -8,6 +8,7 @@ from pydantic import model_validator
 
 from lantern.core.dials import Dials, dial
 from lantern.core.rule import Rule
+from lantern.core.time_dials import clear_dial, rearm_dial, reset_dial
 
 STANDARD = "IEC 80601-2-59:2017, ISO/TR 13154:2017 (from memory)"
 
@@ -169,16 +170,9 @@ class SkinDials(Dials):
         meaning="How far the reading must come back before it clears",
         difference=True,
     )
-    clear_s: float = dial(0.0, unit="s", low=0.0, high=60, step=0.25, meaning="How long it must stay back to clear")
-    rearm_s: float = dial(2.0, unit="s", low=0.0, high=3600, step=0.5, meaning="The least time between two raises")
-    gap_s: float | None = dial(
-        None,
-        unit="s",
-        above=0.0,
-        high=3600,
-        step=0.5,
-        meaning="A longer pause resets the decision; empty: three sample intervals, at least 1 s",
-    )
+    clear_s: float = clear_dial(high=60, step=0.25)
+    rearm_s: float = rearm_dial(2.0, high=3600)
+    gap_s: float | None = reset_dial(high=3600)
 
     @model_validator(mode="after")
     def _agree(self) -> Self:

@@ -22,7 +22,7 @@ from lantern.signals.space import PLAN
 COLUMNS = ("t_s", "badge", "x_m", "y_m")
 
 
-class BadgeFixes(Signal):
+class BadgeFixes(Signal[Fixes, Sequence[Any]]):
     name = "fixes"
     words = "badges on the plan, as a CSV file"
     held = True
@@ -62,7 +62,7 @@ class BadgeFixes(Signal):
         held = json.loads(stored.only_block())
         return Fixes(stored.t_s, tuple(tuple(Fix(*fix) for fix in each) for each in held))
 
-    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Fixes:
+    def piece(self, samples: Sequence[Timed[Sequence[Any]]], known: Mapping[str, Any]) -> Fixes:
         return Fixes(np.array([t for t, _ in samples]), tuple(tuple(each) for _, each in samples))
 
     def joined(self, pieces: Sequence[Fixes], t_s: Floats) -> Fixes:

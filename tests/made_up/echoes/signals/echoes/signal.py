@@ -23,7 +23,7 @@ from lantern.signals.space import SENSOR
 COLUMNS = ("t_s", "range_m", "bearing_deg", "strength_db")
 
 
-class Soundings(Signal):
+class Soundings(Signal[Sweeps, Sequence[Any]]):
     name = "echoes"
     words = "sweeps of a sounder, as a CSV file"
     held = True
@@ -69,7 +69,7 @@ class Soundings(Signal):
         held = json.loads(stored.only_block())
         return Sweeps(stored.t_s, tuple(tuple(Echo(**echo) for echo in each) for each in held))
 
-    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Sweeps:
+    def piece(self, samples: Sequence[Timed[Sequence[Any]]], known: Mapping[str, Any]) -> Sweeps:
         return Sweeps(np.array([t for t, _ in samples]), tuple(tuple(each) for _, each in samples))
 
     def joined(self, pieces: Sequence[Sweeps], t_s: Floats) -> Sweeps:

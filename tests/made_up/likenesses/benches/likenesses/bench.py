@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from lantern.core.likenesses.family import Compared
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Asked, Bench, Export
+from lantern.benches.bench import Bench, Export, Trial
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.takes.tables import TakeRow
@@ -32,8 +32,8 @@ def _held(session: Session, detector: Any, take: TakeRow) -> Compared:
     return held
 
 
-def _people(asked: Asked) -> list[dict[str, Any]]:
-    held = _held(asked.session, asked.detector, asked.take)
+def _people(trial: Trial) -> list[dict[str, Any]]:
+    held = _held(trial.session, trial.detector, trial.take)
     return [
         {
             "probe": each.probe,
@@ -47,8 +47,8 @@ def _people(asked: Asked) -> list[dict[str, Any]]:
     ]
 
 
-def _curve(asked: Asked) -> list[tuple[float, int, int]]:
-    return _held(asked.session, asked.detector, asked.take).curve()
+def _curve(trial: Trial) -> list[tuple[float, int, int]]:
+    return _held(trial.session, trial.detector, trial.take).curve()
 
 
 @router.get("/bench/{detector_id}/curve.csv", **may("viewer"))

@@ -22,7 +22,7 @@ from lantern.signals.space import NOWHERE
 COLUMNS = ("t_s", "probe", "nearest", "score")
 
 
-class Comparisons(Signal):
+class Comparisons(Signal[Probes, Sequence[Any]]):
     name = "likenesses"
     words = "probes of a gate that knows voices, as a CSV file"
     held = True
@@ -54,7 +54,7 @@ class Comparisons(Signal):
     def unpack(self, stored: Stored) -> Probes:
         return Probes(stored.t_s, tuple(Likeness(*each) for each in json.loads(stored.only_block())))
 
-    def piece(self, samples: Sequence[Timed], known: Mapping[str, Any]) -> Probes:
+    def piece(self, samples: Sequence[Timed[Sequence[Any]]], known: Mapping[str, Any]) -> Probes:
         rows = [(t, each) for t, came in samples for each in came]
         return Probes(np.array([t for t, _ in rows]), tuple(each for _, each in rows))
 

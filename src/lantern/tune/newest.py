@@ -8,15 +8,15 @@ from threading import Lock
 KEPT = 500  # pages; one that is forgotten only works out what nobody looks at
 
 
-class Turns:
-    """Of each page (by a name that it made up) the number of its newest state. One without a name is never passed."""
+class NewestStates:
+    """Of each page (by a name that it made up) the number of its newest state. One without a name is never outdated."""
 
     def __init__(self, kept: int = KEPT) -> None:
         self._kept = kept
         self._newest: OrderedDict[str, int] = OrderedDict()
         self._lock = Lock()
 
-    def told(self, page: str, turn: int) -> None:
+    def note(self, page: str, turn: int) -> None:
         if not page:
             return
         with self._lock:
@@ -25,8 +25,8 @@ class Turns:
             while len(self._newest) > self._kept:
                 self._newest.popitem(last=False)
 
-    def passed(self, page: str, turn: int) -> bool:
+    def outdated(self, page: str, turn: int) -> bool:
         return self._newest.get(page, turn) > turn
 
 
-TURNS = Turns()
+NEWEST = NewestStates()

@@ -70,7 +70,7 @@ def pause_s(soon_ended: int, recent_ends: int) -> float:
     return 0.0 if too_many == 0 else min(SHORTEST_S * 2 ** (too_many - 1), LONGEST_S)
 
 
-class Keeper:
+class Processes:
     """Forks parts and keeps them; `tell` writes how they stand."""
 
     def __init__(self, state_dir: Path, *, closing: Sequence[int] = ()) -> None:

@@ -19,7 +19,7 @@ import structlog
 
 from lantern.db.base import StoreAwayError, engine
 from lantern.formats.progress import telling
-from lantern.keeper import cause_of, ends_with_parent
+from lantern.processes import cause_of, ends_with_parent
 
 log = structlog.get_logger()
 ASK_S = 0.4  # whether it is still wanted
@@ -62,7 +62,7 @@ class Pulse:
         return int.from_bytes(self._shared[:], "little")
 
 
-async def run_apart(
+async def run_in_child(
     work: Callable[[Path], None], wanted: Callable[[], Awaitable[bool]], bounds: Bounds = Bounds()
 ) -> None:
     """Fork, do `work` there in a folder that is gone afterwards, and wait.

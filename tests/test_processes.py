@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from lantern.keeper import Keeper, Part, cause_of, end_left_overs, pause_s, standing
+from lantern.processes import Part, Processes, cause_of, end_left_overs, pause_s, standing
 
 
 @pytest.mark.parametrize(
@@ -35,11 +35,11 @@ def test_who_has_run_for_a_while_starts_with_a_clean_slate() -> None:
     assert not part.standing(300.0)["keeps_ending"]
 
 
-def until(keeper: Keeper, condition: Callable[[], bool]) -> None:
+def until(processes: Processes, condition: Callable[[], bool]) -> None:
     deadline = time.monotonic() + 30
     while not condition():
-        assert time.monotonic() < deadline, keeper.parts
-        keeper.look()
+        assert time.monotonic() < deadline, processes.parts
+        processes.look()
         time.sleep(0.01)
 
 
@@ -48,29 +48,29 @@ def sleeps() -> None:
 
 
 def test_a_part_comes_back_alone_and_the_others_go_on(tmp_path: Path) -> None:
-    keeper = Keeper(tmp_path)
-    keeper.add("one", sleeps)
-    keeper.add("other", sleeps)
-    first, other = keeper.parts["one"].pid, keeper.parts["other"].pid
+    processes = Processes(tmp_path)
+    processes.add("one", sleeps)
+    processes.add("other", sleeps)
+    first, other = processes.parts["one"].pid, processes.parts["other"].pid
     os.kill(first, signal.SIGKILL)
-    until(keeper, lambda: keeper.parts["one"].pid not in (0, first))
-    assert keeper.parts["other"].pid == other
+    until(processes, lambda: processes.parts["one"].pid not in (0, first))
+    assert processes.parts["other"].pid == other
     assert [(p["name"], p["starts"], p["cause"]) for p in standing(tmp_path)] == [
         ("one", 2, "it was ended by SIGKILL"),
         ("other", 1, ""),
     ]
-    keeper.end("one", "other", within_s=10)
-    assert not keeper.parts
+    processes.end("one", "other", within_s=10)
+    assert not processes.parts
 
 
 def test_a_part_that_keeps_failing_is_said_and_waits_longer(tmp_path: Path) -> None:
-    keeper = Keeper(tmp_path)
-    keeper.add("broken", lambda: os._exit(3))
-    until(keeper, lambda: keeper.parts["broken"].recent_ends(time.monotonic()) >= 3)
+    processes = Processes(tmp_path)
+    processes.add("broken", lambda: os._exit(3))
+    until(processes, lambda: processes.parts["broken"].recent_ends(time.monotonic()) >= 3)
     [said] = standing(tmp_path)
     assert said["keeps_ending"]
     assert said["cause"] == "it ended with code 3"
-    assert keeper.parts["broken"].due > time.monotonic()
+    assert processes.parts["broken"].due > time.monotonic()
 
 
 def test_who_does_not_end_is_killed(tmp_path: Path) -> None:
@@ -79,11 +79,11 @@ def test_who_does_not_end_is_killed(tmp_path: Path) -> None:
         (tmp_path / "deaf").touch()
         sleeps()
 
-    keeper = Keeper(tmp_path)
-    keeper.add("deaf", deaf)
-    pid = keeper.parts["deaf"].pid
-    until(keeper, (tmp_path / "deaf").exists)
-    keeper.end("deaf", within_s=0.3)
+    processes = Processes(tmp_path)
+    processes.add("deaf", deaf)
+    pid = processes.parts["deaf"].pid
+    until(processes, (tmp_path / "deaf").exists)
+    processes.end("deaf", within_s=0.3)
     with pytest.raises(ProcessLookupError):
         os.kill(pid, 0)
 
@@ -107,10 +107,10 @@ def test_a_descriptor_that_is_to_be_closed_is(tmp_path: Path) -> None:
                 os._exit(0)
             os._exit(7)
 
-        keeper = Keeper(tmp_path, closing=[descriptor])
-        keeper.add("looks", looks)
-        until(keeper, lambda: bool(keeper.parts["looks"].ends))
-        assert keeper.parts["looks"].cause == "it ended with code 0"
+        processes = Processes(tmp_path, closing=[descriptor])
+        processes.add("looks", looks)
+        until(processes, lambda: bool(processes.parts["looks"].ends))
+        assert processes.parts["looks"].cause == "it ended with code 0"
 
 
 def test_causes_in_words() -> None:
