@@ -23,11 +23,16 @@ _shared = ExitStack()  # a program that several measurements look at, where thei
 
 @contextmanager
 def program() -> Iterator[tuple[str, Path]]:
-    """Start the demo; gives its address and its folder; stops it at the end. At a small size one is enough for all."""
+    """Start the demo; gives its address and its folder; stops it at the end. At a small size one is enough for all, which may run
+    already: `LANTERN_BENCH_PROGRAM` holds its address and its folder then.
+    """
     if not SMALL:
         with _program() as running:
             yield running
         return
+    if not _running and (given := os.environ.get("LANTERN_BENCH_PROGRAM")):
+        address, folder = given.split(maxsplit=1)
+        _running.append((address, Path(folder)))
     if not _running:
         _running.append(_shared.enter_context(_program()))
         atexit.register(_shared.close)

@@ -160,10 +160,16 @@ def small(cluster: Cluster, seeded: tuple[str, Small], tmp_path: Path) -> Iterat
 
 
 @pytest.fixture(scope="session")
-def program() -> Iterator[str]:
-    """The whole program with the demo site (half of each take), as a user starts it; gives its address."""
+def program_folder() -> Iterator[Path]:
+    """Where the program of the demo site keeps all that it has."""
     with open_folder() as folder:
-        yield from running(folder / "state", "--demo")
+        yield folder / "state"
+
+
+@pytest.fixture(scope="session")
+def program(program_folder: Path) -> Iterator[str]:
+    """The whole program with the demo site (half of each take), as a user starts it; gives its address."""
+    yield from running(program_folder, "--demo")
 
 
 @pytest.fixture

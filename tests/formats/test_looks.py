@@ -13,8 +13,12 @@ import tifffile
 from lantern.core.faults import Refused
 from lantern.core.tracks import Seen
 from lantern.formats.limits import DEFAULT
-from lantern.signals.looks import look_at
+from lantern.signals.looks import Look, look_at
 from lantern.signals.tracks.onvif_out import write_frame
+
+
+def keys(look: Look) -> dict[str, list[str]]:
+    return {kind: [question.key for question in asked] for kind, asked in look.asked.items()}
 
 
 def test_a_table_of_readings(tmp_path: Path) -> None:
@@ -32,9 +36,10 @@ def test_boxes_without_a_header(tmp_path: Path) -> None:
     path = tmp_path / "gate.txt"
     path.write_text("".join(f"{f},{i},{100 * i},{10 * f},40,80,1,{i},1\n" for f in range(1, 11) for i in (1, 2)))
     look = look_at(path, DEFAULT, ("gate.png",))
-    assert (look.kinds, look.samples, look.classes) == (("tracks",), 10, ["1", "2"])
-    assert look.asked == {"tracks": ["fps", "width", "height", "classes"]}
-    assert look.guess == {"width": 640, "height": 480, "classes": {"1": "", "2": ""}, "still": "gate.png"}
+    assert (look.kinds, look.samples, look.asked["tracks"][-1].names) == (("tracks",), 10, ("1", "2"))
+    assert keys(look) == {"tracks": ["fps", "width", "height", "classes"]}
+    assert look.guess == {"width": 640, "height": 480, "classes": {"1": "", "2": ""}}
+    assert look.given == {"still": "gate.png"}
     assert len(look.drawn["tracks"]["ways"]) == 2
     assert look.drawn["tracks"]["right"] == 240.0  # the second object's left at 200, 40 wide
 
@@ -59,7 +64,7 @@ def test_metadata_tells_when_it_began(tmp_path: Path) -> None:
     path.write_bytes(head + frames + b"</ns0:VideoAnalytics></ns0:MetadataStream>")
     look = look_at(path, DEFAULT)
     assert (look.begins, look.length_s) == ({"": "2026-03-04T05:12:00+00:00"}, {"": 2.0})
-    assert look.asked == {"tracks": ["width", "height"]}
+    assert keys(look) == {"tracks": ["width", "height"]}
 
 
 @pytest.mark.parametrize(("scale", "offset"), [(0.01, -273.15), (0.04, -273.15), (0.1, -273.15)])
@@ -70,9 +75,9 @@ def test_the_scale_of_raw_counts_is_guessed_from_what_is_likely(tmp_path: Path, 
     look = look_at(tmp_path / "room.tif", DEFAULT)
     assert (look.guess["scale"], look.guess["offset"]) == (scale, offset)
     assert (look.samples, look.guess["width"], look.guess["height"]) == (5, 8, 6)
-    assert look.asked == {"heat": ["fps", "scale", "offset"]}
+    assert keys(look) == {"heat": ["fps", "scale", "offset"]}
     with_times = look_at(tmp_path / "room.tif", DEFAULT, ("times.csv",))
-    assert (with_times.guess["times"], with_times.asked) == ("times.csv", {"heat": ["scale", "offset"]})
+    assert (with_times.given, keys(with_times)) == ({"times": "times.csv"}, {"heat": ["scale", "offset"]})
 
 
 def test_matrices_in_a_zip(tmp_path: Path) -> None:
@@ -80,7 +85,7 @@ def test_matrices_in_a_zip(tmp_path: Path) -> None:
         for n in range(4):
             archive.writestr(f"{n}.csv", "20.5,21\n22,23\n")
     look = look_at(tmp_path / "m.zip", DEFAULT)
-    assert (look.samples, look.guess, look.asked) == (4, {"width": 2, "height": 2}, {"heat": ["fps"]})
+    assert (look.samples, look.guess, keys(look)) == (4, {"width": 2, "height": 2}, {"heat": ["fps"]})
 
 
 @pytest.mark.parametrize(

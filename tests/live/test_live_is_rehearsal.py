@@ -44,12 +44,14 @@ class Relay:
     switched: Switched = field(default_factory=list)
     coils: list[bool] = field(default_factory=lambda: [False, True])  # the second is normally closed
     t: float = 0.0
+    asked: int = 0  # how often it was to switch
 
     def _answers(self) -> None:
         if self.plan.during.is_away("lamp", self.t):
             raise DeviceUnreachableError("away")
 
     async def write_coil(self, address: int, on: bool) -> bool:
+        self.asked += 1
         self._answers()
         if self.coils[address] != on:
             self.switched.append((self.t, OUTPUTS[address], on if address == 0 else not on))
@@ -99,10 +101,12 @@ async def live(small: Small, plan: Plan) -> Switched:
                     outbox.acknowledge(session, small.module, output, clock())
         back = any(until == relay.t for _, until in plan.during.away["lamp"])
         module.probed = None if back else clock()
-        await delivery.serve_once(module)
+        asked = relay.asked
+        wait_s = await delivery.serve_once(module)
         if back:  # the look at its coils has found it: what waited is tried now
-            await delivery.serve_once(module)
-        wait_s = outbox.look(small.module, clock()).wait_s
+            wait_s = await delivery.serve_once(module)
+        if relay.asked > asked:  # what was switched has changed when something is due again
+            wait_s = outbox.look(small.module, clock()).wait_s
         due_s = relay.t + wait_s if wait_s < 300 else -1.0
     return relay.switched
 

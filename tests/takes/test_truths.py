@@ -6,15 +6,22 @@ from pathlib import Path
 
 import pytest
 
+from lantern.core.counted import CountedByHand, HandCount
 from lantern.core.faults import Refused
 from lantern.core.truths import Said
 from lantern.db.base import transaction
-from lantern.formats.tables import read_truths, write_truths
+from lantern.formats.tables import read_counted, read_truths, write_counted, write_truths
 from lantern.takes.actions import import_path
 from lantern.takes.export import export_take
-from lantern.takes.marking import keep_said
-from lantern.takes.tables import TakeRow, truths_of_take
+from lantern.takes.marking import import_counts, keep_said
+from lantern.takes.tables import TakeRow, hand_counts_of, truths_of_take
 from seeded import Small
+
+COUNTS = (
+    CountedByHand("Mira", passages=((0.5, "in"), (0.5, "out"), (2.25, "in"))),
+    CountedByHand("a file", intervals=(HandCount(0, 2, 3, 0), HandCount(2, 4, 0, 1))),
+    CountedByHand("Mira"),  # again, and nobody came
+)
 
 
 def test_what_was_said_goes_out_with_the_take_and_comes_in_again(small: Small, tmp_path: Path) -> None:
@@ -23,10 +30,12 @@ def test_what_was_said_goes_out_with_the_take_and_comes_in_again(small: Small, t
         keep_said(session, take, Said("7", 1.5, " Ada "), user_id=None)
         keep_said(session, take, Said("8", 2.0, "Bo"), user_id=None)
         keep_said(session, take, Said("8", 2.0, ""), user_id=None)  # taken back, which is said too
+        import_counts(session, take, COUNTS)
         export_take(session, take, tmp_path / "out.zip")
     again = import_path(tmp_path / "out.zip", site_id=small.site)
     with transaction() as session:
         assert [row.said for row in truths_of_take(session, again)] == [Said("7", 1.5, "Ada"), Said("8", 2.0, "")]
+        assert [row.counted for row in hand_counts_of(session, again)] == list(COUNTS)
 
 
 def test_what_cannot_be_is_refused(small: Small) -> None:
@@ -36,6 +45,32 @@ def test_what_cannot_be_is_refused(small: Small) -> None:
             with pytest.raises(Refused, match=word):
                 keep_said(session, take, said, user_id=None)
         assert truths_of_take(session, take.id) == []
+
+
+def test_what_was_counted_beyond_the_take_is_refused(small: Small) -> None:
+    with transaction() as session:
+        take = session.get_one(TakeRow, small.take)
+        late = CountedByHand("Mira", intervals=(HandCount(0, 1e5, 1, 1),))
+        for counts in (CountedByHand("Mira", passages=((1e5, "in"),)), late):
+            with pytest.raises(Refused, match="within"):
+                import_counts(session, take, [COUNTS[0], counts])
+        assert hand_counts_of(session, take.id) == []
+
+
+def test_the_file_of_counts() -> None:
+    text = write_counted(COUNTS)
+    assert text.splitlines()[:3] == ["count,who,start_s,end_s,in,out", "1,Mira,0.5,0.5,1,0", "1,Mira,0.5,0.5,0,1"]
+    assert tuple(read_counted(text.encode(), where="counts.csv")) == COUNTS
+    for rows, word in (
+        ("1,Mira,3,3,2,0", "one passage"),
+        ("1,Mira,3,2,1,0", "end after the start"),
+        ("1,Mira,0,1,1,0\n1,Ada,1,2,1,0", "as in the row before"),
+        ("1,Mira,0,1,1,0\n1,Mira,1,1,1,0", "one or the other"),
+        ("1,Mira,0,1,-1,0", "whole number"),
+        ("1,Mira,0,1", "4 columns"),
+    ):
+        with pytest.raises(Refused, match=word):
+            read_counted(f"count,who,start_s,end_s,in,out\n{rows}\n".encode(), where="counts.csv")
 
 
 def test_the_file() -> None:

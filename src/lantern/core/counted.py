@@ -19,6 +19,15 @@ class HandCount:
     out: int
 
 
+@dataclass(frozen=True, slots=True)
+class CountedByHand:
+    """What one person counted on a take, in one go: a tally, (s, "in" or "out") of each passage, or the intervals of a file."""
+
+    who: str
+    passages: tuple[tuple[float, str], ...] = ()
+    intervals: tuple[HandCount, ...] = ()
+
+
 def intervals_of(passages: Sequence[tuple[float, str]], length_s: float, every_s: float) -> list[HandCount]:
     """Passages with their times as counts of one interval after the other."""
     edges = np.arange(0, length_s + every_s, every_s)

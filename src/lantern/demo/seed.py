@@ -8,6 +8,7 @@ from pathlib import Path
 import structlog
 from sqlalchemy.orm import Session
 
+from lantern.core.counted import CountedByHand
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
 from lantern.db.work import Record, carry_out
@@ -21,7 +22,7 @@ from lantern.settings import settings
 from lantern.sites.actions import add_rest, add_site
 from lantern.sites.parts import Brought
 from lantern.sites.tables import SiteJobRow, SiteRow, demo_site, note_progress, other_sites
-from lantern.takes.marking import add_marks, add_tally
+from lantern.takes.marking import add_marks, import_counts
 from lantern.takes.store import add_take
 
 log = structlog.get_logger()
@@ -78,7 +79,7 @@ def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total
         take = add_take(session, made.take, device_id=device.id, progress=told)
         add_marks(session, take, list(made.marks))
         for who, passages in made.tallies:
-            add_tally(session, take, who=who, passages=passages)
+            import_counts(session, take, [CountedByHand(who, tuple((t, way) for t, way in passages))])
         told(1, 1)
         log.info("simulated", take=take.name, samples=take.samples, packed_mib=round(take.packed_bytes / 2**20, 1))
     add_rest(session, row, Brought(site, user_id, reasons=REASONS))  # now there are takes to score them on

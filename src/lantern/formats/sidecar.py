@@ -42,8 +42,8 @@ class TakeInfo(BaseModel):
     classes: dict[str, str] = Field(default_factory=dict, description="class number to name")
     still: str | None = Field(default=None, description="PNG or JPEG of the scene")
     marks: str | None = Field(default=None, description="CSV of marks, as `lantern score` takes them")
-
     truths: str | None = Field(default=None, description="CSV of what things on it truly were: object,at_s,text")
+    counts: str | None = Field(default=None, description="CSV of counts by hand: count,who,start_s,end_s,in,out")
 
     @model_validator(mode="after")
     def _whole(self) -> Self:

@@ -12,15 +12,17 @@ from typing import cast, get_args
 
 import numpy as np
 
-from lantern.core.counted import HandCount
+from lantern.core.counted import CountedByHand, HandCount
 from lantern.core.faults import MOST_FAULTS, FaultList
 from lantern.core.scoring.marks import Label, Mark
 from lantern.core.signals import Floats, Series
 from lantern.core.truths import Said
 from lantern.formats.limits import COLDEST_C, DEFAULT, HOTTEST_C, LONGEST_S, MOST_ID, MOST_READING, Limits
 from lantern.formats.text import Source, bounded, exact, name, number, numbers_at_once, shown
+from lantern.formats.units import read_units, unit_of
 
 COUNT_COLUMNS = ("start_s", "end_s", "in", "out")
+COUNTED_COLUMNS = ("count", "who", *COUNT_COLUMNS)
 MARK_COLUMNS = ("start_s", "end_s", "label", "detector", "note")
 TRUTH_COLUMNS = ("object", "at_s", "text")
 MOST_ROWS = 200_000  # of marks, truths, or of counts by hand
@@ -28,7 +30,6 @@ MOST_TRUTH = 120  # characters
 LONGEST_NOTE = 2000
 FORMULA = ("=", "+", "-", "@")
 GUARD = "'"
-CELSIUS = ("°C", "C", "degC")
 
 
 def guarded(text: str) -> str:
@@ -116,18 +117,23 @@ def read_hand_counts(content: bytes | Path, *, where: str) -> list[HandCount] | 
         if len(row) != len(COUNT_COLUMNS):
             faults.add(place, f"{len(row)} columns", f"{len(COUNT_COLUMNS)} as in the header")
             continue
-        start, end = (_seconds(row[i], faults, f"{place}, {COUNT_COLUMNS[i]}") for i in (0, 1))
-        if not start < end:
-            faults.add(place, f"from {start:g} s to {end:g} s", "an end after the start")
-        passages = [number(row[i], faults, where=f"{place}, {COUNT_COLUMNS[i]}") for i in (2, 3)]
-        for column, n in zip(COUNT_COLUMNS[2:], passages, strict=True):
-            if not (0 <= n < MOST_ID and n == math.floor(n)):
-                faults.add(f"{place}, {column}", f"{n:g}", "a whole number from 0, below 2^53")
-        out.append((start, end, *passages))
+        out.append(_hand_count(row, faults, place))
+        if not out[-1].start_s < out[-1].end_s:
+            faults.add(place, f"from {out[-1].start_s:g} s to {out[-1].end_s:g} s", "an end after the start")
     if not out:
         faults.add(where, "no interval in it", "at least one row after the header")
     faults.refuse_if_any()
-    return [HandCount(start, end, int(into), int(left)) for start, end, into, left in out]
+    return out
+
+
+def _hand_count(row: Sequence[str], faults: FaultList, place: str) -> HandCount:
+    start_s, end_s = (_seconds(row[i], faults, f"{place}, {COUNT_COLUMNS[i]}") for i in (0, 1))
+    passages = [number(row[i], faults, where=f"{place}, {COUNT_COLUMNS[i]}") for i in (2, 3)]
+    for column, n in zip(COUNT_COLUMNS[2:], passages, strict=True):
+        if not (0 <= n < MOST_ID and n == math.floor(n)):
+            faults.add(f"{place}, {column}", f"{n:g}", "a whole number from 0, below 2^53")
+            return HandCount(start_s, end_s, 0, 0)
+    return HandCount(start_s, end_s, int(passages[0]), int(passages[1]))
 
 
 def write_hand_counts(rows: Sequence[Sequence[float]]) -> str:
@@ -220,7 +226,10 @@ def check_columns(
     *,
     named: bool = True,
 ) -> None:
-    """Times forward and within the limits, readings within theirs. `table` (columns, rows), times first."""
+    """Times forward and within the limits, readings within theirs. `table` (columns, rows), times first: its numbers are in the
+    units of the program after it.
+    """
+    known = read_units(units, faults, where=f"{source.where}: units")
     bad: list[tuple[int, int, str, str]] = []  # row, column, what, expected
 
     def say(where_bad: np.ndarray, column: int, expected: str) -> None:
@@ -232,9 +241,12 @@ def check_columns(
         what = f"{table[0, row + 1]:g} does not follow {table[0, row]:g}"
         bad.append((row + 1, 0, what, "times that run forward"))
     for column in range(1, table.shape[0]):
-        celsius = units.get(header[column]) in CELSIUS
+        unit = known.get(header[column])
+        x = table[column] if unit is None else unit.to_inside(table[column])
+        celsius = unit is not None and unit.inside == "°C"
         low, high = (COLDEST_C, HOTTEST_C) if celsius else (-MOST_READING, MOST_READING)
-        say((table[column] < low) | (table[column] > high), column, f"{low:g} to {high:g}")
+        say((x < low) | (x > high), column, f"{low:g} to {high:g}{' °C' if celsius else ''}")
+        table[column] = x
         if len(bad) >= MOST_FAULTS:
             break
     lines = source.lines_of({row for row, *_ in bad}, header=named)
@@ -242,8 +254,10 @@ def check_columns(
         faults.add(f"{source.where}, line {lines[row]}, {header[column]}", what, expected)
 
 
-def series_of(t_s: Floats, columns: dict[str, Floats], units: dict[str, str]) -> dict[str, Series]:
-    return {column: Series(t_s, x, units.get(column, ""), column) for column, x in columns.items()}
+def series_of(t_s: Floats, columns: dict[str, Floats], units: Mapping[str, str]) -> dict[str, Series]:
+    """Columns as they were read, each with the unit that its numbers are in now."""
+    inside = {column: unit.inside for column, text in units.items() if (unit := unit_of(text)) is not None}
+    return {column: Series(t_s, x, inside.get(column, ""), column) for column, x in columns.items()}
 
 
 def write_series(columns: Mapping[str, Series]) -> str:
@@ -263,3 +277,45 @@ def write_series(columns: Mapping[str, Series]) -> str:
 def write_times(t_s: Floats, path: Path) -> None:
     """The file that `read_times` reads."""
     path.write_text("t_s\n" + "".join(f"{exact(t)}\n" for t in t_s.tolist()))
+
+
+def read_counted(content: bytes | Path, *, where: str) -> list[CountedByHand]:
+    """All counts by hand of a take. Rows of one number are one count; one that lasts no time is a passage that a key was pressed for."""
+    faults, source = FaultList(), Source(content, where)
+    passages: dict[str, list[tuple[float, str]]] = {}
+    intervals: dict[str, list[HandCount]] = {}
+    who: dict[str, str] = {}
+    for line, row in _after_header(source, COUNTED_COLUMNS, faults):
+        place = f"{where}, line {line}"
+        if len(row) != len(COUNTED_COLUMNS):
+            faults.add(place, f"{len(row)} columns", f"{len(COUNTED_COLUMNS)}: {','.join(COUNTED_COLUMNS)}")
+            continue
+        count, named = row[0], unguarded(row[1])
+        name(named, faults, where=f"{place}, who")
+        if who.setdefault(count, named) != named:
+            faults.add(f"{place}, who", shown(named), f"{shown(who[count])}, as in the row before of count {count}")
+        held = _hand_count(row[2:], faults, place)
+        if held.end_s > held.start_s:
+            intervals.setdefault(count, []).append(held)
+        elif held.end_s == held.start_s and held.into + held.out <= 1:
+            way = [(held.start_s, "in")] * held.into + [(held.start_s, "out")] * held.out
+            passages.setdefault(count, []).extend(way)
+        else:
+            faults.add(place, f"from {held.start_s:g} s to {held.end_s:g} s", "an end after the start, or one passage")
+    for count in passages.keys() & intervals.keys():
+        faults.add(where, f"count {count} has passages and intervals", "one or the other")
+    faults.refuse_if_any()
+    return [CountedByHand(named, tuple(passages.get(n, ())), tuple(intervals.get(n, ()))) for n, named in who.items()]
+
+
+def write_counted(counts: Sequence[CountedByHand]) -> str:
+    """The file that `read_counted` reads; a tally of nobody is a row without a passage."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COUNTED_COLUMNS)
+    for number_, each in enumerate(counts, start=1):
+        rows = [(c.start_s, c.end_s, c.into, c.out) for c in each.intervals]
+        rows += [(t, t, int(way == "in"), int(way == "out")) for t, way in each.passages]
+        for start_s, end_s, into, left in rows or [(0.0, 0.0, 0, 0)]:
+            writer.writerow((number_, guarded(each.who), f"{start_s:.10g}", f"{end_s:.10g}", into, left))
+    return out.getvalue()

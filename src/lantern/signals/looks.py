@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from lantern.core.faults import Fault, Refused
 from lantern.formats import columns
@@ -20,21 +20,41 @@ PICTURES = (".png", ".jpg", ".jpeg")
 
 
 @dataclass(frozen=True)
+class Question:
+    """One key of the sidecar that is asked, as a form draws it: a number (in `unit`), a choice among `choices` (value, words), or
+    one of these for each name of `names` (without choices a text). `only`: asked while another key has that answer; `but`: without
+    the name that another key has as its answer.
+    """
+
+    key: str
+    label: str
+    sort: Literal["number", "choice", "each"] = "number"
+    unit: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
+    names: tuple[str, ...] = ()
+    note: str = ""
+    only: tuple[str, str] | None = None
+    but: str = ""
+
+
+FRAME_RATE = Question("fps", "Frames a second")
+PICTURE = (Question("width", "Picture, width", unit="px"), Question("height", "and height", unit="px"))
+
+
+@dataclass(frozen=True)
 class Look:
-    """`kinds` of take that it may be, the likeliest first; `facts` in words; `guess`: keys of the sidecar; `asked`: keys that must
-    be answered, by kind; `drawn`: a sketch for the page, by kind, with `as`: how it is drawn; `length`: samples, and seconds
-    where they tell.
+    """`kinds` of take that it may be, the likeliest first; `facts` in words; `guess`: keys of the sidecar, to begin the answers with; `given`:
+    those that nobody is asked; `asked`: what must be answered, by kind; `drawn`: a sketch for the page, by kind, with `script`: what draws it; `length_s`: seconds where they tell.
     """
 
     kinds: tuple[str, ...]
     facts: list[str]
     guess: dict[str, Any]
-    asked: dict[str, list[str]]
+    asked: dict[str, list[Question]]
     drawn: dict[str, Any]
     samples: int
     length_s: dict[str, float] = field(default_factory=dict)  # by column of times; "": whatever is answered
-    columns: dict[str, list[str]] = field(default_factory=dict)  # `times` and `readings` of a table
-    classes: list[str] = field(default_factory=list)
+    given: dict[str, Any] = field(default_factory=dict)
     begins: dict[str, str] = field(default_factory=dict)  # by column of times: date and time of the first row
 
     def as_dict(self) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+from lantern.core.counted import CountedByHand
 from lantern.core.faults import Fault, Refused
 from lantern.core.scoring.marks import Mark
 from lantern.core.truths import Said
@@ -17,7 +18,7 @@ from lantern.formats.documents import read_bytes, read_json, read_model
 from lantern.formats.folder import TakeFolder
 from lantern.formats.limits import DEFAULT, Limits
 from lantern.formats.sidecar import TakeInfo
-from lantern.formats.tables import read_marks, read_truths
+from lantern.formats.tables import read_counted, read_marks, read_truths
 from lantern.signals.register import SIGNALS, signal_of
 from lantern.signals.signal import AnySignal
 
@@ -41,6 +42,7 @@ class Take:
     still: Still | None = None
     marks: tuple[Mark, ...] = ()
     truths: tuple[Said, ...] = ()
+    counts: tuple[CountedByHand, ...] = ()
     left: tuple[str, ...] = ()
 
     @property
@@ -116,7 +118,8 @@ def _read(folder: TakeFolder, data: Path | None = None) -> Take:
     with border(data.name):
         value = signal_of(info.kind).read(info, data, folder)
         still, marks, truths = _still(info, folder), _marks(info, folder), _truths(info, folder)
-        return Take(info, value, still=still, marks=marks, truths=truths, left=tuple(folder.left))
+        counts = _counts(info, folder)
+        return Take(info, value, still, marks, truths, counts, left=tuple(folder.left))
 
 
 def _marks(info: TakeInfo, folder: TakeFolder) -> tuple[Mark, ...]:
@@ -133,6 +136,13 @@ def _truths(info: TakeInfo, folder: TakeFolder) -> tuple[Said, ...]:
     said = read_truths(read_bytes(path, most=folder.limits.document_bytes), where=path.name)
     signal = signal_of(info.kind)
     return tuple(replace(each, text=signal.true_text(each.text)) for each in said)
+
+
+def _counts(info: TakeInfo, folder: TakeFolder) -> tuple[CountedByHand, ...]:
+    if info.counts is None:
+        return ()
+    path = folder.beside(info.counts, key="counts")
+    return tuple(read_counted(read_bytes(path, most=folder.limits.document_bytes), where=path.name))
 
 
 def _still(info: TakeInfo, folder: TakeFolder) -> Still | None:

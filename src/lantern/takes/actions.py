@@ -26,7 +26,7 @@ from lantern.signals.looks import look_at
 from lantern.signals.register import signal_of
 from lantern.signals.takes import Take, has_sidecar, open_take
 from lantern.takes import questions
-from lantern.takes.marking import import_marks, import_truths
+from lantern.takes.marking import import_counts, import_marks, import_truths
 from lantern.takes.store import add_take
 from lantern.takes.tables import ImportRow, TakeRow, UploadPartRow
 from lantern.tune.tables import forget_judgements
@@ -176,6 +176,7 @@ def import_path(
         row = add_take(session, take, device_id=device.id, progress=progress)
         import_marks(session, row, list(take.marks))
         import_truths(session, row, take.truths)
+        import_counts(session, row, take.counts)
         return row.id
 
 

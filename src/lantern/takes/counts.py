@@ -9,12 +9,12 @@ from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
-from lantern.core.counted import intervals_of
+from lantern.core.counted import CountedByHand, intervals_of
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.formats.tables import read_hand_counts, write_hand_counts
-from lantern.takes.marking import add_tally
+from lantern.takes.marking import import_counts
 from lantern.takes.routes import get_take
 from lantern.takes.tables import HandCountRow
 from lantern.web.access import may
@@ -47,26 +47,19 @@ def still(take_id: Id) -> Response:
 def keep_tally(take_id: Id, tally: Tally) -> Response:
     with transaction() as session:
         take = get_take(session, take_id)
-        row = add_tally(session, take, who=tally.who, passages=tally.passages)
+        [row] = import_counts(session, take, [CountedByHand(tally.who, tuple(tally.passages))])
         return json_answer({"id": row.id, "who": row.who})
 
 
 @router.put("/takes/{take_id}/counts.csv", **may("operator", "imported counts"))
-async def import_counts(
-    request: Request, take_id: Id, who: Annotated[str, Query(max_length=80)] = "a file"
-) -> Response:
+async def read_counts(request: Request, take_id: Id, who: Annotated[str, Query(max_length=80)] = "a file") -> Response:
     """A file `start_s,end_s,in,out`."""
     counts = read_hand_counts(await request.body(), where="counts.csv")
     if counts is None:
         raise Refused([Fault("counts.csv, line 1", "another header", "start_s,end_s,in,out")])
     with transaction() as session:
         take = get_take(session, take_id)
-        if max(c.end_s for c in counts) > take.length_s + 60:
-            raise Refused([Fault("counts.csv", "an interval ends after the take", f"within {take.length_s:g} s")])
-        intervals = [[c.start_s, c.end_s, c.into, c.out] for c in counts]
-        row = HandCountRow(take_id=take.id, who=who.strip() or "a file", passages=[], intervals=intervals)
-        session.add(row)
-        session.flush()
+        [row] = import_counts(session, take, [CountedByHand(who.strip() or "a file", intervals=tuple(counts))])
         return json_answer({"id": row.id, "who": row.who})
 
 

@@ -10,18 +10,18 @@ from zoneinfo import ZoneInfo
 import orjson
 from sqlalchemy.orm import Session
 
-from lantern.formats.tables import write_marks, write_truths
+from lantern.formats.tables import write_counted, write_marks, write_truths
 from lantern.signals.register import signal_of
 from lantern.takes.store import value_of_take
-from lantern.takes.tables import TakeRow, marks_of, truths_of_take
+from lantern.takes.tables import TakeRow, hand_counts_of, marks_of, truths_of_take
 
 STILLS = {"image/png": "still.png", "image/jpeg": "still.jpg"}
 PACKED = (".tif", ".zip", ".png", ".jpg")  # they gain little by being packed again
 
 
 def export_take(session: Session, take: TakeRow, path: Path) -> None:
-    """Write a zip with `take.json`, its data files, its still, `marks.csv`, and `truths.csv` where anything was said to be true.
-    Raises `Refused` for what no file can hold.
+    """Write a zip with `take.json`, its data files, its still, `marks.csv`, `truths.csv` where anything was said to be true, `counts.csv` where
+    somebody counted. Raises `Refused` for what no file can hold.
     """
     signal = signal_of(take.signal)
     zone = ZoneInfo(take.device.place.site.zone)
@@ -44,6 +44,10 @@ def export_take(session: Session, take: TakeRow, path: Path) -> None:
         if truths:
             info = info.model_copy(update={"truths": "truths.csv"})
             (folder / "truths.csv").write_text(write_truths(truths))
+        counts = [row.counted for row in hand_counts_of(session, take.id)]
+        if counts:
+            info = info.model_copy(update={"counts": "counts.csv"})
+            (folder / "counts.csv").write_text(write_counted(counts))
         document = info.model_dump(mode="json", exclude_none=True)
         (folder / "take.json").write_bytes(orjson.dumps(document, option=orjson.OPT_INDENT_2))
         (folder / "marks.csv").write_text(write_marks([row.as_mark() for row in marks_of(session, take.id)]))

@@ -8,12 +8,15 @@ from typing import Any, cast, get_args
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.core.counted import CountedByHand
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.scoring.marks import Label, Mark
 from lantern.core.truths import Said
 from lantern.signals.register import signal_of
 from lantern.takes.tables import HandCountRow, MarkRow, TakeRow, TruthRow, keep_truth
 from lantern.tune.tables import DetectorRow, detectors_named
+
+BEYOND_S = 60.0  # an interval may end so long after the take: it was counted by a clock on the wall
 
 
 def checked_mark(take: TakeRow, values: dict[str, Any]) -> Mark:
@@ -85,16 +88,25 @@ def keep_said(session: Session, take: TakeRow, said: Said, *, user_id: int | Non
     return keep_truth(session, take.id, object_=said.object, at_s=said.at_s, text=text, user_id=user_id)
 
 
-def add_tally(session: Session, take: TakeRow, *, who: str, passages: Sequence[Sequence[Any]]) -> HandCountRow:
-    """What somebody counted by watching the take: (s, in or out) of each passage. Raises `Refused`."""
+def import_counts(session: Session, take: TakeRow, counts: Sequence[CountedByHand]) -> list[HandCountRow]:
+    """Keep what people counted by hand on a take. Raises `Refused` for what was counted at a time beyond it."""
     faults = FaultList()
-    for t, way in passages:
-        if not 0 <= t <= take.length_s:
-            faults.add("tally", f"{way} at {t:g} s", f"within the take, which lasts {take.length_s:g} s")
+    for each in counts:
+        for t, way in each.passages:
+            if not 0 <= t <= take.length_s:
+                faults.add("tally", f"{way} at {t:g} s", f"within the take, which lasts {take.length_s:g} s")
+        if any(interval.end_s > take.length_s + BEYOND_S for interval in each.intervals):
+            faults.add("counts", "an interval ends after the take", f"within {take.length_s:g} s")
     faults.refuse_if_any()
-    row = HandCountRow(
-        take_id=take.id, who=who.strip(), passages=sorted([round(t, 3), way] for t, way in passages), intervals=[]
-    )
-    session.add(row)
+    rows = [
+        HandCountRow(
+            take_id=take.id,
+            who=each.who.strip(),
+            passages=sorted([round(t, 3), way] for t, way in each.passages),
+            intervals=[[c.start_s, c.end_s, c.into, c.out] for c in each.intervals],
+        )
+        for each in counts
+    ]
+    session.add_all(rows)
     session.flush()
-    return row
+    return rows

@@ -14,6 +14,7 @@ from sqlalchemy import ColumnElement, ForeignKey, Index, Select, and_, delete, e
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Mapped, Session, mapped_column, object_session, relationship
 
+from lantern.core.counted import CountedByHand, HandCount
 from lantern.core.faults import Fault, Refused
 from lantern.core.scoring.marks import Label, Mark
 from lantern.core.signals import Floats
@@ -181,6 +182,11 @@ class HandCountRow(Base):
     intervals: Mapped[list[Any]]  # of a file: [start_s, end_s, in, out] each
     created: Mapped[datetime] = mapped_column(default=now)
 
+    @property
+    def counted(self) -> CountedByHand:
+        intervals = tuple(HandCount(start, end, into, left) for start, end, into, left in self.intervals)
+        return CountedByHand(self.who, tuple((t, way) for t, way in self.passages), intervals)
+
 
 class ImportRow(WorkRow, Base):
     """An upload and what became of it; the page follows this row, so it survives a reload."""
@@ -278,7 +284,9 @@ def evidence_of_device(session: Session, device_id: int) -> list[TakeRow]:
 
 def hand_counts_of(session: Session, take_id: int) -> list[HandCountRow]:
     return list(
-        session.scalars(select(HandCountRow).where(HandCountRow.take_id == take_id).order_by(HandCountRow.created))
+        session.scalars(
+            select(HandCountRow).where(HandCountRow.take_id == take_id).order_by(HandCountRow.created, HandCountRow.id)
+        )
     )
 
 

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import checks
 from builders import any_marks, any_rule, any_series, at_value
 from lantern.core.exact.sweep import counts_of, sweep_exact
 from lantern.core.faults import Refused
@@ -116,6 +117,11 @@ def test_it_does_not_run_the_rule_for_every_reading(monkeypatch: pytest.MonkeyPa
 
 def test_value_inside_is_short_and_inside() -> None:
     assert value_inside(50.0, 54.0) == 52.0
+    low, high, middle = checks.check("J10")[
+        1
+    ].expected  # all of a stretch are equal: one near its middle stands for them
+    assert low < value_inside(low, high) < high
+    assert abs(value_inside(low, high) - middle) <= (high - low) / 4
     assert 50.001 < value_inside(50.001, 50.002) < 50.002
 
 

@@ -58,10 +58,13 @@ def test_passages_needed_as_published() -> None:
     assert flawless_for(given["p"]) == expected
     given, expected = check("C08")
     assert passages_for(0.95, 0.02, group=given["m_group"], alike=given["rho"]) == expected
+    given, expected = check("E21")  # the same inflation, of characters that err together on a plate
+    alone, together = (passages_for(0.5, 0.001, group=m, alike=given["rho"]) for m in (1, given["chars"]))
+    assert given["plates"] * given["chars"] * alone / together == expected
 
 
 def test_intervals_of_a_share_as_published() -> None:
-    for name, interval in (("C04", wilson), ("C05", exact_share)):
+    for name, interval in (("C04", wilson), ("C05", exact_share), ("F06", exact_share)):
         given, expected = check(name)
         found = interval(given["k"], given["n"])
         assert found is not None

@@ -154,6 +154,11 @@ def test_plates() -> None:
     view = View(with_f_px(expected.expected * 10, tilt_deg=0, height_m=0.5))
     plate = PlateAt(view, np.array([0.0, 10.0, 0.5]), 180.0)
     assert plate.char_px(inputs["h_char_m"] * 1000) == pytest.approx(inputs["px"], rel=1e-4)
+    inputs, expected = check("A27")
+    plate = PlateAt(
+        View(with_f_px(inputs["ppm_px_per_m"] * 10, tilt_deg=0, height_m=0.5)), np.array([0, 10, 0.5]), 180.0
+    )
+    assert plate.stroke_px(inputs["stroke_m"] * 1000) == expected
     inputs, expected = check("A23")
     assert frames(inputs["L_m"], inputs["fps"], inputs["v_km_h"] / 3.6) == expected
     inputs, expected = check("A24")

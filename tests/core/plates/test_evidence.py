@@ -165,6 +165,10 @@ def test_a_year_by_garwood() -> None:
     assert two is not None
     assert (two.low, two.high) == (pytest.approx(0.242, abs=0.001), pytest.approx(7.225, abs=0.001))
     assert openings.year_of(0, 0, 1000) is None
+    inputs, expected = check("E15")  # as many false openings as that share of the strangers of a day
+    of_a_day = openings.year_of(1, round(1 / inputs["p"]), inputs["vehicles_day"])
+    assert of_a_day is not None
+    assert of_a_day.a_year == expected
     assert openings.passages_for(1, 1000) == pytest.approx(2995.7, abs=0.1)
 
 

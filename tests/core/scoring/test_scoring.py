@@ -96,6 +96,15 @@ def test_a_card_says_null_where_nothing_is_known() -> None:
     assert empty["delays_s"] == []
 
 
+def test_a_share_of_hits_is_the_recall_as_published() -> None:
+    """J04: 18 of 24 found, 4 raised falsely; the precision and F1 of it are no measures of ours."""
+    marks = [expect(10 * at, 10 * at + 2) for at in range(24)]
+    raised = [10 * at + 1.0 for at in range(18)] + [300.0, 310.0, 320.0, 330.0]
+    scored = card(judge(raised, marks), raised, marks, 400.0)
+    assert (scored.hits, scored.false_alarms, scored.misses) == (18, 4, 6)
+    assert scored.hit_rate == check("J04")[1].expected[1]
+
+
 def test_a_card_by_hand() -> None:
     marks = [expect(100, 200), expect(300, 400), expect(500, 600)]
     raised = [50.0, 110.0, 330.0, 340.0]

@@ -36,6 +36,11 @@ def test_silent_days_as_published() -> None:
 def test_events_needed_as_published() -> None:
     inputs, expected = check("J08")
     assert [[events_for(p, m) for m in inputs["m"]] for p in inputs["p"]] == expected
+    inputs, expected = check("F04")  # no error in n: the exact bound, and the rule of three beside it
+    assert events_for(1 - expected.expected[0] * (1 + 1e-6)) == inputs["n"]
+    rate = rate_at_most(0, inputs["n"])
+    assert rate is not None
+    assert expected.expected[0] < rate < expected.expected[1]
 
 
 def test_two_rates_and_two_settings_as_published() -> None:

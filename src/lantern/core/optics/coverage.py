@@ -7,6 +7,7 @@ Contours of pixels per metre are lines across the axis, for they go by depth. Te
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
@@ -68,29 +69,28 @@ def field_of(mount: Mount, height_m: float, *, least_px_per_m: float = LEAST_PX_
         (ahead, NEAR),
         (-ahead, -far_m),
     ]
-    reach = 2 * far_m + 10
-    x, y = mount.x_m, mount.y_m
-    corners = np.array([[x - reach, y - reach], [x + reach, y - reach], [x + reach, y + reach], [x - reach, y + reach]])
+    reach_m = 2 * far_m + 10
+    seen = _around(view.eye[:2], reach_m)
     for normal, least in planes:
-        corners = _clipped(
-            corners, normal[:2], least + normal[:2] @ view.eye[:2] - normal[2] * (height_m - mount.height_m)
-        )
-        if len(corners) < 3:
-            return shapely.Polygon()
-    return shapely.Polygon(corners)
+        beyond = least + normal[:2] @ view.eye[:2] - normal[2] * (height_m - mount.height_m)
+        seen = shapely.intersection(seen, _half_plane(normal[:2], beyond, view.eye[:2], 2 * reach_m))
+    return seen if isinstance(seen, shapely.Polygon) else shapely.Polygon()
 
 
-def _clipped(corners: Floats, normal: Floats, least: float) -> Floats:
-    """A convex polygon's part with normal . P >= least (Sutherland and Hodgman)."""
-    side = corners @ normal - least
-    out = []
-    for n in range(len(corners)):
-        one, other = n, (n + 1) % len(corners)
-        if side[one] >= 0:
-            out.append(corners[one])
-        if (side[one] >= 0) != (side[other] >= 0):
-            out.append(corners[one] + (corners[other] - corners[one]) * side[one] / (side[one] - side[other]))
-    return np.array(out).reshape(-1, 2)
+def _half_plane(normal: Floats, least: float, near: Floats, reach_m: float) -> BaseGeometry:
+    """The points with normal . P >= least, of those within `reach_m` of the one `near` (and some beyond)."""
+    length = float(np.linalg.norm(normal))
+    away_m = float(least - normal @ near) / length if length > NEAR else math.copysign(math.inf, least)
+    if abs(away_m) >= reach_m:
+        return shapely.Polygon() if away_m > 0 else _around(near, 2 * reach_m)
+    ahead = normal / length * reach_m
+    along, foot = np.array([ahead[1], -ahead[0]]), near + normal / length * away_m
+    return shapely.Polygon([foot - along, foot + along, foot + along + 2 * ahead, foot - along + 2 * ahead])
+
+
+def _around(middle: Floats, reach_m: float) -> BaseGeometry:
+    """A square that holds all within that distance."""
+    return shapely.box(*(middle - reach_m), *(middle + reach_m))
 
 
 def shadows(eye: Floats, segments: Floats, heights_m: Floats, target_m: float) -> list[BaseGeometry]:
@@ -199,14 +199,13 @@ def _between(view: View, area: BaseGeometry, height_m: float, near_m: float, far
     """The part of an area at a height whose depth lies between two."""
     if area.is_empty:
         return area
-    x0, y0, x1, y1 = area.bounds
-    box = np.array([[x0 - 1, y0 - 1], [x1 + 1, y0 - 1], [x1 + 1, y1 + 1], [x0 - 1, y1 + 1]])
     ahead, rise = view.axes[2], height_m - view.mount.height_m
     base = ahead[:2] @ view.eye[:2] - ahead[2] * rise
-    box = _clipped(box, ahead[:2], near_m + base)
-    if len(box) >= 3:
-        box = _clipped(box, -ahead[:2], -(far_m + base))
-    return shapely.intersection(area, shapely.Polygon(box)) if len(box) >= 3 else shapely.Polygon()
+    x0, y0, x1, y1 = area.bounds
+    eye = view.eye[:2]
+    reach_m = float(np.linalg.norm(np.maximum(np.abs([x0, y0] - eye), np.abs([x1, y1] - eye)))) + 1
+    farther = shapely.intersection(area, _half_plane(ahead[:2], near_m + base, eye, reach_m))
+    return shapely.intersection(farther, _half_plane(-ahead[:2], -(far_m + base), eye, reach_m))
 
 
 def contour(mount: Mount, height_m: float, px_per_m: float, area: BaseGeometry) -> BaseGeometry:

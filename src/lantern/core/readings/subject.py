@@ -124,7 +124,17 @@ class Subject(Raising):
 
     def cautions(self) -> list[str]:
         recorded = RecordedAs() if self.frames is None else self.frames.recorded
-        return self.kind.cautions(recorded, self.detector.regions, self.dials)
+        return [*self._doubtful_units(), *self.kind.cautions(recorded, self.detector.regions, self.dials)]
+
+    def _doubtful_units(self) -> list[str]:
+        """Dials are temperatures; a column may be something else, or nobody said what."""
+        out = []
+        for name, series in self.readings.items():
+            if series.unit == "":
+                out.append(f"Nobody said in which unit {name} is: its numbers are taken for °C")
+            elif series.unit not in ("°C", "K"):
+                out.append(f"{name} is in {series.unit}: where a dial says °C, it means {series.unit}")
+        return out
 
     def noise(self, dial: str, marks: Sequence[Mark]) -> float | None:
         if dial not in IN_UNITS_OF_NOISE:

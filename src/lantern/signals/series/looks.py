@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
-from itertools import islice
+from collections.abc import Sequence
+from itertools import islice, pairwise
 
 import numpy as np
 
 from lantern.core.faults import Fault, Refused
+from lantern.core.signals import Floats
 from lantern.formats import columns as tables
-from lantern.signals.looks import Look, Unread
+from lantern.formats.units import choices, unit_of
+from lantern.signals.looks import Look, Question, Unread
 
 DRAWN_ROWS, DRAWN_COLUMNS = 240, 4
 MOST_UNNAMED = 10  # numbers a row without names above: more are a picture
@@ -41,23 +44,48 @@ def look_at_readings(unread: Unread) -> Look:
     if chosen is None:
         facts.append("no column of times: say how many rows a second")
     begins = {name: tables.begin_of(path, name, layout, where=path.name) for name in times}
-    at = np.linspace(0, t_s.size - 1, min(DRAWN_ROWS, t_s.size)).astype(int)
-    drawn = {name: np.round(x[at], 3).tolist() for name, x in islice(columns.items(), DRAWN_COLUMNS)}
+    drawn = {name: np.round(thinned(x), 3).tolist() for name, x in islice(columns.items(), DRAWN_COLUMNS)}
     readings = [name for name in layout.readings if name != chosen]  # one that rises may be a reading all the same
     return Look(
         kinds=("series",),
         facts=facts,
         guess={"times": chosen, "units": {name: _unit(name) for name in readings}},
-        asked={"series": ["times", "units"]},
-        drawn={"series": {"as": "columns", "columns": drawn}},
+        asked={"series": _questions(times, layout.readings)},
+        drawn={"series": {"script": "/static/signals/series/look.js", "columns": drawn}},
         samples=int(t_s.size),
         length_s={chosen: float(t_s[-1])} if chosen else {},
-        columns={"times": times, "readings": list(layout.readings)},
         begins={name: at.isoformat() for name, at in begins.items() if at is not None},
     )
 
 
+def thinned(x: Floats) -> Floats:
+    """Return at most `DRAWN_ROWS` of the readings: of stretches of equal length the least and the greatest, in their order, so that no
+    spike is lost.
+    """
+    if x.size <= DRAWN_ROWS:
+        return x
+    edges = np.linspace(0, x.size, DRAWN_ROWS // 2 + 1).astype(int)
+    ends = [sorted((a + int(x[a:b].argmin()), a + int(x[a:b].argmax()))) for a, b in pairwise(edges.tolist())]
+    return x[np.array(ends).ravel()]
+
+
+def _questions(times: Sequence[str], readings: Sequence[str]) -> list[Question]:
+    clocks = [*((name, f"column {name}") for name in times), ("", "so many rows a second")]
+    return [
+        Question("times", "Times", "choice", choices=tuple(clocks)),
+        Question("fps", "Rows a second", only=("times", "")),
+        Question(
+            "units", "Units of the readings", "each", names=tuple(readings), choices=tuple(choices()), but="times"
+        ),
+    ]
+
+
 def _unit(name: str) -> str:
-    if found := re.search(r"[\[(]\s*(°?[CFK]|deg ?C|%|[a-zA-Z/°%µ]{1,8})\s*[\])]", name):
-        return "°C" if found[1].replace(" ", "") in ("C", "°C", "degC") else found[1]
+    """A unit that stands in brackets, or behind the last underscore, or that a word for temperature makes likely."""
+    found = re.search(r"[\[(]\s*([^\[\]()]{1,12}?)\s*[\])]", name)
+    unit = None if found is None else unit_of(found[1])
+    if unit is not None:
+        return unit.symbol
+    if re.search(r"fahrenheit|°f|_f$", name, re.IGNORECASE):
+        return "°F"
     return "°C" if re.search(r"temp|°c|_c$|celsius", name, re.IGNORECASE) else ""

@@ -16,6 +16,7 @@ from lantern.formats.folder import TakeFolder
 from lantern.formats.packing import pack, unpack
 from lantern.formats.sidecar import TakeInfo
 from lantern.formats.tables import read_series, series_of, write_series
+from lantern.formats.units import Unit, inside_of, unit_of
 from lantern.signals.looks import TABLES, Look, Unread
 from lantern.signals.series.looks import look_at_readings
 from lantern.signals.signal import Block, Signal, Stored
@@ -60,7 +61,8 @@ class Readings(Signal[Columns, Sequence[float]]):
 
     def named(self, facts: Mapping[str, Any]) -> list[tuple[str, str]]:
         """Its columns."""
-        return [(name, unit) for name, unit in facts["columns"]]
+        units = [(name, text, _stored_before(text)) for name, text in facts["columns"]]
+        return [(name, text if unit is None else unit.inside) for name, text, unit in units]
 
     def t_s(self, value: Columns) -> Floats:
         return next(iter(value.values())).t_s
@@ -80,14 +82,28 @@ class Readings(Signal[Columns, Sequence[float]]):
 
     def write(self, info: TakeInfo, value: Columns, folder: Path) -> TakeInfo:
         (folder / "readings.csv").write_text(write_series(value))
-        units = {name: series.unit for name, series in value.items() if series.unit}
+        known = {name: inside_of(series.unit) for name, series in value.items() if series.unit}
+        units = {name: unit.symbol for name, unit in known.items() if unit is not None}
         return info.model_copy(update={"data": "readings.csv", "fps": None, "times": None, "units": units})
 
     def unpack(self, stored: Stored) -> Columns:
         columns = stored.facts["columns"]
         size = {"count": len(columns), "height": stored.samples, "width": 1}
         table = unpack(stored.only_block(), **size, dtype="float64")
-        return {name: Series(stored.t_s, table[i, :, 0].copy(), unit, name) for i, (name, unit) in enumerate(columns)}
+        out = {}
+        for n, (name, text) in enumerate(columns):
+            x, unit = table[n, :, 0].copy(), _stored_before(text)
+            out[name] = (
+                Series(stored.t_s, x, text, name)
+                if unit is None
+                else Series(stored.t_s, unit.to_inside(x), unit.inside, name)
+            )
+        return out
+
+
+def _stored_before(text: str) -> Unit | None:
+    """What a unit means that was stored as the file had it, before units were converted; None: it is the program's own, or is none."""
+    return None if text == "" or inside_of(text) is not None else unit_of(text)
 
 
 SIGNALS = (Readings(),)

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lantern.core.tracks import Tracks
-from lantern.signals.looks import Look, Unread
+from lantern.signals.looks import FRAME_RATE, PICTURE, Look, Question, Unread
 from lantern.signals.tracks.mot import read_mot, read_plan_tracks
 from lantern.signals.tracks.onvif import begin_of_stream, read_onvif
 
+SCRIPT = "/static/signals/tracks/look.js"
 DRAWN_WAYS, DRAWN_POINTS = 120, 24
 NORMALISED_PX = 1000  # metadata in normalised coordinates, looked at in a picture of so many pixels
 
@@ -28,16 +29,22 @@ def look_at_boxes(unread: Unread) -> Look:
     if tracks.classes:
         facts.append(f"class numbers {', '.join(tracks.classes)}")
     stills = unread.pictures_beside()
-    guess: dict[str, Any] = _picture_for(right, bottom) | ({"still": stills[0]} if stills else {})
     numbers = [name for name in tracks.classes if name.isdigit()]
     return Look(
         kinds=("tracks",),
         facts=facts,
-        guess=guess | {"classes": dict.fromkeys(numbers, "")},
-        asked={"tracks": ["fps", "width", "height", "classes"]},
-        drawn={"tracks": {"as": "ways", "ways": _ways(tracks), "right": right, "bottom": bottom}},
+        guess={**_picture_for(right, bottom), "classes": dict.fromkeys(numbers, "")},
+        given={"still": stills[0]} if stills else {},
+        asked={"tracks": [FRAME_RATE, *PICTURE, *_classes(numbers)]},
+        drawn={"tracks": {"script": SCRIPT, "ways": _ways(tracks), "right": right, "bottom": bottom}},
         samples=frames,
-        classes=numbers,
+    )
+
+
+def _classes(numbers: Sequence[str]) -> list[Question]:
+    note = "may stay empty"
+    return (
+        [Question("classes", "What the class numbers mean", "each", names=tuple(numbers), note=note)] if numbers else []
     )
 
 
@@ -54,7 +61,7 @@ def look_at_plan(unread: Unread) -> Look:
     tracks = read_plan_tracks(path, where=path.name, limits=unread.limits)
     facts = [f"{len(tracks)} points of {len(tracks.ids)} objects on a plan, over {tracks.length_s:.0f} s"]
     right, bottom = tracks.box[:, :2].max(axis=0).tolist() if len(tracks) else (1.0, 1.0)
-    drawn = {"as": "ways", "ways": _ways(tracks), "right": right, "bottom": bottom}
+    drawn = {"script": SCRIPT, "ways": _ways(tracks), "right": right, "bottom": bottom}
     return Look(
         ("plan-tracks",), facts, {}, {"plan-tracks": []}, {"plan-tracks": drawn}, len(tracks), {"": tracks.length_s}
     )
@@ -69,7 +76,7 @@ def look_at_stream(unread: Unread) -> Look:
     if tracks.classes:
         facts.append(f"classes {', '.join(tracks.classes)}")
     drawn = {
-        "as": "ways",
+        "script": SCRIPT,
         "ways": _ways(tracks),
         "right": float(NORMALISED_PX),
         "bottom": float(NORMALISED_PX),
@@ -79,7 +86,7 @@ def look_at_stream(unread: Unread) -> Look:
         kinds=("tracks",),
         facts=facts,
         guess={"width": 1920, "height": 1080},
-        asked={"tracks": ["width", "height"]},
+        asked={"tracks": [*PICTURE]},
         drawn={"tracks": drawn},
         samples=len(tracks),
         length_s={"": tracks.length_s},

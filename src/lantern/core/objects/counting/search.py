@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+import shapely
 
 from lantern.core.counted import HandCount
 from lantern.core.events import Event
@@ -25,6 +26,7 @@ from lantern.core.scoring.marks import Mark, Slack, judge
 OFFSETS, ANGLES = 33, 13
 MOST_TURN_DEG = 30.0
 LEAST_TAKES, LEAST_PASSAGES = 3, 100
+LEAST_LEFT = 0.3  # of its length, where the picture's edge cuts a line off
 MATCH_S = 5.0  # a passage counts wherever in the picture the line lies; common practice, no source
 Passage = tuple[float, str]
 Progress = Callable[[int, int], None]
@@ -163,23 +165,13 @@ def moved_line(line: ObjectRegion, offset_px: float, angle_deg: float, frame: tu
         [along[0] * math.cos(turn) - along[1] * math.sin(turn), along[0] * math.sin(turn) + along[1] * math.cos(turn)]
     )
     ends = [middle - way * length / 2, middle + way * length / 2]
-    low, high = 0.0, 1.0
-    step = ends[1] - ends[0]
-    for axis in (0, 1):  # clip to the picture (Liang and Barsky)
-        for bound, sign in ((0.0, -1.0), (float(frame[axis]), 1.0)):
-            gain, room_left = sign * step[axis], sign * (bound - ends[0][axis])
-            if abs(gain) < 1e-12:
-                if room_left < 0:
-                    return None
-            elif gain > 0:
-                high = min(high, room_left / gain)
-            else:
-                low = max(low, room_left / gain)
-    if high - low < 0.3:
+    inside = shapely.intersection(shapely.LineString(ends), shapely.box(0, 0, *frame))
+    if inside.length < LEAST_LEFT * length:
         return None
-    points = tuple(
-        (round(float(p[0]), 1), round(float(p[1]), 1)) for p in (ends[0] + step * low, ends[0] + step * high)
+    corners = sorted(
+        shapely.get_coordinates(inside).tolist(), key=lambda at: float((at - ends[0]) @ (ends[1] - ends[0]))
     )
+    points = tuple((round(x, 1), round(y, 1)) for x, y in corners)
     return line.model_copy(update={"points": points})
 
 
