@@ -22,7 +22,7 @@ from lantern.core.faults import FaultList
 from lantern.core.signals import Floats
 from lantern.formats.limits import DEFAULT, Limits
 from lantern.formats.tables import check_columns, unguarded
-from lantern.formats.text import Source, name, number, shown
+from lantern.formats.text import Source, name, number, shown, with_point
 
 DELIMITERS = (",", ";", "\t")
 DAY_S = 86_400.0
@@ -66,7 +66,7 @@ def is_number(cell: str, delimiter: str = ",") -> bool:
 
 def _plain(cell: str, delimiter: str) -> str:
     """Where commas do not part cells they part decimals."""
-    return cell if delimiter == "," else cell.replace(",", ".")
+    return cell if delimiter == "," else with_point(cell)
 
 
 def layout_of(content: bytes | Path, *, where: str) -> Layout:
@@ -117,12 +117,12 @@ def moment(cell: str, delimiter: str = ",") -> float | datetime | timedelta | No
     if is_number(cell, delimiter):
         return float(_plain(cell, delimiter))
     if found := OF_DAY.fullmatch(cell):
-        hours, minutes, seconds = int(found[1]), int(found[2]), float((found[3] or "0").replace(",", "."))
+        hours, minutes, seconds = int(found[1]), int(found[2]), float(with_point(found[3] or "0"))
         return timedelta(hours=hours, minutes=minutes, seconds=seconds) if hours < 24 and minutes < 60 else None
     if found := DAY_FIRST.fullmatch(cell):
         cell = f"{found[3]}-{int(found[2]):02}-{int(found[1]):02}T{found[4]}"
     try:
-        return datetime.fromisoformat(cell.replace(",", ".")) if len(cell) >= len("2026-03-04T05") else None
+        return datetime.fromisoformat(with_point(cell)) if len(cell) >= len("2026-03-04T05") else None
     except ValueError:
         return None
 

@@ -180,3 +180,8 @@ def is_whole(text: str) -> bool:
     """Nothing but digits, with a minus sign or without: "²" is none."""
     digits = text.removeprefix("-")
     return digits.isascii() and digits.isdigit()
+
+
+def with_point(text: str) -> str:
+    """Return a number that may have a decimal comma with a point."""
+    return text.replace(",", ".")

@@ -7,10 +7,10 @@ from typing import Any
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
-from pydantic import BaseModel, ConfigDict
 from starlette.concurrency import run_in_threadpool
 
 from lantern.core.faults import Fault, Refused
+from lantern.core.modelled import Strict
 from lantern.core.roles import MEANINGS, ROLES
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
@@ -28,16 +28,19 @@ router = APIRouter()
 DIGEST_SHOWN = 12  # of a session's digest, in hexadecimal: enough to name one of a person's
 
 
-class Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-
-
 class NewAccount(Strict):
     login: str
     name: str
     password: str
     again: str = ""
     administrator: bool = False
+
+
+class NewMember(Strict):
+    login: str
+    name: str
+    password: str
+    role: str
 
 
 class Account(Strict):
@@ -244,13 +247,13 @@ def set_member(request: Request, asked: Membership) -> Response:
 
 
 @router.post(f"{SITE}/people", **may("lead", "made an account for this site"))
-def make_member(request: Request, asked: NewAccount, role: str = "viewer") -> Response:
+def make_member(request: Request, asked: NewMember) -> Response:
     """A new account that has a role on this site and none elsewhere."""
     with transaction() as session:
         user = accounts.make_account(session, login=asked.login, name=asked.name, password=asked.password)
-        accounts.set_role(session, site_id=site_id_of(request), user=user, role=role)
-        tell(request, f"made the account {user.login}, {role} here")
-        return json_answer({"login": user.login, "role": role})
+        accounts.set_role(session, site_id=site_id_of(request), user=user, role=asked.role)
+        tell(request, f"made the account {user.login}, {asked.role} here")
+        return json_answer({"login": user.login, "role": asked.role})
 
 
 @router.delete(f"{SITE}/people/{{person_id}}", **may("lead", "took somebody's role away"))

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from lantern.core.faults import Fault, Refused
 from lantern.core.register.installed import switched_on
 from lantern.formats.sheets import Row, read_sheet
+from lantern.formats.text import with_point
 from lantern.register.devices import add_device, change_device, document_of, set_retired
 from lantern.register.tables import DeviceRow, register_of
 from lantern.register.units import recheck
@@ -177,7 +178,7 @@ def _said(column: str, cell: str) -> Any:
 
 
 def _number(column: str, cell: str) -> float | int | None:
-    text = cell.strip().replace(",", ".")
+    text = with_point(cell.strip())
     if not text:
         return None
     try:

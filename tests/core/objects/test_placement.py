@@ -9,7 +9,7 @@ from builders import subject_of
 from checks import check
 from lantern.core.events import Detector
 from lantern.core.objects.dials import CrossingDials
-from lantern.core.objects.placement import edge_distance, largest_shift, least_fps, overlap, room, samples_in_band
+from lantern.core.objects.placement import edge_distance, largest_shift, least_fps, overlap, room
 from lantern.core.objects.region import ObjectRegion
 from lantern.core.tracks import Tracks, make_tracks
 
@@ -42,8 +42,6 @@ def test_overlap_and_frame_rate_as_published() -> None:
     assert largest_shift(given["J"]) == expected
     given, expected = check("B08")
     assert least_fps(given["v_m_s"], given["width_m"]) == expected
-    given, expected = check("B09")
-    assert samples_in_band(given["wb_m"], given["fps"], given["v_m_s"]) == expected
 
 
 def test_a_line_near_the_edge_is_flagged_with_both_figures() -> None:

@@ -17,7 +17,7 @@ from lantern.core.optics import verdicts
 from lantern.core.optics.curing import QUANTITIES, cures, with_cures
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Mount, View
-from lantern.core.optics.plate import PlateAt, depth_of_field_m, frames, max_mps, shutter_for
+from lantern.core.optics.plate import PlateAt, depth_of_field_m, frames, max_mps
 from lantern.core.optics.prediction import PlateTarget, Prediction, Target, predict
 
 DEG = math.radians
@@ -200,8 +200,8 @@ def test_the_longest_exposure() -> None:
     inputs, expected = check("A22")
     level = View(with_f_px(2500, tilt_deg=0, height_m=1))
     plate = PlateAt(level, np.array([0.0, 10.0, 1.0]), inputs["psi_deg"])
-    found = shutter_for(inputs["b_px"], plate, inputs["v_km_h"] / 3.6)
-    assert found == pytest.approx(expected.expected, rel=1e-3)  # a finite step along the axis, not a rate
+    blur_px = plate.blur_px(inputs["v_km_h"] / 3.6, expected.expected)
+    assert blur_px == pytest.approx(inputs["b_px"], rel=1e-3)  # a finite step along the axis, not a rate
 
 
 def test_depth_of_field() -> None:

@@ -146,9 +146,7 @@ def test_a_line_before_a_camera_needs_the_room_of_who_walks_there() -> None:
 # ---- who is followed -------------------------------------------------------------------------------------------------
 
 
-def test_zoom_field_and_turning_as_the_compendium_says() -> None:
-    inputs, expected = check("H05")
-    assert [following.zoomed_deg(inputs["FOV1_deg"], z) for z in inputs["z"]] == expected
+def test_field_and_turning_as_the_compendium_says() -> None:
     inputs, expected = check("H06")
     found = following.least_field_deg(inputs["S_m"], inputs["v_m_s"], inputs["L_s"], inputs["D_m"], inputs["e_m"])
     assert found == expected

@@ -50,11 +50,6 @@ def least_fps(speed: float, width: float, least_overlap: float = LEAST_OVERLAP) 
     return speed / (largest_shift(least_overlap) * width)
 
 
-def samples_in_band(width: float, fps: float, speed: float) -> int:
-    """How many samples surely fall into a band of that width; 0: it may be jumped over. Cutting the linked path is safe from that."""
-    return math.floor(width * fps / speed)
-
-
 @dataclass(frozen=True, slots=True)
 class Room:
     """On one side of a line: how far the picture's edge is, and how far it must be. `side`: A or B, where objects come from."""

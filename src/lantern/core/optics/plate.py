@@ -89,12 +89,6 @@ def max_mps(depth_m: float, fps: float, count: int = FEWEST_FRAMES) -> float:
     return depth_m * fps / count
 
 
-def shutter_for(blur_px: float, plate: PlateAt, speed_mps: float) -> float:
-    """The longest exposure in s that blurs no more than this. Blur grows with it without a bend, within pixels of a plate's size."""
-    one = plate.blur_px(speed_mps, 1e-4)
-    return math.inf if not one else 1e-4 * blur_px / one
-
-
 def depth_of_field_m(focal_mm: float, f_number: float, circle_mm: float, focus_m: float) -> tuple[float, float | None]:
     """(near, far) that are sharp when focused at `focus_m`; far None: without end. H = f²/(N c) + f (A33, A34)."""
     hyperfocal = focal_mm**2 / (f_number * circle_mm) + focal_mm

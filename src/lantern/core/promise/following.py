@@ -31,11 +31,6 @@ class Turning(Mount):
         return self.focal_max_mm or self.focal_mm
 
 
-def zoomed_deg(wide_deg: float, times: float) -> float:
-    """The field at so many times zoom: 2 atan(tan(FOV/2) / z), not FOV / z (H05)."""
-    return math.degrees(2 * math.atan(math.tan(math.radians(wide_deg) / 2) / times))
-
-
 def least_field_deg(
     target_m: float, speed_mps: float, latency_s: float, away_m: float, error_m: float = ERROR_M
 ) -> float:

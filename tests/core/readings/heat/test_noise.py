@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from checks import check
-from lantern.core.readings.heat.noise import change_probability, false_per_day, least_change, noise_of, slope_gain
+from lantern.core.readings.heat.noise import change_probability, false_per_day, noise_of, slope_gain
 from lantern.core.rule import Rule
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Series
@@ -26,7 +26,8 @@ def test_slope_gain_and_least_slope_as_published() -> None:
     inputs, expected = check("D18")
     assert [slope_gain(n) for n in inputs["n"]] == expected
     inputs, expected = check("D19")  # one false test in 30 days at one a second
-    assert least_change("slope", inputs["sigma_K"], inputs["n"], 1.0, 30) == expected
+    rule = Rule("rise", expected.expected, window_s=inputs["n"] - 1, rise_by="slope")
+    assert false_per_day(rule, inputs["sigma_K"], 1.0, np.zeros(1)) == pytest.approx(1 / 30, rel=2e-3)
 
 
 @pytest.mark.parametrize("by", ["window", "points", "slope"])

@@ -10,7 +10,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.special import log_ndtr, ndtr, ndtri
+from scipy.special import log_ndtr, ndtr
 
 from lantern.core.baseline import NORMAL_FROM_MAD, median_and_mad
 from lantern.core.rule import RiseBy, Rule
@@ -56,12 +56,6 @@ def change_probability(by: RiseBy, threshold: float, sigma: float, n: int) -> fl
     z = np.linspace(-10, 10, 4001)
     density = np.exp(-z * z / 2) / math.sqrt(2 * math.pi)
     return float(np.trapezoid(density * -np.expm1((n - 1) * log_ndtr(a - z)), z))
-
-
-def least_change(by: RiseBy, sigma: float, n: int, tests_per_s: float, days: float) -> float:
-    """The smallest change to ask for so that noise alone passes it once in `days` (points and slope have a closed form)."""
-    z = float(-ndtri(1 / (tests_per_s * DAY_S * days)))
-    return z * sigma * (math.sqrt(2) if by == "points" else slope_gain(n))
 
 
 def false_per_day(rule: Rule, sigma: float, interval_s: float, quiet: Floats) -> float:

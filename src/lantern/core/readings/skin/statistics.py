@@ -56,17 +56,6 @@ def positive_predictive(sensitivity: float, specificity: float, prevalence: floa
     return true / (true + false)
 
 
-def cost_slope(prevalence: float, cost_false: float, cost_missed: float) -> float:
-    """Slope of the ROC curve where the expected cost is least: (1 - p) / p x C_false / C_missed (textbook)."""
-    return (1 - prevalence) / prevalence * cost_false / cost_missed
-
-
-def expanded_uncertainty(parts_k: Sequence[float]) -> tuple[float, float]:
-    """(combined, expanded with k = 2) of independent standard uncertainties in K (GUM, JCGM 100)."""
-    combined = math.sqrt(math.fsum(u * u for u in parts_k))
-    return combined, 2 * combined
-
-
 def shares(hits: int, misses: int, false_alarms: int, cleared: int) -> dict[str, Any]:
     """Sensitivity and specificity with their intervals; None where nobody was."""
     caught, passed = wilson(hits, hits + misses), wilson(cleared, cleared + false_alarms)
