@@ -19,7 +19,8 @@ import psycopg
 from bench.figures import Figure, sized
 from bench.program import LOGIN, PASSWORD, program
 
-DEMO = "device_id IN (SELECT id FROM device WHERE site_id = 1)"
+REACHED = "SELECT array_agg(device_id) FROM device_state WHERE reachable AND device_id IN (SELECT id FROM device WHERE site_id = 1)"
+MOST_OF_THEM = 7
 KILLS = sized(10, 1)
 BETWEEN_S = sized(3.0, 0.5)
 PARTS_S, DATABASE_S = 2.0, 5.0
@@ -32,7 +33,7 @@ TWICE = """
 def run() -> Iterator[Figure]:
     with program() as (address, state):
         seen = Watcher(address, state)
-        seen.until(seen.all_live)
+        seen.until(seen.most_live)
         for camera in ("T1", "T2", "T3", "C1", "C2", "V2"):  # where something happens, quickly
             seen.play(camera)
         before = seen.value("SELECT count(*) FROM event")
@@ -60,6 +61,7 @@ class Watcher:
 
     def __init__(self, address: str, state: Path) -> None:
         self.state = state
+        self.devices: list[int] = []
         self.client = httpx.Client(base_url=address, timeout=5, follow_redirects=True)
         page = self.client.get("/login").text
         csrf = page.split('name="csrf" value="')[1].split('"')[0]
@@ -122,12 +124,14 @@ class Watcher:
     def web(self, at: float) -> bool:
         return self.client.get("/login").status_code == 200
 
-    def all_live(self) -> bool:
-        return bool(self.value(f"SELECT count(*) > 6 AND bool_and(reachable) FROM device_state WHERE {DEMO}"))
+    def most_live(self) -> bool:
+        """Take those that are for all there are: somebody may have made others, or cut one off."""
+        self.devices = self.value(REACHED) or []
+        return len(self.devices) >= MOST_OF_THEM
 
     def engine(self, at: float) -> bool:
-        fresh = f"SELECT bool_and(reachable AND (said->>'at')::float > %s) FROM device_state WHERE {DEMO}"
-        return bool(self.value(fresh, at + 0.05))
+        fresh = "SELECT bool_and(reachable AND (said->>'at')::float > %s) FROM device_state WHERE device_id = ANY(%s)"
+        return bool(self.value(fresh, at + 0.05, self.devices))
 
     def worker(self, at: float) -> bool:
         return bool(self.value("SELECT max(last_heartbeat) > to_timestamp(%s) FROM procrastinate_workers", at + 0.05))

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from lantern.commands.told import STATE_DIR, told
+from lantern.core.faults import Fault, Refused
 
 app = typer.Typer(no_args_is_help=True, help="Run one stand-in device on this machine; Ctrl-C ends it.")
 Port = Annotated[int, typer.Option("--port", min=1, max=65_535, help="Where it listens, on loopback")]
@@ -64,3 +66,35 @@ def reader(
 
     with told():
         run_reader(to, token)
+
+
+@app.command()
+def probe(
+    to: Annotated[str, typer.Option("--to", help="The address that the device's page shows, http://.../ingest/CODE")],
+    token: Annotated[str, typer.Option("--token", help="The device's token")],
+    table: Annotated[
+        Path | None, typer.Option("--table", exists=True, dir_okay=False, help="A CSV file to play")
+    ] = None,
+    times: Annotated[str | None, typer.Option("--times", help="Its column of times; else the first that rises")] = None,
+    fps: Annotated[
+        float | None, typer.Option("--fps", min=0.001, help="Rows a second, of a table without times")
+    ] = None,
+    unit: Annotated[
+        list[str] | None, typer.Option("--unit", help="NAME=UNIT of a column; else its header says")
+    ] = None,
+    speed: Annotated[float, typer.Option("--speed", min=0.1, max=32, help="So many times as fast")] = 1.0,
+) -> None:
+    """A probe that posts readings: those of a table, or two temperatures of a kiln."""
+    from lantern.standins.alone import run_probe
+    from lantern.standins.probe import kiln, table_of
+
+    with told():
+        units = dict(_unit(text) for text in unit or ())
+        run_probe(to, token, kiln() if table is None else table_of(table, times=times, fps=fps, units=units), speed)
+
+
+def _unit(text: str) -> tuple[str, str]:
+    name, parted, unit = text.rpartition("=")
+    if not parted or not name:
+        raise Refused([Fault("--unit", repr(text[:60]), "NAME=UNIT, such as Kiln=°C")])
+    return name, unit

@@ -67,6 +67,10 @@ class Kind(Generic[DialsT]):
             return detector
         return read_model(self.detector, detector.model_dump(mode="json"), where="detector")
 
+    def unfit(self, detector: Detector, signal: str) -> str:
+        """Return why a detector cannot watch samples of a signal that come live; empty: it can."""
+        return "" if signal in self.signals else f"it watches {' or '.join(self.signals)}, and what comes is {signal}"
+
     def check(self, detector: Detector, signal: str) -> None:
         """Raises `Refused` for a signal that the kind does not look at, and for regions of one name."""
         if signal not in self.signals:

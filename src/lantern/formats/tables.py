@@ -128,12 +128,14 @@ def read_hand_counts(content: bytes | Path, *, where: str) -> list[HandCount] | 
 
 def _hand_count(row: Sequence[str], faults: FaultList, place: str) -> HandCount:
     start_s, end_s = (_seconds(row[i], faults, f"{place}, {COUNT_COLUMNS[i]}") for i in (0, 1))
-    passages = [number(row[i], faults, where=f"{place}, {COUNT_COLUMNS[i]}") for i in (2, 3)]
-    for column, n in zip(COUNT_COLUMNS[2:], passages, strict=True):
-        if not (0 <= n < MOST_ID and n == math.floor(n)):
+    passages = []
+    for column, cell in zip(COUNT_COLUMNS[2:], row[2:], strict=True):
+        n = number(cell, faults, where=f"{place}, {column}")
+        whole = 0 <= n < MOST_ID and n == math.floor(n)
+        if not whole:
             faults.add(f"{place}, {column}", f"{n:g}", "a whole number from 0, below 2^53")
-            return HandCount(start_s, end_s, 0, 0)
-    return HandCount(start_s, end_s, int(passages[0]), int(passages[1]))
+        passages.append(int(n) if whole else 0)
+    return HandCount(start_s, end_s, *passages)
 
 
 def write_hand_counts(rows: Sequence[Sequence[float]]) -> str:

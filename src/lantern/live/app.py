@@ -46,7 +46,7 @@ def make_ingest(engine: Engine) -> FastAPI:
             if "ws" not in feed.ways:
                 await socket.close(NOT_ALLOWED, f"{code} sends its messages over HTTP")
                 return
-            await _take(engine, feed, message.get("bytes") or b"")
+            await _take(engine, feed, message.get("bytes") or (message.get("text") or "").encode())
 
     @app.post("/ingest/{code}")
     async def message(request: Request, code: str, token: Annotated[str, Query()] = "") -> Response:

@@ -116,7 +116,8 @@ class Engine:
             return
         tape = self.tapes.of(device_id)
         for run in runs:
-            if sample.signal in run.watch.kind.signals and not run.fault:
+            run.unfit = run.watch.kind.unfit(run.watch.detector, sample.signal)
+            if not run.unfit and not run.fault:
                 if await self._step(feed, run, sample):
                     tape.decided(f"around an event of {run.watch.detector.name}", came)
                 if run.watch.has_activity(sample):

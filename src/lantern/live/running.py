@@ -26,6 +26,7 @@ class Running:
     links: list[Armed]
     hours: Timetable | None = None  # outside them a raise is stored, and fires nothing
     fault: str = ""  # why it cannot run
+    unfit: str = ""  # why it cannot watch what came last
     error: str = ""
 
     def resume(self, remembered: Mapping[str, tuple[int, dict[str, Any]]]) -> bool:
@@ -36,7 +37,7 @@ class Running:
 
     def as_dict(self, *, feed_live: bool) -> dict[str, Any]:
         """How it stands, for the pages."""
-        error = self.fault or self.error
+        error = self.fault or self.unfit or self.error
         trouble = error if feed_live else SILENT
         return {
             "id": self.detector_id,

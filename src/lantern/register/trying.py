@@ -119,8 +119,7 @@ async def _wait(device: Tried) -> Heard:
     while time.monotonic() < deadline:
         now = await _standing(device)
         if now is not None and now["received"] > (before or {}).get("received", 0):
-            size = f"{now.get('width')} x {now.get('height')}" if now.get("width") else "a frame"
-            lines = [f"A frame came: {size}."]
+            lines = [f"It came: {now['words']}."]
             wanted = (device.ability.get("width"), device.ability.get("height"))
             if None not in wanted and (now.get("width"), now.get("height")) != wanted:
                 lines.append(f"It should be {wanted[0]} x {wanted[1]}: mend the size here, or at the device.")

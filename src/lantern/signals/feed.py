@@ -69,6 +69,7 @@ class Feed(Generic[F]):
     error: str = ""
     unreadable: int = 0
     unreadable_why: str = ""
+    words: str = ""  # what the last frame held
     t: float | None = None
     received: int = 0
     dropped: int = 0
@@ -120,6 +121,7 @@ class Feed(Generic[F]):
         if not self._follows(frame.t):
             return False
         self.keep(frame)
+        self.words = frame.words()
         return True
 
     def _follows(self, t: float) -> bool:
@@ -160,6 +162,7 @@ class Feed(Generic[F]):
             "unreadable": self.unreadable,
             "unreadable_why": self.unreadable_why,
             "live": self.live,
+            "words": self.words,
             "received": self.received,
             "dropped": self.dropped,
             "t": self.t,

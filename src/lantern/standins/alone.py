@@ -16,6 +16,7 @@ from lantern.serving import serve, server
 from lantern.standins.app import reader_at, reel_of_scene, tracker_of_scene
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.panel import panel_routes
+from lantern.standins.probe import ProbeStandIn, Table
 from lantern.standins.relay import COILS, WATCHDOG_REGISTER, RelayStandIn
 from lantern.standins.tracker import CONTENT_TYPE
 from lantern.standins.weighbridge import FRAME
@@ -102,6 +103,17 @@ def run_reader(url: str, token: str) -> None:
     print(f"A plate reader of {width} x {height} px posts what it reads to {url}.", flush=True)
     with suppress(KeyboardInterrupt):
         asyncio.run(reader.run())
+
+
+def run_probe(url: str, token: str, table: Table, speed: float) -> None:
+    """A probe, until told to end; a row that nobody takes is sent again."""
+    columns = ", ".join(f"{name} {table.units[name]}".rstrip() for name in table.columns)
+    print(
+        f"A probe posts {columns} to {url}: {table.t_s.size} rows over {table.t_s[-1]:.4g} s, again and again.",
+        flush=True,
+    )
+    with suppress(KeyboardInterrupt):
+        asyncio.run(ProbeStandIn(table, url, token, speed).run())
 
 
 def run_camera(url: str, token: str) -> None:

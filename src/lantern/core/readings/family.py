@@ -64,7 +64,8 @@ SKIN = SeriesKind(
     pair=pair_of(skin.exact),
     notice=skin.NOTICE,
 )
-THERMAL = DeviceKind("thermal", "thermal camera or probe", ("heat", "series"), "sends", pictured=True, figures=(LENS,))
+PROBE = DeviceKind("probe", "probe or meter that sends readings", ("series",), "sends")
+THERMAL = DeviceKind("thermal", "thermal camera", ("heat", "series"), "sends", pictured=True, figures=(LENS,))
 FAMILY: Family[ReadingDetector, AnySeriesKind, Frames | Mapping[str, Series]] = Family(
-    name="readings", kinds=(HEAT, SKIN), devices=(THERMAL,), judge=judge, watch=ReadingWatch
+    name="readings", kinds=(HEAT, SKIN), devices=(THERMAL, PROBE), judge=judge, watch=ReadingWatch
 )

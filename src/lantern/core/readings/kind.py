@@ -11,7 +11,7 @@ from lantern.core.events import Detector, Event, Shape
 from lantern.core.exact.chains import Swept
 from lantern.core.kind import Kind
 from lantern.core.readings.heat.reductions import Wanted
-from lantern.core.readings.region import ReadingDetector, ReadingRegion
+from lantern.core.readings.region import ReadingDetector, ReadingRegion, is_by_name
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
 from lantern.core.tuning.measures import Yardstick
@@ -46,6 +46,13 @@ class SeriesKind(Kind[DialsT], Generic[DialsT]):
     alternatives: Callable[[DialsT], list[tuple[str, dict[str, Any]]]]  # other ways to look, for advice
 
     detector: type[Detector] = ReadingDetector
+
+    def unfit(self, detector: Detector, signal: str) -> str:
+        """A region that stands for a column by its name alone lies nowhere in a picture."""
+        named = [region.name for region in detector.regions if region.role == "watch" and is_by_name(region)]
+        if signal != "series" and named:
+            return f"it watches columns of readings ({', '.join(named)}), and what comes is {signal}"
+        return super().unfit(detector, signal)
 
     @property
     def shapes(self) -> tuple[Shape, ...]:

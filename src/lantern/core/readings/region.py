@@ -19,6 +19,11 @@ class ReadingRegion(Region):
     )
 
 
+def is_by_name(region: Region) -> bool:
+    """Return whether a region stands for a column of its name, and for no place: it is a spot at the origin."""
+    return region.shape == "spot" and tuple(map(tuple, region.points)) == ((0.0, 0.0),)
+
+
 class ReadingDetector(Detector):
     """A detector of readings, with regions of its family."""
 

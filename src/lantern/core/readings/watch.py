@@ -12,7 +12,7 @@ from lantern.core.decide import State, step
 from lantern.core.readings.kind import AnySeriesKind
 from lantern.core.readings.region import ReadingDetector
 from lantern.core.rule import GAP_IN_MEDIAN_INTERVALS, LEAST_GAP_S, Rule
-from lantern.core.signals import Frames
+from lantern.core.signals import Frames, Series
 from lantern.core.watch import AnyWatch, Sample, Standing, Turn, Watch
 
 QUIET_SAMPLES, LEAST_QUIET = 600, 10
@@ -20,8 +20,8 @@ STANDS_OUT = 6.0  # times the median deviation, some four standard deviations; c
 TAKEN_OUT = "the device takes these frames out: its shutter, or a reading that is refused"
 
 
-class ReadingWatch(Watch[Frames]):
-    """Regions of a thermal picture, frame by frame."""
+class ReadingWatch(Watch[Frames | Mapping[str, Series]]):
+    """Regions of a thermal picture, frame by frame; or columns of readings, moment by moment."""
 
     detector: ReadingDetector
     kind: AnySeriesKind
@@ -40,8 +40,8 @@ class ReadingWatch(Watch[Frames]):
         rule: Rule = self.dials.rule(max(GAP_IN_MEDIAN_INTERVALS * interval_s, LEAST_GAP_S))
         return rule
 
-    def step(self, sample: Sample[Frames], interval_s: float) -> Iterator[Turn]:
-        readings = self.reader.read(sample.value, sample.t)
+    def step(self, sample: Sample[Frames | Mapping[str, Series]], interval_s: float) -> Iterator[Turn]:
+        readings = self._read(sample)
         rule = self.rule(interval_s)
         self.paused = not readings
         for name, (x, paused_s) in readings.items():
@@ -58,7 +58,14 @@ class ReadingWatch(Watch[Frames]):
                 }
                 yield Turn(name, tuple(changes), after, x, why)
 
-    def has_activity(self, sample: Sample[Frames]) -> bool:
+    def _read(self, sample: Sample[Frames | Mapping[str, Series]]) -> dict[str, tuple[float, float]]:
+        """(reading, seconds taken out before it) of each watched region. Raises `Refused` where a column is missing."""
+        if isinstance(sample.value, Frames):
+            return self.reader.read(sample.value, sample.t)
+        found = self.kind.readings_of_series(sample.value, self.detector.regions, self.dials)
+        return {name: (float(series.x[0]), 0.0) for name, series in found.items()}
+
+    def has_activity(self, sample: Sample[Frames | Mapping[str, Series]]) -> bool:
         """Return whether a reading is past halfway from its quiet median to the level; of a rise or a learnt level, whether any stands out."""
         rule, active = self.rule(0.0), False
         for name, x in self.readings.items():

@@ -49,7 +49,7 @@ def look_at_readings(unread: Unread) -> Look:
     return Look(
         kinds=("series",),
         facts=facts,
-        guess={"times": chosen, "units": {name: _unit(name) for name in readings}},
+        guess={"times": chosen, "units": {name: unit_of_header(name) for name in readings}},
         asked={"series": _questions(times, layout.readings)},
         drawn={"series": {"script": "/static/signals/series/look.js", "columns": drawn}},
         samples=int(t_s.size),
@@ -80,7 +80,7 @@ def _questions(times: Sequence[str], readings: Sequence[str]) -> list[Question]:
     ]
 
 
-def _unit(name: str) -> str:
+def unit_of_header(name: str) -> str:
     """A unit that stands in brackets, or behind the last underscore, or that a word for temperature makes likely."""
     found = re.search(r"[\[(]\s*([^\[\]()]{1,12}?)\s*[\])]", name)
     unit = None if found is None else unit_of(found[1])

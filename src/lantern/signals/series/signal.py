@@ -18,14 +18,15 @@ from lantern.formats.sidecar import TakeInfo
 from lantern.formats.tables import read_series, series_of, write_series
 from lantern.formats.units import Unit, inside_of, unit_of
 from lantern.signals.looks import TABLES, Look, Unread
+from lantern.signals.series.feed import ReadingsFeed
 from lantern.signals.series.looks import look_at_readings
-from lantern.signals.signal import Block, Signal, Stored
+from lantern.signals.signal import Block, Signal, Stored, Timed
 from lantern.signals.space import NOWHERE
 
 Columns = dict[str, Series]
 
 
-class Readings(Signal[Columns, Sequence[float]]):
+class Readings(Signal[Columns, Mapping[str, Series]]):
     """Named columns on one clock: `facts` hold [name, unit] of each, and what the device had set while it recorded."""
 
     name = "series"
@@ -33,6 +34,7 @@ class Readings(Signal[Columns, Sequence[float]]):
     held = True
     space = NOWHERE
     endings = TABLES
+    feed = ReadingsFeed
 
     def may_be(self, unread: Unread) -> int:
         return 1 if unread.layout is not None else 0
@@ -76,6 +78,26 @@ class Readings(Signal[Columns, Sequence[float]]):
     def pack(self, value: Columns) -> Iterator[Block]:
         table = np.stack([series.x for series in value.values()])[:, :, None]
         yield table.shape[0], partial(pack, table)
+
+    def alike(self, first: Mapping[str, Series], sample: Mapping[str, Series]) -> bool:
+        """The same columns, in the same units."""
+        return [(name, each.unit) for name, each in first.items()] == [
+            (name, each.unit) for name, each in sample.items()
+        ]
+
+    def piece(self, samples: Sequence[Timed[Mapping[str, Series]]], known: Mapping[str, Any]) -> Columns:
+        t_s = np.array([t for t, _ in samples])
+        first = samples[0][1]
+        return {
+            name: Series(t_s, np.array([float(sample[name].x[0]) for _, sample in samples]), first[name].unit, name)
+            for name in first
+        }
+
+    def joined(self, pieces: Sequence[Columns], t_s: Floats) -> Columns:
+        return {
+            name: Series(t_s, np.concatenate([piece[name].x for piece in pieces]), series.unit, name)
+            for name, series in pieces[0].items()
+        }
 
     def described(self, facts: Mapping[str, Any]) -> dict[str, Any]:
         return {key: value for key, value in facts["recorded"].items() if value is not None}
