@@ -204,7 +204,7 @@ def test_rehearsal_tells_why(bench: Page) -> None:
 
 def test_live_the_coil_comes_on_and_a_cut_relay_is_told(bench: Page) -> None:
     bench.goto("/sites/1/walk/1")
-    expect(bench.get_by_test_id("feed")).to_contain_text("frames/s")
+    expect(bench.get_by_test_id("feed")).to_contain_text("a second")
     lamp = bench.locator('[data-output="Mast beacon"]')
     bench.get_by_test_id("cut").click()
     expect(bench.get_by_test_id("cut-off")).to_be_visible()

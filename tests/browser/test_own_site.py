@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -169,6 +170,45 @@ def linked(page: Page) -> None:
     expect(page.get_by_role("status")).to_be_visible()
 
 
+def a_table_of_ones_own_comes_live(page: Page, folder: Path) -> None:
+    """A CSV as somebody's logger writes it: units are asked, columns are watched, and a stand-in plays the same file live."""
+    warm = [41 + 24 * (20 <= n % 60 < 45) for n in range(120)]
+    rows = "".join(f"05:{12 + n // 60:02}:{n % 60:02};118,{n % 7};{x},5\n" for n, x in enumerate(warm))
+    (folder / "oven.csv").write_text("time;Kiln (°F);Bearing\n" + rows)
+    page.goto("/sites/1/takes")
+    page.get_by_test_id("files").set_input_files(folder / "oven.csv")
+    asks = page.locator("[data-asks]")
+    asks.get_by_label("Device", exact=True).select_option("new")
+    asks.get_by_label("Code").fill("K1")
+    expect(asks.get_by_label("Kind")).to_have_value("probe")
+    asks.get_by_label("Began, date and time").fill("2026-03-06T05:12:00")
+    expect(asks.get_by_label("Kiln (°F)")).to_have_value("°F")
+    asks.get_by_label("Bearing").select_option("°C")
+    expect(asks.locator("figcaption")).to_contain_text("Kiln (°F): 118 to 118.6 °F are 47.78 to 48.11 °C")
+    assert violations(page) == []
+    page.get_by_test_id("answer").click()
+    page.locator("tr", has_text="oven").get_by_role("link", name="New detector").click()
+    page.get_by_label("Kiln (°F)").check()
+    page.get_by_label("Bearing").check()
+    page.get_by_label("Name", exact=True).fill("Bearing warm")
+    page.get_by_test_id("make").click()
+    page.wait_for_url("**/bench/2*")
+    expect(page.locator('[data-dial="threshold_c"]')).to_be_visible()
+    page.goto("/sites/1/devices/3")
+    page.once("dialog", lambda dialog: dialog.accept())
+    page.get_by_role("button", name="Renew the token").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_be_visible()
+    to, token = dialog.locator("code").all_inner_texts()[-2:]
+    page.goto("/sites/1/walk/2")
+    played = ("--table", str(folder / "oven.csv"), "--unit", "Bearing=°C", "--speed", "8")
+    with standin("probe", "--to", to, "--token", token, *played):
+        expect(page.get_by_test_id("state").nth(1)).to_have_text("raised")
+        expect(page.get_by_test_id("state").first).to_have_text("clear")
+        expect(page.get_by_test_id("reading").first).to_contain_text(re.compile(r"4[78]\.\d °C"))
+        assert violations(page) == []
+
+
 def test_from_nothing_to_a_lamp_and_through_the_file_again(page: Page, tmp_path: Path) -> None:
     first_run(page)
     new_site(page)
@@ -186,6 +226,7 @@ def test_from_nothing_to_a_lamp_and_through_the_file_again(page: Page, tmp_path:
             expect(page.locator('[data-output="Kiln lamp"]').get_by_test_id("coil")).to_contain_text("coil 0 on")
             assert relay.stdout is not None
             assert "coil 0 on\n" in (relay.stdout.readline() for _ in range(3))
+    a_table_of_ones_own_comes_live(page, tmp_path)
 
     before = page.request.get("/sites/1/site.json").body()
     kept = tmp_path / "kiln.site.json"

@@ -172,7 +172,7 @@ def test_the_stand_in_plays_a_table_of_ones_own(tmp_path: Path) -> None:
     path.write_text("time;Oven (°F);Door\n05:12:00;140,5;1\n05:12:02;141,5;0\n")
     table = table_of(path, times=None, fps=None, units={"Door": ""})
     assert (table.t_s.tolist(), dict(table.units)) == ([0.0, 2.0], {"Oven (°F)": "°F", "Door": ""})
-    first = ProbeStandIn(table, "", "")._said(1)
+    first = ProbeStandIn(table, "", "")._said(1, T0)
     assert first.readings == {"Oven (°F)": 141.5, "Door": 0.0}
     for units, word in (({"Lid": "°C"}, "no column Lid"), ({"Door": "furlong"}, "no unit that is known")):
         with pytest.raises(Refused, match=word):

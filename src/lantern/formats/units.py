@@ -39,7 +39,7 @@ class Unit:
 
 
 UNITS = (
-    Unit("", "a number without a unit, a count", "dimensionless"),
+    Unit("", "no unit, a count", "dimensionless"),
     Unit("°C", "temperature", "degree_Celsius", "°C", "degree_Celsius"),
     Unit("°F", "temperature", "degree_Fahrenheit", "°C", "degree_Celsius"),
     Unit("K", "temperature, absolute", "kelvin", "°C", "degree_Celsius"),

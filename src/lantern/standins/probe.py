@@ -78,17 +78,20 @@ class ProbeStandIn:
         """Until told to end; a row that nobody takes is sent again."""
         headers = {"Authorization": f"Bearer {self.token}", "Content-Type": "application/json"}
         async with httpx.AsyncClient(headers=headers, timeout=WAIT_S, trust_env=False) as client:
+            clock = time.time()
             while True:
                 began = time.time()
                 for row, at_s in enumerate(self.table.t_s.tolist()):
                     await asyncio.sleep(max(began + at_s / self.speed - time.time(), 0))
-                    await self._post(client, self._said(row))
+                    await self._post(client, self._said(row, clock + at_s))
                 await asyncio.sleep(PAUSE_S)
+                clock = max(clock + float(self.table.t_s[-1]) + PAUSE_S, time.time())
 
-    def _said(self, row: int) -> SentReadings:
+    def _said(self, row: int, t: float) -> SentReadings:
+        """By its own clock, which runs as fast as it plays: rules see what they saw in the table."""
         self.seq += 1
         readings = {name: float(x[row]) for name, x in self.table.columns.items()}
-        return SentReadings(seq=self.seq, t=round(time.time(), 6), readings=readings, units=dict(self.table.units))
+        return SentReadings(seq=self.seq, t=round(t, 6), readings=readings, units=dict(self.table.units))
 
     async def _post(self, client: httpx.AsyncClient, said: SentReadings) -> None:
         while True:

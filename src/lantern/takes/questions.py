@@ -62,6 +62,7 @@ def choices(session: Session, row: ImportRow) -> dict[str, Any]:
     site = session.get_one(SiteRow, row.site_id)
     kinds = set(row.asked.get("kinds", ()))
     suited = [kind for kind in DEVICE_KINDS.values() if kinds & set(kind.signals)]
+    suited.sort(key=lambda kind: kind.signals[0] not in kinds)  # first those that give it before all else
     names = {kind.name for kind in suited}
     return {
         "zone": site.zone,

@@ -47,6 +47,18 @@ class Readings(Signal[Columns, Mapping[str, Series]]):
             return []
         return ["a series has fps (rows a second) or times (a column), not both; neither: its first column is t_s"]
 
+    def told(self, drawn: Mapping[str, Any], info: TakeInfo) -> list[str]:
+        """What becomes of columns that are converted."""
+        out = []
+        for name, values in drawn["columns"].items():
+            unit = unit_of(info.units.get(name, ""))
+            if unit is not None and unit.inside != unit.symbol:
+                ends = np.array([min(values), max(values)])
+                low, high = unit.to_inside(ends)
+                given = f"{ends[0]:.4g} to {ends[1]:.4g} {unit.symbol}"
+                out.append(f"{name}: {given} are {low:.4g} to {high:.4g} {unit.inside}")
+        return out
+
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Columns:
         """In our own layout, which begins with `t_s`; else as another program wrote it, if the sidecar says where the times are."""
         if (info.times is None and info.fps is None) or (info.times in (None, "t_s") and has_own_header(data)):

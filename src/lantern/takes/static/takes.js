@@ -3,7 +3,7 @@ import { address, ask, pageData } from "/static/js/http.js";
 
 const PART = 4 * 1024 * 1024;
 const WORDS = {
-  asking: "asks:",
+  asking: "needs some answers:",
   uploading: "uploading",
   waiting: "waiting for the worker",
   reading: "reading",

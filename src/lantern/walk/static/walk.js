@@ -6,6 +6,7 @@ import { fixed, numberOf, show } from "/static/js/units.js";
 
 const KEPT = 240;
 const token = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+const INKS = ["--ink", "--patina", "--plum", "--brass"]; // of readings beside each other
 const MARGIN = 0.1; // of the chart's range, above and below what it shows
 
 // What a family may say otherwise: how readings and events read, what the chart spans, how a frame is drawn. `ground`:
@@ -44,7 +45,7 @@ export function startWalk(own = () => ({}), ground = null) {
 
 function walk(own, ground) {
   const data = pageData();
-  const drawn = { view: null, chart: null, series: [[], []], seq: -1 };
+  const drawn = { view: null, chart: null, names: [], times: [], values: [], seq: -1 };
   const common = {
     standins: data.standins,
     silent: "",
@@ -122,8 +123,9 @@ function walk(own, ground) {
     get readings() {
       const mine = this.mine;
       if (!mine) return [];
-      return Object.entries(mine.readings).map(([name, x]) => ({
+      return Object.entries(mine.readings).map(([name, x], n, all) => ({
         name,
+        ink: all.length > 1 ? `line-${n % INKS.length}` : "",
         text: this.readingText(x),
         raised: mine.standing[name]?.state === "raised",
         state: mine.standing[name]?.state ?? "",
@@ -144,7 +146,7 @@ function walk(own, ground) {
       ];
       const counts = counted.filter(([count]) => count).map(([count, word]) => `${count} ${word}`);
       const size = feed.width ? [`${feed.width} x ${feed.height}`] : [];
-      return [...size, `${feed.fps.toFixed(1)} frames/s`, ...counts].join(", ");
+      return [...size, `${feed.fps.toFixed(1)} a second`, ...counts].join(", ");
     },
     get feedTrouble() {
       const feed = this.state?.feed;
@@ -187,39 +189,44 @@ function walk(own, ground) {
       return o.result === "done" ? `${o.output} ${was}` : `${o.output} ${was}: ${o.because}`;
     },
     async frame() {
-      await this.drawFrame(this.state.feed);
+      if (data.ground) await this.drawFrame(this.state.feed);
     },
     get waiting() {
       return this.mine === undefined;
     },
     exportChart(as) {
-      const [times, values] = drawn.series;
-      if (as === "csv")
-        return saveCsv(
-          [["time_s", this.quantity.unit || "reading"], ...times.map((t, i) => [t.toFixed(3), values[i]])],
-          "running",
-        );
+      const unit = this.quantity.unit || "reading";
+      const head = ["time_s", ...drawn.names.map((name) => (drawn.names.length > 1 ? `${name}, ${unit}` : unit))];
+      const rows = drawn.times.map((t, i) => [t.toFixed(3), ...drawn.values.map((values) => values[i])]);
+      if (as === "csv") return saveCsv([head, ...rows], "running");
       const canvas = this.$refs.chart.querySelector("canvas");
       if (canvas && as === "png") saveCanvas(canvas, "running");
     },
     plot() {
-      const first = this.readings[0];
-      if (!first || !data.frame.axis) return;
-      const [times, values] = drawn.series;
-      times.push(this.state.now + data.offsetS);
-      values.push(show(this.quantity, Object.values(this.mine.readings)[0]));
-      if (times.length > KEPT) {
-        times.shift();
-        values.shift();
+      const readings = Object.entries(this.mine?.readings ?? {});
+      if (!readings.length || !data.frame.axis) return;
+      const names = readings.map(([name]) => name);
+      if (names.join("\n") !== drawn.names.join("\n")) {
+        drawn.chart?.destroy();
+        Object.assign(drawn, { chart: null, names, times: [], values: names.map(() => []) });
       }
+      const { times, values } = drawn;
+      times.push(this.state.now + data.offsetS);
+      readings.forEach(([, x], n) => values[n].push(show(this.quantity, x)));
+      if (times.length > KEPT) for (const each of [times, ...values]) each.shift();
       const level = this.level === null ? null : show(this.quantity, this.level);
-      const all = [times, values, times.map(() => level)];
-      if (drawn.chart) return drawn.chart.setData(all);
+      const all = [times, ...values, times.map(() => level)];
+      if (drawn.chart) drawn.chart.setData(all);
+      else drawn.chart = this.chartOf(all);
+    },
+    chartOf(all) {
       const axis = { stroke: token("--quiet"), grid: { stroke: token("--rule"), width: 1 }, font: "11px Noto Sans" };
-      drawn.chart = new window.uPlot(
+      const line = (ink) => ({ stroke: token(ink), width: 1.5, points: { show: false } });
+      const level = () => (this.level === null ? null : show(this.quantity, this.level));
+      const size = () => ({ width: this.$refs.chart.clientWidth, height: 130 });
+      const chart = new window.uPlot(
         {
-          width: this.$refs.chart.clientWidth,
-          height: 130,
+          ...size(),
           cursor: { show: false },
           legend: { show: false },
           tzDate: (at) => window.uPlot.tzDate(new Date(at * 1000), "UTC"),
@@ -231,19 +238,14 @@ function walk(own, ground) {
             },
             { ...axis, size: 44 },
           ],
-          scales: { y: { range: (_, low, high) => this.chartRange(low, high, level) } },
-          series: [
-            {},
-            { stroke: token("--ink"), width: 1.5, points: { show: false } },
-            { stroke: token("--oxide"), width: 1.5, points: { show: false } },
-          ],
+          scales: { y: { range: (_, low, high) => this.chartRange(low, high, level()) } },
+          series: [{}, ...drawn.names.map((_, n) => line(INKS[n % INKS.length])), line("--oxide")],
         },
         all,
         this.$refs.chart,
       );
-      new ResizeObserver(() => drawn.chart.setSize({ width: this.$refs.chart.clientWidth, height: 130 })).observe(
-        this.$refs.chart,
-      );
+      new ResizeObserver(() => chart === drawn.chart && chart.setSize(size())).observe(this.$refs.chart);
+      return chart;
     },
     async acknowledge({ device, name }) {
       await this.attempt(() => ask("POST", "/walk/acknowledge", { device, output: name }));
