@@ -58,9 +58,9 @@ def any_marks(draw: st.DrawFn, *, length_s: float = 60.0) -> list[Mark]:
     marks = []
     for _ in range(draw(st.integers(0, 5))):
         start = draw(st.integers(0, int(length_s)))
-        marks.append(
-            Mark(start, start + draw(st.integers(1, 20)), draw(st.sampled_from(["expect", "quiet", "ignore"])))
-        )
+        label = draw(st.sampled_from(["expect", "quiet", "ignore"]))
+        lead_s = min(start, draw(st.sampled_from([0, 0, 6]))) if label == "expect" else 0
+        marks.append(Mark(start, start + draw(st.integers(1, 20)), label, lead_s=lead_s))
     return marks
 
 

@@ -47,6 +47,8 @@ def test_the_truth_is_typed_with_the_keys_alone(bench: Page) -> None:
     bench.locator("[data-passage]").nth(0).click()
     typed = bench.get_by_label("What it truly was")
     expect(typed).to_be_focused()
+    bench.keyboard.press("Enter")  # nothing typed: nothing kept, and on to the next
+    bench.locator("[data-passage]").nth(0).click()
     bench.keyboard.type("kd52xrt")
     bench.keyboard.press("Enter")  # the look-alike is the next that is wrong: a quick hand types on
     bench.keyboard.type("ko52xrt")
@@ -66,6 +68,20 @@ def test_the_truth_is_typed_with_the_keys_alone(bench: Page) -> None:
             typed.press("Enter")
     bench.get_by_role("tab", name="Truth").click()
     expect(bench.get_by_test_id("known")).to_contain_text("Nobody has said yet")
+    bench.get_by_role("tab", name="Reading").click()
+    bench.locator("[data-passage]").nth(0).click()
+    expect(bench.locator("#panel-reading")).to_contain_text("Shift+Enter agrees to")
+    with bench.expect_response("**/truths"):
+        typed.press("Shift+Enter")
+    bench.get_by_role("tab", name="Truth").click()
+    expect(bench.get_by_test_id("known")).to_contain_text("1 of 200 passages is known, 1 of them only agreed to")
+    expect(bench.get_by_test_id("rates")).to_contain_text("none")
+    bench.get_by_role("tab", name="Reading").click()
+    bench.locator("[data-passage]").nth(0).click()
+    expect(bench.locator("#panel-reading")).to_contain_text("agreed to as it was read")
+    typed.fill("")
+    with bench.expect_response("**/truths"):
+        typed.press("Enter")
 
 
 def test_rehearsal_says_why_those_that_stayed_out_did(bench: Page) -> None:

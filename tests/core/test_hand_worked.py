@@ -114,8 +114,8 @@ def test_a_live_gap_is_three_intervals_and_at_least_a_second() -> None:
 )
 def test_the_mark_of_an_event_lies_over_it(cleared_s: float | None, end_s: float) -> None:
     event = Event("d", "r", 10.0, cleared_s, "end", False, 50.0)
-    made = marks_of_event(event, length_s=60.0, interval_s=0.5)
+    made = marks_of_event(event, length_s=60.0, interval_s=0.5, lead_s=30.0)
     assert made == {
-        "right": Mark(10.0, end_s, "expect", "d", "was right"),
+        "right": Mark(10.0, end_s, "expect", "d", "was right", 10.0),  # open to the take's beginning, 30 s at most
         "wrong": Mark(10.0, end_s, "quiet", "d", "was wrong"),
     }

@@ -346,6 +346,7 @@ def test_verdicts_become_marks_by_the_devices_own_clock(small: Small) -> None:
     assert say(small, outside, "wrong").startswith("no recording holds it")
     with transaction() as session:
         found = [(m.start_s, m.end_s, m.label, m.detector, m.note) for m in marks_of(session, take.id)]
+        assert [m.lead_s for m in marks_of(session, take.id)] == [3.0, 0.0, 0.0]  # its beginning is open, to the take's
     assert found == [
         (3.0, 5.0, "expect", "hot", "was right, live"),
         (10.0, 12.0, "quiet", "hot", "was wrong, live"),

@@ -74,6 +74,11 @@ def test_the_file_of_counts() -> None:
 
 
 def test_the_file() -> None:
+    agreed = [Said("7", 1, "Ada", agreed=True), Said("8", 3, "Bo")]
+    assert write_truths(agreed) == "object,at_s,text,agreed\n7,1,Ada,yes\n8,3,Bo,\n"
+    assert read_truths(write_truths(agreed).encode(), where="truths.csv") == agreed
+    with pytest.raises(Refused, match="yes, or nothing"):
+        read_truths(b"object,at_s,text,agreed\n7,1,Ada,no\n", where="truths.csv")
     said = [Said("=7", 0.25, "-Ada"), Said("8", 3, "")]
     text = write_truths(said)
     assert text == "object,at_s,text\n'=7,0.25,'-Ada\n8,3,\n"  # no formula for a spreadsheet

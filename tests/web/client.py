@@ -19,7 +19,7 @@ OF_A_SITE = (
     "/marks",
     "/counts",
 )
-OF_A_SITE += ("/lists", "/revisions", "/detectors", "/studies", "/events", "/places", "/devices", "/recording")
+OF_A_SITE += ("/lists", "/revisions", "/detectors", "/studies", "/events", "/places", "/devices", "/recording", "/lead")
 SITE = "/sites/1"
 
 

@@ -26,7 +26,7 @@ def why_silent(
 
 
 def _region_silent(mark: Mark, region: str, series: Series, rule: Rule, slack: Slack, scale: Scale) -> Reason:
-    start, end = mark.start_s - slack.early_s, mark.end_s + slack.late_s
+    start, end = mark.from_s - slack.early_s, mark.end_s + slack.late_s
     inside = np.flatnonzero((series.t_s >= start - 1e-6) & (series.t_s <= end + 1e-6))
     if inside.size == 0:
         return Reason("no_data", f"{region}: the take holds no sample here.", {"region": region})
@@ -74,7 +74,7 @@ def _learning_silent(mark: Mark, region: str, series: Series, rule: Rule) -> Rea
     standing = [
         r
         for r in raises
-        if series.t_s[r.raised] < mark.start_s and (r.cleared is None or series.t_s[r.cleared] > mark.start_s)
+        if series.t_s[r.raised] < mark.from_s and (r.cleared is None or series.t_s[r.cleared] > mark.from_s)
     ]
     if standing:
         raised_s = float(series.t_s[standing[-1].raised])

@@ -7,8 +7,12 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """The object that a device named so, at `at_s` of the take, truly was `text`; an empty text takes back what was said."""
+    """The object that a device named so, at `at_s` of the take, truly was `text`; an empty text takes back what was said.
+
+    `agreed`: somebody only agreed to what the machine said, which is weaker evidence than what they typed themselves.
+    """
 
     object: str
     at_s: float
     text: str
+    agreed: bool = False

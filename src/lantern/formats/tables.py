@@ -24,7 +24,9 @@ from lantern.formats.units import read_units, unit_of
 COUNT_COLUMNS = ("start_s", "end_s", "in", "out")
 COUNTED_COLUMNS = ("count", "who", *COUNT_COLUMNS)
 MARK_COLUMNS = ("start_s", "end_s", "label", "detector", "note")
+LEAD_COLUMN = "lead_s"  # may follow, where some marks have an open beginning
 TRUTH_COLUMNS = ("object", "at_s", "text")
+AGREED_COLUMN = "agreed"  # may follow, where some were only agreed to: yes or nothing
 MOST_ROWS = 200_000  # of marks, truths, or of counts by hand
 MOST_TRUTH = 120  # characters
 LONGEST_NOTE = 2000
@@ -46,14 +48,21 @@ def _seconds(cell: str, faults: FaultList, where: str) -> float:
     return bounded(number(cell, faults, where=where), 0, LONGEST_S, faults, where=where, unit=" s")
 
 
+def _columns_of(source: Source, columns: tuple[str, ...], more: str) -> tuple[str, ...]:
+    """With one column more where the file has it."""
+    header = next(source.rows(FaultList()), (1, []))[1]
+    return (*columns, more) if header == [*columns, more] else columns
+
+
 def read_marks(content: bytes | Path, *, where: str) -> list[Mark]:
     """Marks, in the order of the file."""
     faults, source = FaultList(), Source(content, where)
     marks: list[Mark] = []
-    for line, row in _after_header(source, MARK_COLUMNS, faults):
+    columns = _columns_of(source, MARK_COLUMNS, LEAD_COLUMN)
+    for line, row in _after_header(source, columns, faults):
         place = f"{where}, line {line}"
-        if len(row) != len(MARK_COLUMNS):
-            faults.add(place, f"{len(row)} columns", f"{len(MARK_COLUMNS)}: {','.join(MARK_COLUMNS)}")
+        if len(row) != len(columns):
+            faults.add(place, f"{len(row)} columns", f"{len(columns)}: {','.join(columns)}")
             continue
         start, end = (_seconds(row[i], faults, f"{place}, {MARK_COLUMNS[i]}") for i in (0, 1))
         if end <= start:
@@ -64,7 +73,10 @@ def read_marks(content: bytes | Path, *, where: str) -> list[Mark]:
         name(detector, faults, where=f"{place}, detector")
         if len(note) > LONGEST_NOTE or "\x00" in note:
             faults.add(f"{place}, note", shown(note), f"at most {LONGEST_NOTE} characters, none of them NUL")
-        marks.append(Mark(start, end, cast(Label, row[2]), detector, note))
+        lead_s = _seconds(row[5], faults, f"{place}, {LEAD_COLUMN}") if len(columns) > len(MARK_COLUMNS) else 0.0
+        if lead_s and lead_s > start:
+            faults.add(f"{place}, {LEAD_COLUMN}", f"{lead_s:g} s before {start:g} s", "no more than there is before it")
+        marks.append(Mark(start, end, cast(Label, row[2]), detector, note, lead_s))
     faults.refuse_if_any()
     return marks
 
@@ -73,9 +85,11 @@ def write_marks(marks: Sequence[Mark]) -> str:
     """The file that `read_marks` reads."""
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(MARK_COLUMNS)
+    leads = any(mark.lead_s for mark in marks)
+    writer.writerow((*MARK_COLUMNS, LEAD_COLUMN) if leads else MARK_COLUMNS)
     for m in marks:
-        writer.writerow((f"{m.start_s:.10g}", f"{m.end_s:.10g}", m.label, guarded(m.detector), guarded(m.note)))
+        row = (f"{m.start_s:.10g}", f"{m.end_s:.10g}", m.label, guarded(m.detector), guarded(m.note))
+        writer.writerow((*row, f"{m.lead_s:.10g}") if leads else row)
     return out.getvalue()
 
 
@@ -83,16 +97,20 @@ def read_truths(content: bytes | Path, *, where: str) -> list[Said]:
     """What things truly were, in the order of the file."""
     faults, source = FaultList(), Source(content, where)
     out: list[Said] = []
-    for line, row in _after_header(source, TRUTH_COLUMNS, faults):
+    columns = _columns_of(source, TRUTH_COLUMNS, AGREED_COLUMN)
+    for line, row in _after_header(source, columns, faults):
         place = f"{where}, line {line}"
-        if len(row) != len(TRUTH_COLUMNS):
-            faults.add(place, f"{len(row)} columns", f"{len(TRUTH_COLUMNS)}: {','.join(TRUTH_COLUMNS)}")
+        if len(row) != len(columns):
+            faults.add(place, f"{len(row)} columns", f"{len(columns)}: {','.join(columns)}")
             continue
+        agreed = row[3] if len(columns) > len(TRUTH_COLUMNS) else ""
+        if agreed not in ("", "yes"):
+            faults.add(f"{place}, {AGREED_COLUMN}", shown(agreed), "yes, or nothing")
         named, text = unguarded(row[0]), unguarded(row[2])
         name(named, faults, where=f"{place}, object")
         if len(text) > MOST_TRUTH or "\x00" in text:
             faults.add(f"{place}, text", shown(text), f"at most {MOST_TRUTH} characters, none of them NUL")
-        out.append(Said(named, _seconds(row[1], faults, f"{place}, at_s"), text))
+        out.append(Said(named, _seconds(row[1], faults, f"{place}, at_s"), text, agreed == "yes"))
     faults.refuse_if_any()
     return out
 
@@ -101,8 +119,11 @@ def write_truths(truths: Sequence[Said]) -> str:
     """The file that `read_truths` reads."""
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(TRUTH_COLUMNS)
-    writer.writerows((guarded(each.object), f"{each.at_s:.10g}", guarded(each.text)) for each in truths)
+    some = any(each.agreed for each in truths)
+    writer.writerow((*TRUTH_COLUMNS, AGREED_COLUMN) if some else TRUTH_COLUMNS)
+    for each in truths:
+        row = (guarded(each.object), f"{each.at_s:.10g}", guarded(each.text))
+        writer.writerow((*row, "yes" if each.agreed else "") if some else row)
     return out.getvalue()
 
 

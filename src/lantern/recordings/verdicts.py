@@ -8,10 +8,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
-from lantern.core.scoring.marking import LABEL_OF, span_of
+from lantern.core.scoring.marking import LABEL_OF, open_for, span_of
 from lantern.core.scoring.marks import Mark
 from lantern.live.tables import EventRow
 from lantern.recordings.tables import LiveMarkRow, RecordingRow
+from lantern.sites.tables import site_of
 from lantern.takes.marking import add_marks
 from lantern.takes.tables import MarkRow, TakeRow
 from lantern.tune.actions import rejudge
@@ -115,7 +116,8 @@ def _mark(session: Session, row: LiveMarkRow, take: TakeRow, span: tuple[float, 
     if end <= start:  # at the very end of the take
         start = max(end - SHORTEST_S, 0.0)
     note = "missed live" if row.verdict == "missed" else f"was {row.verdict}, live"
-    made = Mark(round(start, 6), round(end, 6), LABEL_OF[row.verdict], detector.name, note)
+    lead_s = open_for(start, site_of(session, take.device.site_id).lead_s) if row.verdict == "right" else 0.0
+    made = Mark(round(start, 6), round(end, 6), LABEL_OF[row.verdict], detector.name, note, round(lead_s, 6))
     [mark] = add_marks(session, take, [made])
     row.mark_id = mark.id
     session.flush()

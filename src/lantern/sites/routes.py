@@ -113,6 +113,14 @@ def change(request: Request, asked: Named) -> Response:
         return json_answer({"id": row.id})
 
 
+@router.put(f"{SITE}/lead", **may("engineer", "said how early a verdict may have begun"))
+def set_lead(request: Request, lead_s: float = Body(embed=True, ge=0, le=3600, allow_inf_nan=False)) -> Response:
+    """Of verdicts from now on: how long before an event that was right its cause may have begun."""
+    with transaction() as session:
+        session.get_one(SiteRow, site_id_of(request)).lead_s = lead_s
+        return json_answer({"lead_s": lead_s})
+
+
 @router.put(f"{SITE}/live", **may("engineer", "paused the site, or let it go on"))
 def set_live(request: Request, live: bool = Body(embed=True)) -> Response:
     """Paused: the engine takes no frames of it and switches nothing; what is latched stays."""

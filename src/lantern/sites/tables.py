@@ -10,6 +10,8 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 from lantern.db.base import Base
 from lantern.db.work import WorkRow
 
+LEAD_S = 30.0  # common practice, no source
+
 
 class SiteRow(Base):
     __tablename__ = "site"
@@ -20,6 +22,9 @@ class SiteRow(Base):
     live: Mapped[bool] = mapped_column(default=True)  # the engine runs it; else it is paused
     extras: Mapped[dict[str, Any]] = mapped_column(default=dict)  # of its file: subjects to come, kept as they are
     recording_mb: Mapped[int] = mapped_column(default=10_000)  # room for recordings
+    lead_s: Mapped[float] = mapped_column(
+        default=LEAD_S, server_default="30"
+    )  # of a verdict: how early it may have begun
     demo: Mapped[bool] = mapped_column(default=False)  # its devices are the stand-ins that ship with the program
     places: Mapped[list[PlaceRow]] = relationship(back_populates="site", order_by="PlaceRow.position")
 

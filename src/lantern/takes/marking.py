@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any, cast, get_args
 
 from sqlalchemy import select
@@ -10,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.counted import CountedByHand
 from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.scoring.marking import open_for
 from lantern.core.scoring.marks import Label, Mark
 from lantern.core.truths import Said
 from lantern.signals.register import signal_of
@@ -25,18 +27,25 @@ def checked_mark(take: TakeRow, values: dict[str, Any]) -> Mark:
     start, end = float(values["start_s"]), float(values["end_s"])
     if not 0 <= start < end:
         faults.add("mark", f"from {start:g} s to {end:g} s", "an end after the start, and a start at 0 or later")
+    elif float(values.get("lead_s", 0.0)) < 0:
+        faults.add("mark: lead_s", f"{values['lead_s']:g} s", "0 or more: how long before its start it may have begun")
     elif start > take.length_s:
         faults.add("mark", f"starts at {start:g} s", f"within the take, which lasts {take.length_s:g} s")
     if values["label"] not in get_args(Label):
         faults.add("mark: label", repr(values["label"]), f"one of {', '.join(get_args(Label))}")
     faults.refuse_if_any()
     note, detector = str(values.get("note", "")), str(values.get("detector", ""))
-    return Mark(round(start, 3), round(min(end, take.length_s), 3), cast(Label, values["label"]), detector, note)
+    lead_s = open_for(start, float(values.get("lead_s", 0.0)))
+    span = round(start, 3), round(min(end, take.length_s), 3)
+    return Mark(*span, cast(Label, values["label"]), detector, note, round(lead_s, 3))
 
 
 def add_marks(session: Session, take: TakeRow, marks: list[Mark]) -> list[MarkRow]:
     """Marks speak of a detector by its number, so that a new name loses none; one that the site does not have keeps its name."""
-    rows = [MarkRow(take_id=take.id, start_s=m.start_s, end_s=m.end_s, label=m.label, note=m.note) for m in marks]
+    rows = [
+        MarkRow(take_id=take.id, start_s=m.start_s, end_s=m.end_s, label=m.label, note=m.note, lead_s=m.lead_s)
+        for m in marks
+    ]
     known = _detectors(session, take, [mark.detector for mark in marks])
     for row, mark in zip(rows, marks, strict=True):
         _speaks_of(row, mark.detector, known)
@@ -47,6 +56,7 @@ def add_marks(session: Session, take: TakeRow, marks: list[Mark]) -> list[MarkRo
 
 def change_mark(session: Session, take: TakeRow, row: MarkRow, mark: Mark) -> None:
     row.start_s, row.end_s, row.label, row.note = mark.start_s, mark.end_s, mark.label, mark.note
+    row.lead_s = mark.lead_s
     _speaks_of(row, mark.detector, _detectors(session, take, [mark.detector]))
     session.flush()
 
@@ -85,7 +95,7 @@ def keep_said(session: Session, take: TakeRow, said: Said, *, user_id: int | Non
         what = f"{said.object} at {said.at_s:g} s"
         raise Refused([Fault("truth", what, f"a time within the take, which lasts {take.length_s:g} s")])
     text = signal_of(take.signal).true_text(said.text)
-    return keep_truth(session, take.id, object_=said.object, at_s=said.at_s, text=text, user_id=user_id)
+    return keep_truth(session, take.id, replace(said, text=text), user_id=user_id)
 
 
 def import_counts(session: Session, take: TakeRow, counts: Sequence[CountedByHand]) -> list[HandCountRow]:

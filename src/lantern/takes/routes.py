@@ -49,6 +49,7 @@ class TruthIn(BaseModel):
     object: str = Field(min_length=1, max_length=200)
     at_s: float = Field(ge=0, le=4e7)
     text: str = Field(max_length=200)
+    agreed: bool = False
 
 
 class MarkIn(BaseModel):
@@ -59,6 +60,7 @@ class MarkIn(BaseModel):
     label: str
     detector: str = ""
     note: str = Field(default="", max_length=200)
+    lead_s: float = Field(default=0.0, ge=0, le=3600)
 
 
 def get_take(session: Session, take_id: int) -> TakeRow:
@@ -232,7 +234,7 @@ def say_truth(request: Request, take_id: Id, told: TruthIn) -> Response:
     """What a thing on a take truly was; an empty text takes back what was said of it."""
     with transaction() as session:
         take = get_take(session, take_id)
-        said = Said(told.object, told.at_s, told.text)
+        said = Said(told.object, told.at_s, told.text, told.agreed and bool(told.text.strip()))
         kept = marking.keep_said(session, take, said, user_id=user_id(request)).text
         rows = [row for row in detectors_of_site(session, take.device.site_id) if kind_of(row.kind).takes_truths]
         rejudge(session, take.device_id, rows)

@@ -137,6 +137,7 @@ class MarkRow(Base):
     detector_id: Mapped[int | None] = mapped_column(ForeignKey("detector.id", ondelete="CASCADE"), index=True)
     named: Mapped[str] = mapped_column("detector", default="")  # of a file: a detector that the site does not have yet
     note: Mapped[str] = mapped_column(default="")
+    lead_s: Mapped[float] = mapped_column(default=0.0, server_default="0")  # how long before it the beginning is open
     of: Mapped[DetectorRow | None] = relationship("DetectorRow", lazy="joined")
 
     @property
@@ -146,7 +147,7 @@ class MarkRow(Base):
 
     def as_mark(self) -> Mark:
         label: Label = self.label  # type: ignore[assignment]
-        return Mark(self.start_s, self.end_s, label, self.detector, self.note)
+        return Mark(self.start_s, self.end_s, label, self.detector, self.note, self.lead_s)
 
     def as_dict(self) -> dict[str, Any]:
         """As the pages have it."""
@@ -162,12 +163,13 @@ class TruthRow(Base):
     object: Mapped[str] = mapped_column(primary_key=True)
     at_s: Mapped[float] = mapped_column(primary_key=True)
     text: Mapped[str]
+    agreed: Mapped[bool] = mapped_column(default=False, server_default="false")  # to what the machine said
     user_id: Mapped[int | None] = mapped_column(ForeignKey("user_account.id"))
     at: Mapped[datetime] = mapped_column(default=now)
 
     @property
     def said(self) -> Said:
-        return Said(self.object, self.at_s, self.text)
+        return Said(self.object, self.at_s, self.text, self.agreed)
 
 
 class HandCountRow(Base):
@@ -338,12 +340,10 @@ def truths_of_take(session: Session, take_id: int) -> list[TruthRow]:
     return list(session.scalars(query.order_by(TruthRow.object, TruthRow.at_s)))
 
 
-def keep_truth(
-    session: Session, take_id: int, *, object_: str, at_s: float, text: str, user_id: int | None
-) -> TruthRow:
-    """Keep what an object truly was, instead of what was typed of it before."""
-    values = {"text": text, "user_id": user_id, "at": now()}
-    made = insert(TruthRow).values(take_id=take_id, object=object_, at_s=at_s, **values)
+def keep_truth(session: Session, take_id: int, said: Said, *, user_id: int | None) -> TruthRow:
+    """Keep what an object truly was, instead of what was said of it before."""
+    values = {"text": said.text, "agreed": said.agreed, "user_id": user_id, "at": now()}
+    made = insert(TruthRow).values(take_id=take_id, object=said.object, at_s=said.at_s, **values)
     kept = made.on_conflict_do_update(index_elements=["take_id", "object", "at_s"], set_=values)
     return session.scalars(kept.returning(TruthRow), execution_options={"populate_existing": True}).one()
 

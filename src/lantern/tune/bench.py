@@ -20,6 +20,7 @@ from lantern.core.signals import Series
 from lantern.core.tuning.measures import Card
 from lantern.core.units import CELSIUS, Scale
 from lantern.links.tables import hours_of
+from lantern.sites.tables import site_of
 from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.actions import card_on
 from lantern.tune.judging import subject
@@ -55,7 +56,7 @@ def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Arme
     rows = [row for row in marks_of(session, take.id) if row.as_mark().concerns(detector.name)]
     marks = [row.as_mark() for row in rows]
     events = held.events()
-    silent = partial(held.why_silent, scale=scale)
+    silent, lead_s = partial(held.why_silent, scale=scale), site_of(session, take.device.site_id).lead_s
     hours = hours_of(session, take.device.site_id, detector)
     done = rehearse(events, silent, marks, links, start=take.start, length_s=held.length_s, hours=hours)
     return {
@@ -69,7 +70,7 @@ def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Arme
                 "marks": {
                     answer: asdict(made)
                     for answer, made in marks_of_event(
-                        event, length_s=take.length_s, interval_s=take.interval_s
+                        event, length_s=take.length_s, interval_s=take.interval_s, lead_s=lead_s
                     ).items()
                 },
             }

@@ -53,6 +53,21 @@ def test_characters_err_together_by_plate() -> None:
     assert (wide.low, wide.high) == (pytest.approx(0.35, abs=0.03), pytest.approx(0.65, abs=0.03))
 
 
+def test_no_error_in_few_plates_is_no_certainty() -> None:
+    """It said "28 of 28, 100.0 % to 100.0 %". Four plates without an error: Wilson of 4 of 4, by its formula n / (n + z^2)."""
+    rate = accuracy.character_rate([Told(n, "AAAAAAA", "AAAAAAA") for n in range(4)])
+    assert (rate.k, rate.n, rate.high) == (28, 28, 1.0)
+    assert rate.low == pytest.approx(4 / (4 + 1.959964**2), rel=1e-6)
+    wrong = accuracy.character_rate([Told(n, "BBBBBBB", "AAAAAAA") for n in range(4)])
+    assert (wrong.low, wrong.high) == (0.0, pytest.approx(1 - 4 / (4 + 1.959964**2), rel=1e-6))
+
+
+def test_what_was_only_agreed_to_confirms_nothing() -> None:
+    told = [Told(0, "AB12CDE", "AB12CDE", agreed=True), Told(1, "AB12CDF", "AB12CDE"), Told(2, "XY99ZZZ", "XY99ZZZ")]
+    assert (accuracy.reading_rate(told).k, accuracy.reading_rate(told).n) == (1, 2)
+    assert accuracy.character_rate(told).n == 14
+
+
 def test_what_is_always_misread_and_in_which_light() -> None:
     [always] = accuracy.always_misread(TOLD)
     assert (always["truth"], always["read"], always["glyphs"]) == ("XY99ZZZ", "XY99ZZ2", "2 for Z at place 7")
@@ -94,6 +109,8 @@ def test_a_temperature_is_found_again() -> None:
     errors = {name: way["error"] for name, way in found["ways"].items()}
     assert errors["temperature"] < 0.3 * errors["as it is"]
     assert reliability.mended(too_sure[:50], right[:50], ["one"] * 50) is None
+    few = [str(n % 28) for n in range(true.size)]  # thousands of characters, of fourteen plates on either side
+    assert reliability.mended(too_sure, right, few) is None
 
 
 def test_angle_speed_and_direction() -> None:

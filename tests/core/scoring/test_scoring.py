@@ -51,7 +51,7 @@ def test_no_assignment_hits_more(times: list[int], marks: list[Mark]) -> None:
     wanted = [m for m in marks if m.label == "expect"]
     hits = judge(raised, marks).verdicts.count("hit")
     if raised and wanted:
-        allowed = np.array([[m.start_s <= t <= m.end_s for m in wanted] for t in raised], dtype=float)
+        allowed = np.array([[m.from_s <= t <= m.end_s for m in wanted] for t in raised], dtype=float)
         rows, columns = linear_sum_assignment(-allowed)
         assert hits == int(allowed[rows, columns].sum())
     else:
@@ -94,6 +94,16 @@ def test_a_card_says_null_where_nothing_is_known() -> None:
     assert empty["false_per_hour"] is None
     assert empty["median_delay_s"] is None
     assert empty["delays_s"] == []
+
+
+def test_where_nobody_said_when_it_began_an_earlier_raise_finds_it_and_has_no_delay() -> None:
+    said, open_ = Mark(20, 30, "expect"), Mark(20, 30, "expect", lead_s=8)
+    for raised_s, verdicts in ((14.0, ("false", "hit")), (11.9, ("false", "false")), (20.0, ("hit", "hit"))):
+        found = [judge([raised_s], [mark]) for mark in (said, open_)]
+        assert tuple(each.verdicts[0] for each in found) == verdicts
+    scored = card(judge([14.0], [open_]), [14.0], [open_], 100.0)
+    assert (scored.hits, scored.misses, scored.delays_s, scored.median_delay_s) == (1, 0, (), None)
+    assert exposure_s(100.0, [open_]) == 90.0  # the mark as it stands
 
 
 def test_a_share_of_hits_is_the_recall_as_published() -> None:

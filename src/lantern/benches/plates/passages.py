@@ -29,22 +29,22 @@ def plates_of(trial: Trial[PlateDetector]) -> PlateSubject:
     return held
 
 
-def truths_of(session: Session, take: TakeRow, held: PlateSubject) -> dict[int, str]:
-    """By passage, what it truly was: as somebody typed it, else as the take's file has it."""
+def truths_of(session: Session, take: TakeRow, held: PlateSubject) -> dict[int, tuple[str, bool]]:
+    """By passage, what it truly was, as somebody said it, else as the take's file has it; and whether they only agreed to it."""
     passages, reads = held.passages, held.reads
     out = {}
     for number, own in enumerate(passages.reads):
         said = next((key for at in own.tolist() if (key := key_of(reads.truth[at]))), None)
         if said is not None:
-            out[number] = said
+            out[number] = said, False
     by_vehicle: dict[str, list[int]] = {}
     for number, vehicle in enumerate(passages.vehicle):
         by_vehicle.setdefault(vehicle, []).append(number)
     for row in truths_of_take(session, take.id):
         for number in by_vehicle.get(row.object, ()):
             if passages.first_s[number] - 1e-6 <= row.at_s <= passages.last_s[number] + 1e-6:
-                out[number] = row.text  # empty: taken back, and nobody knows
-    return {number: text for number, text in out.items() if text}
+                out[number] = row.text, row.agreed  # empty: taken back, and nobody knows
+    return {number: said for number, said in out.items() if said[0]}
 
 
 def reads_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
@@ -95,7 +95,7 @@ def passages_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
     }
     rows = []
     for number, (line, verdict) in enumerate(zip(held.passage_lines(), held.verdicts, strict=True)):
-        truth = truths.get(number)
+        truth, agreed = truths.get(number, (None, False))
         own = passages.reads[number].tolist()
         wander = history.seen.wander[history.last[number]] if number in history.last else np.nan
         rows.append(
@@ -109,6 +109,7 @@ def passages_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
                 "wander": None if np.isnan(wander) else round(float(wander), 4),
                 "verdict": standing[number],
                 "truth": truth,
+                "agreed": agreed,
                 "correct": None if truth is None else line["text"] == truth,
                 "rank": _rank(standing[number], verdict.code, line["text"], truth),
             }

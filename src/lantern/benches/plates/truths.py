@@ -34,7 +34,11 @@ def told_of(session: Session, take: TakeRow, held: PlateSubject) -> list[Told]:
     """The passages of a take with what is known of them."""
     truths, lights = truths_of(session, take, held), lights_of(take, held)
     lines = held.passage_lines()
-    return [Told(n, line["text"], truths.get(n), lights[n]) for n, line in enumerate(lines)]
+    unknown = None, False
+    return [
+        Told(n, line["text"], truths.get(n, unknown)[0], lights[n], truths.get(n, unknown)[1])
+        for n, line in enumerate(lines)
+    ]
 
 
 def truth_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
@@ -55,6 +59,7 @@ def truth_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
         "reading": accuracy.reading_rate(told).as_dict(),
         "characters": accuracy.character_rate(told).as_dict(),
         "known": sum(each.truth is not None for each in told),
+        "agreed": sum(each.agreed for each in told),
         "passages": len(told),
         "confusions": accuracy.confusions(read)[:MOST_SHOWN],
         "always": accuracy.always_misread([*told, *others]),
@@ -86,7 +91,7 @@ def _characters(held: PlateSubject, told: Sequence[Told]) -> tuple[list[tuple[st
     by_key, own = keyed(held.reads), own_reads(held.passages, held.counted(held.dials))
     pairs, q, right, plate = [], [], [], []
     for each in told:
-        if each.truth is None:
+        if each.truth is None or each.agreed:
             continue
         for at in own[each.number].tolist():
             key = by_key.keys[at]
@@ -102,7 +107,7 @@ def forms_shown(trial: Trial[PlateDetector]) -> list[dict[str, Any]]:
     """For each country's form, and the one in use: how many passages fit it, and what it would mend and break on this take."""
     held = plates_of(trial)
     plain = held.with_dials(syntaxes=())
-    truths = truths_of(trial.session, trial.take, held)
+    truths = {number: text for number, (text, _) in truths_of(trial.session, trial.take, held).items()}
     without = [line["text"] for line in plain.passage_lines()]
     out = []
     for form in FORMS:

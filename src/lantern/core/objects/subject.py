@@ -119,7 +119,7 @@ class TrackSubject(Raising):
 
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
         """Of the objects in view during the mark the one that came nearest speaks; with none, the mark stands over an empty scene."""
-        start, end = mark.start_s - slack.early_s, mark.end_s + slack.late_s
+        start, end = mark.from_s - slack.early_s, mark.end_s + slack.late_s
         there = np.unique(self.tracks.object[(self.tracks.t_s >= start - 1e-6) & (self.tracks.t_s <= end + 1e-6)])
         if there.size == 0:
             return Reason("no_data", "Nothing was in view here: no object was tracked.", {})

@@ -29,6 +29,7 @@ class Told:
     text: str | None
     truth: str | None
     light: str = ""
+    agreed: bool = False  # somebody only agreed to what was read: it confirms itself, and counts in no rate
 
 
 @dataclass(frozen=True)
@@ -57,18 +58,24 @@ def capture_rate(passages: Sequence[Told], never_read: int) -> Share:
 
 
 def reading_rate(passages: Sequence[Told]) -> Share:
-    """Captured vehicles that were read right, of those whose truth is known."""
-    known = [each for each in passages if each.text is not None and each.truth is not None]
+    """Captured vehicles that were read right, of those whose truth somebody said for themselves."""
+    known = [each for each in passages if each.text is not None and each.truth is not None and not each.agreed]
     return share(sum(each.text == each.truth for each in known), len(known))
 
 
 def character_rate(passages: Sequence[Told]) -> Share:
-    """Right characters of texts as long as the truth; the interval by resampling plates (percentile bootstrap, seeded)."""
+    """Right characters of texts as long as the truth; the interval by resampling plates (percentile bootstrap, seeded). Where all are
+    right or none is, resampling says nothing: the interval is then that of the plates (Wilson).
+    """
     pairs = list(_same_length(passages))
     right = np.array([sum(a == b for a, b in zip(text, truth, strict=True)) for text, truth in pairs], dtype=np.float64)
     many = np.array([len(truth) for _, truth in pairs], dtype=np.float64)
     if not many.size:
         return Share(0, 0, None, None)
+    if (right == many).all() or not right.any():
+        plates = wilson(int((right == many).sum()), many.size)
+        assert plates is not None
+        return Share(int(right.sum()), int(many.sum()), *plates)
     which = np.random.default_rng(SEED).integers(0, many.size, (RESAMPLES, many.size))
     rates = right[which].sum(axis=1) / many[which].sum(axis=1)
     low, high = np.percentile(rates, CONFIDENT)
@@ -77,7 +84,7 @@ def character_rate(passages: Sequence[Told]) -> Share:
 
 def _same_length(passages: Sequence[Told]) -> Iterator[tuple[str, str]]:
     for each in passages:
-        if each.text is not None and each.truth is not None and len(each.text) == len(each.truth):
+        if each.text is not None and each.truth is not None and not each.agreed and len(each.text) == len(each.truth):
             yield each.text, each.truth
 
 

@@ -17,6 +17,9 @@ from lantern.core.watching import Bools
 
 BINS = 10
 LEAST = 40  # characters, and both right and wrong ones, before anything is fitted
+LEAST_PLATES = (
+    15  # to fit on, and as many to judge on: characters of one plate err together; common practice, no source
+)
 CLIP = 1e-3
 HOTTEST = 8.0  # the temperature is looked for from 1 / HOTTEST to HOTTEST
 
@@ -89,14 +92,15 @@ def isotonic(q: Floats, right: Bools) -> tuple[Floats, Floats]:
 
 
 def mended(q: Floats, right: Bools, plate: Sequence[str]) -> dict[str, Any] | None:
-    """What a temperature and isotonic regression, fitted on every other plate, do on the rest; None: too few characters.
+    """What a temperature and isotonic regression, fitted on every other plate, do on the rest; None: too few characters or plates.
 
     `plate` (n,): which plate each character is of, for those of one plate err together.
     """
     names = {name: n for n, name in enumerate(sorted(set(plate)))}
     fitted = np.array([names[name] % 2 == 0 for name in plate], dtype=np.bool_)
-    for own in (right[fitted], right[~fitted]):
-        if own.size < LEAST or own.all() or not own.any():
+    for half in (fitted, ~fitted):
+        own, plates = right[half], {name for name, inside in zip(plate, half, strict=True) if inside}
+        if own.size < LEAST or len(plates) < LEAST_PLATES or own.all() or not own.any():
             return None
     temperature = temperature_of(q[fitted], right[fitted])
     values, means = isotonic(q[fitted], right[fitted])
@@ -109,4 +113,9 @@ def mended(q: Floats, right: Bools, plate: Sequence[str]) -> dict[str, Any] | No
         name: {"error": expected_error(p, right[~fitted]), "log_loss": log_loss(p, right[~fitted])}
         for name, p in ways.items()
     }
-    return {"temperature": round(temperature_of(q, right), 2), "held_out": int((~fitted).sum()), "ways": judged}
+    return {
+        "temperature": round(temperature_of(q, right), 2),
+        "held_out": int((~fitted).sum()),
+        "plates": len(names),
+        "ways": judged,
+    }

@@ -138,7 +138,7 @@ class PlateSubject(Decision, Raising):
 
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
         """Of the passages during the mark the one that came nearest speaks; with none, no vehicle was read."""
-        start, end = mark.start_s - slack.early_s, mark.end_s + slack.late_s
+        start, end = mark.from_s - slack.early_s, mark.end_s + slack.late_s
         passages = self.passages
         there = np.flatnonzero((passages.last_s >= start - 1e-6) & (passages.first_s <= end + 1e-6)).tolist()
         if not there:

@@ -99,9 +99,8 @@ def pooled(cards: Sequence[ScoreCard]) -> ScoreCard:
 
 def card(judged: Judgement, raised_s: Sequence[float], marks: Sequence[Mark], length_s: float) -> ScoreCard:
     counts = {verdict: judged.verdicts.count(verdict) for verdict in ("hit", "repeat", "ignored", "false")}
-    delays = tuple(
-        round(t - marks[i].start_s, 6) for t, i in zip(raised_s, judged.hit_marks, strict=True) if i is not None
-    )
+    found = [marks[i].delay_s(t) for t, i in zip(raised_s, judged.hit_marks, strict=True) if i is not None]
+    delays = tuple(delay for delay in found if delay is not None)
     return _card(
         hits=counts["hit"],
         misses=len(judged.missed),

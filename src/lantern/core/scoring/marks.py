@@ -17,13 +17,26 @@ LABELS: tuple[Label, ...] = ("expect", "quiet", "ignore")
 
 @dataclass(frozen=True, slots=True)
 class Mark:
-    """A label on a stretch of a take, in s from its start. An empty detector means any."""
+    """A label on a stretch of a take, in s from its start. An empty detector means any.
+
+    `lead_s`: nobody said when it began. A raise up to so long before its start hits it as well, and no delay is told of it.
+    """
 
     start_s: float
     end_s: float
     label: Label
     detector: str = ""
     note: str = ""
+    lead_s: float = 0.0
+
+    @property
+    def from_s(self) -> float:
+        """When a raise may hit it at the earliest, without slack."""
+        return self.start_s - self.lead_s
+
+    def delay_s(self, raised_s: float) -> float | None:
+        """How long after its start something raised that hit it; None where nobody knows when it began."""
+        return None if self.lead_s else round(raised_s - self.start_s, 6)
 
     def concerns(self, detector: str) -> bool:
         return self.detector in ("", detector)
@@ -57,7 +70,7 @@ def judge(raised_s: Sequence[float], marks: Sequence[Mark], slack: Slack = Slack
     A raise inside an `expect` mark (widened by the slack) hits: of the marks not yet hit the one that ends first; this
     gives the most hits possible. Further raises there are repeats. Elsewhere: ignored inside an `ignore` mark, else false.
     """
-    coming = sorted((m.start_s - slack.early_s, m.end_s, i) for i, m in enumerate(marks) if m.label == "expect")
+    coming = sorted((m.from_s - slack.early_s, m.end_s, i) for i, m in enumerate(marks) if m.label == "expect")
     ignored = [m for m in marks if m.label == "ignore"]
     waiting: list[tuple[float, float, int]] = []  # begun and not hit, by end
     begun, reached = 0, -math.inf  # how many have begun, and how far the farthest of them reaches

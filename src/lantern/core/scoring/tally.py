@@ -39,14 +39,15 @@ class _Cluster:
     def __init__(self, marks: list[Mark]) -> None:
         self.marks = marks
         self.raised: list[float] = []
-        self.delays: list[float] = []
+        self.delays: list[float | None] = []
 
-    def judged_delays(self, slack: Slack) -> list[float]:
+    def judged_delays(self, slack: Slack) -> list[float | None]:
+        """One a hit; None of a mark of which nobody knows when it began."""
         if len(self.marks) == 1:  # the common case: the first raise hits, the rest repeat it
-            return [round(t - self.marks[0].start_s, 6) for t in self.raised[:1]]
+            return [self.marks[0].delay_s(t) for t in self.raised[:1]]
         judged = judge(self.raised, self.marks, slack)
         pairs = zip(self.raised, judged.hit_marks, strict=True)
-        return [round(t - self.marks[i].start_s, 6) for t, i in pairs if i is not None]
+        return [self.marks[i].delay_s(t) for t, i in pairs if i is not None]
 
 
 class Tally:
@@ -59,8 +60,8 @@ class Tally:
         self.clusters: list[_Cluster] = []
         self.starts: list[float] = []
         self.ends: list[float] = []
-        for mark in sorted((m for m in marks if m.label == "expect"), key=lambda m: m.start_s):
-            start = mark.start_s - slack.early_s - TIME_TOLERANCE_S
+        for mark in sorted((m for m in marks if m.label == "expect"), key=lambda m: m.from_s):
+            start = mark.from_s - slack.early_s - TIME_TOLERANCE_S
             end = mark.end_s + slack.late_s + TIME_TOLERANCE_S
             if self.ends and start <= self.ends[-1]:
                 self.clusters[-1].marks.append(mark)
@@ -72,7 +73,8 @@ class Tally:
         self.false_alarms = 0
         self.ignored = 0
         self.inside = 0  # raises in any cluster
-        self.delays: list[float] = []  # of all hits, sorted
+        self.hits = 0
+        self.delays: list[float] = []  # of hits on marks that say when they begin, sorted
         self.dirty: set[int] = set()
 
     def add(self, t: float) -> None:
@@ -131,12 +133,15 @@ class Tally:
             fresh = cluster.judged_delays(self.slack)
             if fresh != cluster.delays:
                 for delay in cluster.delays:
-                    del self.delays[bisect_left(self.delays, delay)]
+                    if delay is not None:
+                        del self.delays[bisect_left(self.delays, delay)]
                 for delay in fresh:
-                    insort(self.delays, delay)
+                    if delay is not None:
+                        insort(self.delays, delay)
+                self.hits += len(fresh) - len(cluster.delays)
                 cluster.delays = fresh
         self.dirty.clear()
-        hits = len(self.delays)
-        middle = None if hits == 0 else (self.delays[(hits - 1) // 2] + self.delays[hits // 2]) / 2
+        hits, known = self.hits, len(self.delays)
+        middle = None if known == 0 else (self.delays[(known - 1) // 2] + self.delays[known // 2]) / 2
         longest = self.delays[-1] if self.delays else None
         return Counts(hits, self.expected - hits, self.false_alarms, self.inside - hits, self.ignored, middle, longest)

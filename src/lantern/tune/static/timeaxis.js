@@ -199,7 +199,7 @@ export class TimeAxis {
         this.on.levelDone?.();
         this.draw();
       }
-      if (done.what === "mark" && done.moved) this.on.markDone(done.mark);
+      if (done.what === "mark" && done.moved) this.on.markDone(done.mark, done.edge);
       if (done.what === "new") {
         const [a, b] = this.draft ?? [done.from, done.from];
         this.draft = null;

@@ -156,6 +156,7 @@ function marks(axis, y, height) {
   ];
   for (const mark of axis.data.marks) {
     const [x0, x1] = [axis.x(mark.start_s), axis.x(mark.end_s)];
+    const open = mark.lead_s ? axis.x(mark.start_s - mark.lead_s) : x0; // nobody said when it began
     const missed = axis.data.missed.includes(mark.id);
     const other = axis.own && mark.detector && mark.detector !== axis.own; // speaks of another detector
     const group = el("g", {
@@ -164,6 +165,14 @@ function marks(axis, y, height) {
       role: "button",
       "aria-label": `${mark.label} mark ${axis.said(mark.start_s, true)} ${mark.note}`,
     });
+    if (open < x0)
+      group.append(
+        el(
+          "rect",
+          { class: `mark mark-open mark-${mark.label}`, x: open, y: y + 2, width: x0 - open, height: height - 4 },
+          el("title", {}, "Nobody said when it began: a raise from here on finds it. Drag its beginning to say so."),
+        ),
+      );
     group.append(
       el(
         "rect",

@@ -208,20 +208,29 @@ export const passages = ({ data, drawn }) => ({
   get truthText() {
     if (this.truthSaid) return this.truthSaid;
     const p = this.passage;
-    if (p.truth === null) return "Enter keeps it, and goes to the next that is unsure";
+    if (p.truth === null) {
+      const agree = p.text ? `; Shift+Enter agrees to ${p.text}` : "";
+      return `Enter keeps what you type and goes on; empty, it keeps nothing${agree}`;
+    }
+    if (p.agreed) return "agreed to as it was read; typed, it would count";
     return p.correct ? "read right" : `read as ${p.text ?? "nothing"}`;
   },
   // The next one is there at once, for whoever types on; what the server refuses comes back.
-  async typeTruth(text) {
+  async typeTruth(text, agreed = false) {
     const number = this.chosenPassage;
     const before = this.found[number];
-    const asked = text.trim() === "" && before.truth === null ? (before.text ?? "") : text;
-    const { vehicle, first_s } = this.reads[number];
-    this.keepTruth(number, asked.trim());
+    if (agreed && !before.text) return;
+    if (!agreed && text.trim() === "" && before.truth === null) {
+      this.nextUnsure(number); // nothing was said
+      return;
+    }
+    const said = { object: this.reads[number].vehicle, at_s: this.reads[number].first_s, agreed };
+    const asked = agreed ? before.text : text;
+    this.keepTruth(number, asked.trim(), agreed);
     this.nextUnsure(number);
     try {
-      const kept = await ask("PUT", `/takes/${data.take.id}/truths`, { object: vehicle, at_s: first_s, text: asked });
-      this.keepTruth(number, kept.text);
+      const kept = await ask("PUT", `/takes/${data.take.id}/truths`, { ...said, text: asked });
+      this.keepTruth(number, kept.text, agreed);
       this.judgeSoon();
     } catch (error) {
       this.found[number] = before;
@@ -229,9 +238,9 @@ export const passages = ({ data, drawn }) => ({
       this.truthSaid = error.message;
     }
   },
-  keepTruth(number, text) {
+  keepTruth(number, text, agreed) {
     const row = this.found[number];
-    this.found[number] = { ...row, truth: text || null, correct: null }; // whether it was read right, the server says
+    this.found[number] = { ...row, truth: text || null, agreed, correct: null }; // whether it was read right, the server says
     this.drawList();
   },
   // In the order of the list, the next passage that nobody has said the truth of; of those that are unsure or wrong,

@@ -53,10 +53,11 @@ export const truths = ({ data }) => ({
   // ---- how often it is right ----
 
   get knownText() {
-    const { known, passages, never_read: never } = this.truths;
+    const { known, passages, agreed, never_read: never } = this.truths;
     if (!known) return "Nobody has said yet what any passage truly was: choose one, type it, Enter.";
     const lacking = never === 1 ? "one vehicle was" : `${never} vehicles were`;
-    return `The truth of ${known} of ${passages} passages is known; ${lacking} never read.`;
+    const only = agreed ? `, ${agreed} of them only agreed to, which count in no rate` : "";
+    return `The truth of ${known} of ${passages} passages is known${only}; ${lacking} never read.`;
   },
   get rates() {
     const t = this.truths;
@@ -76,11 +77,11 @@ export const truths = ({ data }) => ({
     const { mended, error } = this.truths;
     if (error === null) return "";
     const now = `On the mean its confidence is ${percent(error, 1)} off.`;
-    if (!mended) return `${now} Too few characters, or none wrong, to say what would mend it.`;
+    if (!mended) return `${now} Too few plates with a known truth, or none misread, to say what would mend it.`;
     const way = (name) => percent(mended.ways[name].error, 1);
     const tempered = `${way("temperature")} with a calibration of ${mended.temperature}`;
     const ways = [`${way("as it is")} as it is`, tempered, `${way("isotonic")} by isotonic regression`];
-    return `${now} On plates that were not fitted on: ${ways.join(", ")}.`;
+    return `${now} From ${mended.plates} plates; on those not fitted on: ${ways.join(", ")}.`;
   },
   takeTemperature() {
     this.setDial("calibration", this.truths.mended.temperature, true);

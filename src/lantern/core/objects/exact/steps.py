@@ -46,14 +46,14 @@ class _Stretches:
 
 def _stretches(marks: Sequence[Mark], slack: Slack) -> _Stretches:
     spans = [
-        (m.start_s - slack.early_s, m.end_s + slack.late_s) if m.label == "expect" else (m.start_s, m.end_s)
+        (m.from_s - slack.early_s, m.end_s + slack.late_s) if m.label == "expect" else (m.start_s, m.end_s)
         for m in marks
         if m.label != "quiet"
     ]
     borders = np.unique([edge for a, b in spans for edge in (a - 2 * TIME_TOLERANCE_S, a, b, b + 2 * TIME_TOLERANCE_S)])
     middles = np.concatenate(([-np.inf], (borders[:-1] + borders[1:]) / 2, [np.inf])) if borders.size else np.zeros(1)
     expect = [
-        (m.start_s - slack.early_s - 2 * TIME_TOLERANCE_S, m.end_s + slack.late_s + 2 * TIME_TOLERANCE_S)
+        (m.from_s - slack.early_s - 2 * TIME_TOLERANCE_S, m.end_s + slack.late_s + 2 * TIME_TOLERANCE_S)
         for m in marks
         if m.label == "expect"
     ]

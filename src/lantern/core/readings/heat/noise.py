@@ -30,7 +30,7 @@ def noise_of(series: Series, marks: Sequence[Mark] = ()) -> float | None:
     quiet = np.ones(steps.size, dtype=np.bool_)
     for mark in marks:
         if mark.label == "expect":
-            quiet &= ~((series.t_s[1:] >= mark.start_s) & (series.t_s[1:] <= mark.end_s))
+            quiet &= ~((series.t_s[1:] >= mark.from_s) & (series.t_s[1:] <= mark.end_s))
     steps = steps[quiet]
     if steps.size < LEAST_SAMPLES:
         return None
@@ -77,5 +77,5 @@ def false_per_day(rule: Rule, sigma: float, interval_s: float, quiet: Floats) ->
 
 def quiet_readings(series: Series, marks: Sequence[Mark]) -> Floats:
     """The readings outside `expect` marks."""
-    keep = [not any(m.label == "expect" and within(t, m.start_s, m.end_s) for m in marks) for t in series.t_s.tolist()]
+    keep = [not any(m.label == "expect" and within(t, m.from_s, m.end_s) for m in marks) for t in series.t_s.tolist()]
     return series.x[np.array(keep, dtype=np.bool_)]
