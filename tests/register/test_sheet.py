@@ -89,6 +89,15 @@ def test_three_hundred_with_four_faults_are_not_stored_until_they_are_mended(
     assert (len(again["same"]), again["changed"], again["new"]) == (300, [], [])
 
 
+def test_kinds_are_called_as_the_pages_call_them_and_one_slip_is_one_fault(client: TestClient) -> None:
+    rows = [["S1", "Rack", "Hall", "Network switch", "", "", "", "", "", "", ""]]
+    rows += [[f"V{n}", f"Camera {n}", "Hall", "camera", "", "", "S1", n, 1280, 720, 10] for n in range(1, 8)]
+    assert sent(client, rows, store=False)["faults"] == []
+    rows[0][3] = "network swich"
+    [fault] = sent(client, rows, store=False)["faults"]
+    assert (fault["line"], fault["where"]) == (2, "kind")
+
+
 def test_a_table_that_went_out_comes_in_again_and_changes_nothing(client: TestClient, small: Small) -> None:
     sent(client, three_hundred()[250:], store=True)
     on = [{"name": "people and vehicles", "fps": 5}, {"name": "counting", "channel": "view"}]

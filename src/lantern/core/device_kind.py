@@ -51,6 +51,11 @@ class DeviceKind:
     figures: tuple[Figures, ...] = ()  # that are asked for, besides those of its picture
 
     @property
+    def a_title(self) -> str:
+        """Its title with the article before it."""
+        return f"{'an' if self.title[0] in 'aeioAEIO' else 'a'} {self.title}"
+
+    @property
     def gives(self) -> str:
         return " or ".join(self.signals) or "nothing to look at"
 

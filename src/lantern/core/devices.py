@@ -62,7 +62,7 @@ def suitable(device_kind: str, takes: Sequence[str] = (), *, also: Sequence[str]
     for kind in KINDS.values():
         common = [signal for signal in kind.signals if signal in signals]
         if not common:
-            why_not = f"it reads {' or '.join(kind.signals)}; a {device.title} gives {device.gives}"
+            why_not = f"it reads {' or '.join(kind.signals)}; {device.a_title} gives {device.gives}"
         elif takes and not set(common) & set(takes):
             why_not = f"it reads {' or '.join(common)}; the device's takes are {' and '.join(sorted(set(takes)))}"
         else:

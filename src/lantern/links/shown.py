@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.linking.links import Effect, LinkRule
 from lantern.core.logic.timetable import merged
-from lantern.links.tables import LinkRow, TimetableRow, timetables_of
+from lantern.links.tables import LinkRow, TimetableRow, links_of_site, timetables_of
 from lantern.register.tables import outputs_of
 from lantern.sites.tables import site_of
 
@@ -27,7 +27,8 @@ def site_shown(session: Session, site_id: int) -> dict[str, Any]:
     ]
     timetables = [timetable_shown(t) for t in timetables_of(session, site_id)]
     zone = site_of(session, site_id).zone
-    return {"outputs": outputs, "timetables": timetables, "zone": zone, "fresh": FRESH}
+    taken = [link.name for link in links_of_site(session, site_id)]
+    return {"outputs": outputs, "timetables": timetables, "zone": zone, "fresh": FRESH, "taken": taken}
 
 
 def timetable_shown(row: TimetableRow) -> dict[str, Any]:

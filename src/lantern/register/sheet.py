@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.core.register.installed import switched_on
 from lantern.formats.sheets import Row, read_sheet
@@ -98,9 +99,26 @@ def _apply(session: Session, site_id: int, rows: Sequence[Row], report: Report, 
             ]
         else:
             getattr(report, what).append(code)
+    report.faults = _without_consequences(report.faults, {cells["code"].strip(): cells for _, cells in rows})
     report.faults.sort(key=lambda fault: fault.line)
     if not report.faults:
         recheck(session, site_id)
+
+
+def _without_consequences(faults: list[RowFault], by_code: dict[str, dict[str, str]]) -> list[RowFault]:
+    """A device is not there because its own row is at fault: that all that hangs on it cannot hang there is no fault of theirs."""
+    at_fault = {fault.code for fault in faults if not fault.where.startswith("hangs_on")}
+    return [
+        fault
+        for fault in faults
+        if not (fault.where.startswith("hangs_on") and by_code[fault.code].get("switch", "").strip() in at_fault)
+    ]
+
+
+def _kind(cell: str) -> str:
+    """The kind of device that a cell means: by its name, or as the pages call it."""
+    said = cell.strip().lower()
+    return next((kind.name for kind in DEVICE_KINDS.values() if said in (kind.name, kind.title.lower())), cell.strip())
 
 
 def _place(
@@ -136,11 +154,11 @@ def _row(
     if wanted not in ("", "yes", "no"):
         raise Refused([Fault("retired", repr(wanted[:20]), "yes, no, or nothing")])
     if row is None:
-        kind = cells.get("kind", "").strip() or kinds.get(cells.get("type", "").strip(), "")
+        kind = _kind(cells.get("kind", "")) or kinds.get(cells.get("type", "").strip(), "")
         made = add_device(session, place, document | {"kind": kind}, checked=False)
         made.retired = wanted == "yes"
         return "new"
-    kind = cells.get("kind", "").strip()
+    kind = _kind(cells.get("kind", ""))
     if kind and kind != row.kind:
         raise Refused(
             [Fault("kind", f"{kind}, and {row.code} is a {row.kind}", "its own kind: replace it on its page")]

@@ -37,7 +37,7 @@ def standing_of(
     """
     model = mount_model(kind)
     if model is None:
-        what = f"a {DEVICE_KINDS[kind].title} sees and sounds nothing"
+        what = f"{DEVICE_KINDS[kind].a_title} sees and sounds nothing"
         raise Refused([Fault(where, what, "a mount of x_m and y_m alone, or none")])
     document = dict(mount)
     if issubclass(model, Mount) and pixels is not None:

@@ -90,12 +90,19 @@ document.addEventListener("alpine:init", () => {
         link.lists = heard.length === this.lists.length ? [] : heard;
         link.dirty = true;
       },
+      // Names are of the whole site: another detector's page may have taken some.
+      freeName() {
+        const taken = new Set([...data.taken, ...this.links.map((link) => link.name)]);
+        let number = this.links.length + 1;
+        while (taken.has(`Link ${number}`)) number += 1;
+        return `Link ${number}`;
+      },
       addLink() {
         made += 1;
         const link = {
           key: `new-${made}`,
           id: null,
-          name: `Link ${this.links.length + 1}`,
+          name: this.freeName(),
           ...structuredClone(data.fresh.link),
           dirty: true,
           why: "",

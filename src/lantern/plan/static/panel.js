@@ -49,7 +49,9 @@ export function shortList() {
         ),
       ),
   );
-  const nothing = html("p", "quiet", "Nothing: every wish of the plan is met.");
+  const wished = data.devices.some((device) => device.claims.length > 0);
+  const met = wished ? "Nothing: every wish of the plan is met." : "The plan wishes nothing yet: draw an aim.";
+  const nothing = html("p", "quiet", met);
   find("short").replaceChildren(...(rows.length ? rows : [nothing]));
 }
 

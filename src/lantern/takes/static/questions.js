@@ -45,7 +45,7 @@ document.addEventListener("alpine:init", () => {
         place: "",
       };
       this.beginsWith(asked.begins?.[this.info.times] ?? asked.begins?.[""]);
-      this.faults = job.faults.map((f) => `${f.where}: ${f.what}; expected ${f.expected}`);
+      this.faults = job.faults.map(this.placed);
       this.look = latest(() => this.preview());
       this.$nextTick(() => this.sketch());
       this.look();
@@ -113,12 +113,14 @@ document.addEventListener("alpine:init", () => {
         this.faults = error.message.split("\n");
       }
     },
+    // where, without the word that all of them begin with
+    placed: ({ where, what, expected }) => `${where.replace(/^answers: /, "")}: ${what}; expected ${expected}`,
     async send() {
       this.busy = true;
       try {
         this.$dispatch("answered", await ask("POST", `/takes/imports/${this.jobId}/answers`, this.answers()));
       } catch (error) {
-        this.faults = error.message.split("\n");
+        this.faults = error.faults?.length ? error.faults.map(this.placed) : error.message.split("\n");
       }
       this.busy = false;
     },

@@ -169,7 +169,7 @@ function marks(axis, y, height) {
       group.append(
         el(
           "rect",
-          { class: `mark mark-open mark-${mark.label}`, x: open, y: y + 2, width: x0 - open, height: height - 4 },
+          { class: "mark mark-open", x: open, y: y + 2, width: x0 - open, height: height - 4 },
           el("title", {}, "Nobody said when it began: a raise from here on finds it. Drag its beginning to say so."),
         ),
       );
