@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import json
 import re
+import zipfile
 from pathlib import Path
 
 import numpy as np
 import tifffile
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Dialog, Locator, Page, expect
 
 DETECTOR = "/sites/1/bench/1"
 
@@ -158,6 +159,31 @@ def test_the_threshold_on_the_demo_take(bench: Page) -> None:
     for _ in range(2):
         bench.keyboard.press("u")
     expect(bench.get_by_test_id("changes")).to_have_text("")
+
+
+def test_two_zips_chosen_at_once_are_two_takes(bench: Page, tmp_path: Path) -> None:
+    tifffile.imwrite(tmp_path / "a.tif", np.full((4, 240, 320), 29315, np.uint16), photometric="minisblack")
+    info = {"format": "lantern-take/1", "kind": "heat", "device": "T1", "start": "2026-03-06T18:00:00+01:00", "fps": 2}
+    names = ("First run", "Second run")
+    for name in names:
+        with zipfile.ZipFile(tmp_path / f"{name}.zip", "w") as made:
+            made.write(tmp_path / "a.tif", "a.tif")
+            made.writestr("take.json", json.dumps(info | {"name": name, "data": "a.tif"}))
+    bench.goto("/sites/1/takes")
+    bench.get_by_test_id("files").set_input_files([tmp_path / f"{name}.zip" for name in names])
+    for name in names:
+        expect(bench.locator("tr", has_text=name)).to_have_count(1)
+    said: list[str] = []
+
+    def agree(dialog: Dialog) -> None:
+        said.append(dialog.message)
+        dialog.accept()
+
+    bench.on("dialog", agree)
+    for name in names:
+        bench.get_by_role("button", name=f"Delete {name}").click()
+        expect(bench.locator("tr", has_text=name)).to_have_count(0)
+    assert said == [f"Delete {name} of T1? Nothing of that comes back." for name in names]
 
 
 def test_link_and_timetable(bench: Page) -> None:

@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Dialog, Page, expect
 
 from browser.conftest import WAIT_MS, violations
 from browser.test_flow import box_of, drag, small_take
@@ -41,6 +41,14 @@ def page(browser: Browser, empty_program: str) -> Iterator[Page]:
     made = context.new_page()
     troubles: list[str] = []
     made.on("pageerror", lambda error: troubles.append(str(error)))
+
+    def asked(dialog: Dialog) -> None:
+        """Nothing is lost on this way: whoever leaves a page is not asked whether they mean it."""
+        if dialog.type == "beforeunload":
+            troubles.append(f"asked on leaving {made.url}")
+            dialog.accept()
+
+    made.on("dialog", asked)
     made.on("console", lambda said: troubles.append(said.text) if "Expression Error" in said.text else None)
     yield made
     context.close()

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from lantern.application.app import make_app
 from lantern.core.counted import CountedByHand, HandCount
 from lantern.core.faults import Refused
 from lantern.core.truths import Said
@@ -14,8 +15,9 @@ from lantern.formats.tables import read_counted, read_truths, write_counted, wri
 from lantern.takes.actions import import_path
 from lantern.takes.export import export_take
 from lantern.takes.marking import import_counts, keep_said
-from lantern.takes.tables import TakeRow, hand_counts_of, truths_of_take
+from lantern.takes.tables import TakeRow, hand_counts_of, marks_of, truths_of_take
 from seeded import Small
+from web.test_access import log_in
 
 COUNTS = (
     CountedByHand("Mira", passages=((0.5, "in"), (0.5, "out"), (2.25, "in"))),
@@ -36,6 +38,17 @@ def test_what_was_said_goes_out_with_the_take_and_comes_in_again(small: Small, t
     with transaction() as session:
         assert [row.said for row in truths_of_take(session, again)] == [Said("7", 1.5, "Ada"), Said("8", 2.0, "")]
         assert [row.counted for row in hand_counts_of(session, again)] == list(COUNTS)
+
+
+def test_what_goes_with_a_take_is_named_before_it_goes(small: Small) -> None:
+    client = log_in(make_app(), "ida", "open sesame")
+    with transaction() as session:
+        take = session.get_one(TakeRow, small.take)
+        name, count = take.name, len(marks_of(session, take.id))
+        keep_said(session, take, Said("7", 1.5, "Ada"), user_id=None)
+        import_counts(session, take, COUNTS)
+    told = client.get(f"/sites/1/takes/{small.take}/goes").json()
+    assert told == {"name": name, "device": "T1", "goes": [f"{count} marks", "1 truth", "3 counts by hand"]}
 
 
 def test_what_cannot_be_is_refused(small: Small) -> None:

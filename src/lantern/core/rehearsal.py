@@ -120,7 +120,7 @@ def _mark_reason(
         return Reason(what, f"{len(inside)} raised here.", {"events": len(inside)})
     if hit_by is not None:
         event, outcome = events[hit_by], outcomes[hit_by]
-        delay = event.raised_s - mark.start_s
-        figures = {"delay_s": delay, "outcome": outcome.code}
-        return Reason("hit", f"Raised after {delay:.1f} s. {outcome.text}", figures)
+        delay_s = mark.delay_s(event.raised_s)
+        when = "Raised; nobody said when it began." if delay_s is None else f"Raised after {delay_s:.1f} s."
+        return Reason("hit", f"{when} {outcome.text}", {"delay_s": delay_s, "outcome": outcome.code})
     return silent(mark)

@@ -28,7 +28,7 @@ from lantern.takes.export import export_take
 from lantern.takes.import_routes import import_shown
 from lantern.takes.listed import LEDGER, takes_query
 from lantern.takes.store import frame_of_take, value_of_take
-from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of, marks_of_takes, truths_of_take
+from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of, marks_of_takes, said_of_take, truths_of_take
 from lantern.tune.actions import rejudge
 from lantern.tune.tables import DetectorRow, detectors_of_site, first_detectors
 from lantern.web.access import may, site_id_of, tell
@@ -108,10 +108,27 @@ def takes_page(
 # ---- takes -----------------------------------------------------------------------------------------------------------
 
 
+PLURALS = {"mark": "marks", "truth": "truths", "count by hand": "counts by hand"}
+
+
+@router.get("/takes/{take_id}/goes", **may("viewer"))
+def what_goes(take_id: Id) -> Response:
+    """What goes with a take that is deleted: all that somebody said of it."""
+    with transaction() as session:
+        take = get_take(session, take_id)
+        said = said_of_take(session, take.id)
+        goes = [f"{count} {what if count == 1 else PLURALS[what]}" for what, count in said.items()]
+        return json_answer({"name": take.name, "device": take.device.code, "goes": goes})
+
+
 @router.delete("/takes/{take_id}", **may("engineer", "deleted a take"))
 def delete(take_id: Id) -> Response:
     with transaction() as session:
-        actions.delete_take(session, get_take(session, take_id))
+        take = get_take(session, take_id)
+        device_id, rows = take.device_id, detectors_of_site(session, take.device.site_id)
+        actions.delete_take(session, take)
+        session.flush()
+        rejudge(session, device_id, rows)
         return json_answer({"deleted": take_id})
 
 

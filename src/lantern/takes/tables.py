@@ -348,6 +348,15 @@ def keep_truth(session: Session, take_id: int, said: Said, *, user_id: int | Non
     return session.scalars(kept.returning(TruthRow), execution_options={"populate_existing": True}).one()
 
 
+def said_of_take(session: Session, take_id: int) -> dict[str, int]:
+    """How much somebody said of a take, by what it is."""
+    of_take = {"mark": MarkRow.take_id, "truth": TruthRow.take_id, "count by hand": HandCountRow.take_id}
+    many = {
+        what: session.scalar(select(func.count()).where(column == take_id)) or 0 for what, column in of_take.items()
+    }
+    return {what: count for what, count in many.items() if count}
+
+
 def forget_truths(session: Session, take_id: int, text: str) -> None:
     """Take a text out of what was typed as true."""
     session.execute(delete(TruthRow).where(TruthRow.take_id == take_id, TruthRow.text == text))

@@ -33,10 +33,11 @@ def judged(
 ) -> dict[str, Any]:
     """Score card, and of a kind that raises its events and what the links would do with them: the cheap part that follows a drag."""
     held = subject(session, detector, take)
-    card = held.card([row.as_mark() for row in marks_of(session, take.id)])
+    marks = [row.as_mark() for row in marks_of(session, take.id)]
+    card = held.card(marks)
     raised = _raised(session, held, take, links, scale) if isinstance(held, Raising) else {}
     return raised | {
-        "card": card_shown(card),
+        "card": card_shown(card, marked=bool(held.own(marks))),
         "unknown": held.unknown(),
         "matters": [name for name in held.model.model_fields if held.matters(name)],
         "line": held.line(),
@@ -45,9 +46,10 @@ def judged(
     }
 
 
-def card_shown(card: Card) -> dict[str, Any]:
-    """A score card as a page lays it out."""
-    return card.as_dict() | {"rows": [row._asdict() for row in card.rows()], "line": card.line()}
+def card_shown(card: Card, *, marked: bool = True) -> dict[str, Any]:
+    """A score card as a page lays it out. `marked`: somebody has said something of the take for this detector."""
+    rows = [row._asdict() for row in card.rows(marked=marked)]
+    return card.as_dict() | {"rows": rows, "line": card.line(marked=marked)}
 
 
 def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Armed], scale: Scale) -> dict[str, Any]:
@@ -85,6 +87,10 @@ def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Arme
     }
 
 
+def _is_marked(session: Session, detector: Detector, take: TakeRow) -> bool:
+    return any(row.as_mark().concerns(detector.name) for row in marks_of(session, take.id))
+
+
 def cards(session: Session, detector: Detector, takes: Sequence[TakeRow]) -> dict[str, Any]:
     """The score card on each take and on all that are tuned on together, and what the takes set aside say of them."""
     kind = kind_of(detector.kind)
@@ -95,7 +101,12 @@ def cards(session: Session, detector: Detector, takes: Sequence[TakeRow]) -> dic
     aside = [card for take, card in scored if take.set_aside]
     return {
         "takes": [
-            {"id": take.id, "name": take.name, "aside": take.set_aside, "card": card_shown(card)}
+            {
+                "id": take.id,
+                "name": take.name,
+                "aside": take.set_aside,
+                "card": card_shown(card, marked=_is_marked(session, detector, take)),
+            }
             for take, card in scored
         ],
         "together": card_shown(yardstick.cards_pooled(tuned or aside)) if scored else None,

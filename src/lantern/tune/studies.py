@@ -138,6 +138,7 @@ def _rejudge(session: Session, subject: Tuned, asked: Mapping[str, Any], tell: T
         before = [yardstick.card_of(score["card"]) for score in revision.scores]
         told = {"text": yardstick.since(card, before), "worse": yardstick.worse(card, before)}
         lines.append({"number": revision.number} | told)
+    subject.judge_anew(session)
     tell(len(revisions), len(revisions))
     return {"take": take.id, "name": take.name, "in_use": subject.revision, "lines": lines}
 

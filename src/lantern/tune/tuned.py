@@ -18,7 +18,7 @@ from lantern.core.kinds import detector_of, kind_of
 from lantern.core.listing import modules_named
 from lantern.core.tuning.measures import Card, Yardstick
 from lantern.takes.tables import TakeRow, evidence_of_device
-from lantern.tune.actions import card_on
+from lantern.tune.actions import card_on, rejudge
 from lantern.tune.evidence import Held, hold
 from lantern.tune.tables import DetectorRow
 
@@ -53,6 +53,10 @@ class Tuned(ABC):
     @abstractmethod
     def card(self, session: Session, state: Mapping[str, Any], take: TakeRow) -> Card:
         """Return how a state of it does on a take."""
+
+    def judge_anew(self, session: Session) -> None:
+        """Bring the word for how it stands up to date: its takes have changed."""
+        return
 
     @property
     def work(self) -> Mapping[str, Callable[[Session, Mapping[str, Any], Tell], dict[str, Any]]]:
@@ -89,6 +93,9 @@ class TunedDetector(Tuned):
 
     def card(self, session: Session, state: Mapping[str, Any], take: TakeRow) -> Card:
         return card_on(session, detector_of(dict(state)), take)
+
+    def judge_anew(self, session: Session) -> None:
+        rejudge(session, self.row.device_id, [self.row])
 
     @property
     def work(self) -> Mapping[str, Callable[[Session, Mapping[str, Any], Tell], dict[str, Any]]]:

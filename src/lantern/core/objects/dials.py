@@ -80,8 +80,12 @@ class CrossingDials(ObjectDials):
 
 
 class CountDials(ObjectDials):
-    """A counting line: A to B is in. With a capacity, occupancy raises as well, early by what the counts may have drifted."""
+    """A counting line: A to B is in. With a capacity, occupancy raises as well, early by what the counts may have drifted.
 
+    Without a re-arm time, for who steps back at once must be counted out.
+    """
+
+    rearm_s: float = rearm_dial(0.0, meaning="Of one object: what falls so soon after a passage is not counted")
     band: float = dial(3.0, unit="px", low=0.0, high=10_000, step=1, meaning="So near the line an object is on no side")
     reverse: bool = dial(False, meaning="B to A is in")
     across_percent: float = dial(

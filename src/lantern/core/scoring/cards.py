@@ -48,21 +48,31 @@ class ScoreCard:
     def as_dict(self) -> dict[str, Any]:
         return asdict(self) | {"delays_s": list(self.delays_s)}
 
-    def rows(self) -> list[ScoreRow]:
-        """As a page lays it out."""
+    def rows(self, *, marked: bool = True) -> list[ScoreRow]:
+        """As a page lays it out. Not `marked`: nobody has said anything of the take, and a raise is neither right nor false."""
         share = "" if self.hit_rate_low is None or self.hit_rate_high is None else f"{_percent(self.hit_rate_low)} to "
         share += "" if self.hit_rate_high is None else f"{_percent(self.hit_rate_high)} %"
         return [
             ScoreRow("hits", "hit", "hits", self._caught, share),
             ScoreRow("misses", "miss", "misses", str(self.misses)),
-            ScoreRow("false", "false", "false alarms", str(self.false_alarms), weight="strong"),
-            ScoreRow("rate", "", "an hour (95 %)", self._rate, weight="fine"),
+            ScoreRow("false", "false", "false alarms", self._false if marked else self._unjudged, weight="strong"),
+            ScoreRow("rate", "", "an hour (95 %)", self._rate if marked else "nothing is marked", weight="fine"),
             ScoreRow("delay", "", "delay, median", self._delay, weight="fine"),
         ]
 
-    def line(self) -> str:
+    def line(self, *, marked: bool = True) -> str:
+        if not marked:
+            return f"{self._unjudged}: nothing is marked yet"
         hours = short(self.exposure_h, 2)
         return f"{self._caught} caught, {self.false_alarms} false in {hours} h, delay {self._delay}"
+
+    @property
+    def _false(self) -> str:
+        return str(self.false_alarms)
+
+    @property
+    def _unjudged(self) -> str:
+        return f"{self.false_alarms} not judged"
 
     @property
     def _caught(self) -> str:

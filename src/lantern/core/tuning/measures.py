@@ -102,9 +102,10 @@ class Card(Protocol):
 
     def as_dict(self) -> dict[str, Any]: ...
 
-    def rows(self) -> list[ScoreRow]: ...
+    def rows(self, *, marked: bool = True) -> list[ScoreRow]:
+        """As a page lays it out. Not `marked`: nobody has said anything of the take, and what came is neither right nor wrong."""
 
-    def line(self) -> str:
+    def line(self, *, marked: bool = True) -> str:
         """All of it in one line."""
 
 
@@ -118,11 +119,11 @@ class Figures:
     def as_dict(self) -> dict[str, Any]:
         return {measure.name: value for measure, value in zip(self.measures, self.values, strict=True)}
 
-    def rows(self) -> list[ScoreRow]:
+    def rows(self, *, marked: bool = True) -> list[ScoreRow]:
         told = zip(self.measures, self.values, strict=True)
         return [ScoreRow(m.name, "none", m.label, "none" if v is None else short(v)) for m, v in told]
 
-    def line(self) -> str:
+    def line(self, *, marked: bool = True) -> str:
         return ", ".join(m.text(v) for m, v in zip(self.measures, self.values, strict=True) if v is not None)
 
 

@@ -8,6 +8,7 @@ document.addEventListener("alpine:init", () => {
     const data = pageData();
     let week = null;
     let made = 0;
+    let begun = ""; // the timetable as it was taken up
     return {
       days: DAYS,
       outputs: data.outputs,
@@ -27,7 +28,8 @@ document.addEventListener("alpine:init", () => {
           this.edit(this.timetables.find((t) => t.name === this.links[0]?.timetable) ?? this.timetables[0]);
         else this.newTimetable();
         addEventListener("beforeunload", (event) => {
-          if (this.hoursDirty || this.links.some((l) => l.dirty)) event.preventDefault();
+          const hours = JSON.stringify(this.edited) !== begun;
+          if (data.edits && (hours || this.links.some((l) => l.dirty))) event.preventDefault();
         });
       },
       clock: (min) => `${String(Math.floor(min / 60)).padStart(2, "0")}:${String(min % 60).padStart(2, "0")}`,
@@ -163,11 +165,13 @@ document.addEventListener("alpine:init", () => {
       },
       edit(timetable) {
         this.edited = JSON.parse(JSON.stringify(timetable));
+        begun = JSON.stringify(this.edited);
         this.hoursDirty = false;
         week.draw(this.edited.hours.map((h) => ({ ...h })));
       },
       newTimetable() {
         this.edited = { id: null, name: "New hours", zone: data.zone, hours: [] };
+        begun = JSON.stringify(this.edited);
         this.hoursDirty = true;
         week.draw([]);
       },

@@ -127,6 +127,7 @@ export function mounts({ choose, all, beside, side }) {
   const send = async (device, method, url, body) => {
     try {
       await ask(method, url, body);
+      device.dirty = false;
       location.reload();
     } catch (error) {
       device.trouble = error.message;

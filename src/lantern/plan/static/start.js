@@ -196,7 +196,8 @@ for (const [name, work] of [
   });
 }
 window.addEventListener("beforeunload", (event) => {
-  if (unsaved() && !leaving) event.preventDefault();
+  const moved = data.devices.some((device) => device.dirty); // on the plan, and not kept
+  if ((unsaved() || moved) && !leaving) event.preventDefault();
 });
 
 // ---- the plan as a document ----

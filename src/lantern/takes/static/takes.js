@@ -49,8 +49,17 @@ document.addEventListener("alpine:init", () => {
         ? this.jobs.map((j) => (j.id === job.id ? job : j))
         : [job, ...this.jobs];
     },
+    // Files chosen at once are one take, but for zips: each of several is one, with its sidecar where that was chosen too.
     async choose(list) {
       const files = [...list];
+      const zips = files.filter((f) => !f.webkitRelativePath && f.name.toLowerCase().endsWith(".zip"));
+      if (zips.length < 2) return this.upload(files);
+      const ofZip = (zip) => files.filter((f) => f === zip || f.name === `${zip.name}.json`);
+      const groups = zips.map(ofZip);
+      groups.push(files.filter((f) => !groups.some((group) => group.includes(f))));
+      for (const group of groups) await this.upload(group);
+    },
+    async upload(files) {
       if (!files.length) return;
       this.trouble = "";
       // a chosen folder's own name is not part of the take
@@ -87,25 +96,26 @@ document.addEventListener("alpine:init", () => {
         this.trouble = error.message;
       }
     },
+    // Until none is under way; then what was stored is shown, and no upload of another is cut off by it.
     async follow() {
       const followed = (job) => this.moving(job) && job.state !== "uploading";
-      while (this.jobs.some(followed)) {
+      let stored = null;
+      while (this.jobs.some((job) => this.moving(job))) {
         await new Promise((go) => setTimeout(go, 250));
         for (const job of this.jobs.filter(followed)) {
           try {
             const now = await ask("GET", `/takes/imports/${job.id}`);
             this.put(now);
-            if (now.state === "done") {
-              location.hash = `take-${now.take}`;
-              location.reload();
-              return;
-            }
+            if (now.state === "done") stored = now.take;
           } catch (error) {
             this.trouble = error.message;
             return;
           }
         }
       }
+      if (stored === null) return;
+      location.hash = `take-${stored}`;
+      location.reload();
     },
     async cancel(job) {
       try {
@@ -141,8 +151,10 @@ document.addEventListener("alpine:init", () => {
       }
     },
     async remove(take) {
-      if (!confirm("Delete this take with its frames and marks?")) return;
       try {
+        const { name, device, goes } = await ask("GET", `/takes/${take}/goes`);
+        const along = goes.length ? ` With it go ${goes.join(", ")}.` : "";
+        if (!confirm(`Delete ${name} of ${device}?${along} Nothing of that comes back.`)) return;
         await ask("DELETE", `/takes/${take}`);
         location.reload();
       } catch (error) {

@@ -14,6 +14,11 @@ depends_on = None
 def upgrade() -> None:
     op.add_column("mark", sa.Column("lead_s", sa.Float(), nullable=False, server_default="0"))
     op.add_column("truth", sa.Column("agreed", sa.Boolean(), nullable=False, server_default="false"))
+    for table, own in (("detector", "kind = 'count'"), ("revision", "what = 'detector' AND body->>'kind' = 'count'")):
+        op.execute(  # what was decided with the default of before goes on so
+            f"UPDATE {table} SET body = jsonb_set(body, '{{dials}}', "  # noqa: S608 - our own names
+            f"jsonb_build_object('rearm_s', 5.0) || COALESCE(body->'dials', '{{}}'::jsonb)) WHERE {own}"
+        )
     op.add_column("site", sa.Column("lead_s", sa.Float(), nullable=False, server_default="30"))
 
 

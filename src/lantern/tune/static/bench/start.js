@@ -12,6 +12,7 @@ import { studies } from "./studies.js";
 import { noTimeline, timeline } from "./timeline.js";
 
 // The common parts that the kind declares; what stands in for another does nothing.
+const MOST_TABS = 7; // in one line; more are behind its last place
 const declared = ({ axis, truth, evidence: shown }) => [
   axis && truth.includes("marks") ? marks : noMarks,
   axis ? timeline : noTimeline,
@@ -56,6 +57,7 @@ export function startBench(...own) {
       };
       const start = {
         tab: new URLSearchParams(location.search).get("tab") ?? "dials",
+        folded: [], // panels whose tabs have no room in the one line
         trouble: "",
         init() {
           const judgeSoon = latest((superseded) => this.judge(superseded));
@@ -67,6 +69,7 @@ export function startBench(...own) {
           this.stripsSoon = latest((superseded) => this.fetchStrips(superseded));
           this.readingsSoon = latest(() => this.fetchReadings());
           this.readAddress();
+          this.foldTabs();
           this.resetTexts();
           this.startView();
           this.startAxis(data.readings);
@@ -86,6 +89,21 @@ export function startBench(...own) {
             this.tabShown();
           });
           this.tabShown();
+        },
+        foldTabs() {
+          const tabs = [...this.$refs.tabs.querySelectorAll("[role=tab]")];
+          if (tabs.length <= MOST_TABS) return;
+          this.folded = tabs.slice(MOST_TABS - 1).map((tab) => {
+            tab.hidden = true;
+            return { name: tab.id.replace(/^tab-/, ""), label: tab.textContent.trim() };
+          });
+        },
+        get foldedOpen() {
+          return this.folded.some(({ name }) => name === this.tab);
+        },
+        openFolded(select) {
+          if (select.value) this.tab = select.value;
+          else select.value = this.foldedOpen ? this.tab : "";
         },
         tabShown() {
           if (this.tab === "takes") this.fetchTakes();

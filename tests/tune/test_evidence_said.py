@@ -1,4 +1,4 @@
-"""A verdict on an event bends no strip: a setting that raises earlier finds the same event, until somebody says when it began."""
+"""What was said is evidence as it was meant: verdicts bend no strip, silence is no verdict, and the rail follows takes that come and go."""
 
 from __future__ import annotations
 
@@ -15,6 +15,8 @@ from lantern.db.base import transaction
 from lantern.takes.actions import import_path
 from lantern.takes.export import export_take
 from lantern.takes.tables import TakeRow, marks_of
+from lantern.tune.studies import judge_again, run_study
+from lantern.tune.tables import DetectorRow
 from seeded import Small
 from takes_on_disk import DETECTOR
 from web.client import AtSite
@@ -66,3 +68,33 @@ def test_the_lead_is_the_sites_and_goes_out_with_the_marks(client: TestClient, s
     with transaction() as session:
         assert [row.as_mark() for row in marks_of(session, again)] == before
     assert Mark(event["raised_s"], event["marks"]["right"]["end_s"], "expect", "hot", "was right", 2.0) in before
+
+
+def test_on_a_take_that_nobody_marked_a_raise_is_not_false(client: TestClient, small: Small) -> None:
+    """It said "2 false alarms" of a take on which nothing is marked."""
+
+    def said() -> dict[str, str]:
+        return {row["key"]: row["text"] for row in judged(client, small, 0)["card"]["rows"]}
+
+    assert said()["false"] == "1"
+    with transaction() as session:
+        for row in marks_of(session, small.take):
+            session.delete(row)
+    assert (said()["false"], said()["rate"]) == ("2 not judged", "nothing is marked")
+    client.post(f"/takes/{small.take}/marks", json={"start_s": 0, "end_s": 19, "label": "quiet"})
+    assert said()["false"] == "2"  # now somebody has said that nothing should raise
+
+
+def test_the_word_in_the_rail_follows_takes_that_go_and_come(client: TestClient, small: Small, tmp_path: Path) -> None:
+    def word() -> str:
+        with transaction() as session:
+            return session.get_one(DetectorRow, small.detector).verdict
+
+    before = word()
+    with transaction() as session:
+        export_take(session, session.get_one(TakeRow, small.take), tmp_path / "out.zip")
+    assert client.delete(f"/takes/{small.take}").status_code == 200
+    assert word() == "no take"
+    for study_id in judge_again(import_path(tmp_path / "out.zip", site_id=small.site)):
+        run_study(study_id)
+    assert word() == before != "no take"
