@@ -25,11 +25,27 @@ def read_model(model: type[Model], document: Mapping[str, Any], *, where: str) -
     try:
         return model.model_validate_json(json.dumps(document))
     except ValidationError as error:
-        raise Refused([key_fault(where, detail) for detail in error.errors()]) from error
+        raise Refused([key_fault(where, detail) for detail in _meant(error.errors())]) from error
+
+
+def _meant(details: list[ErrorDetails]) -> list[ErrorDetails]:
+    """Without those of a union's other branches: where one branch went on into the value, that it is no text is not the fault."""
+    inner = {detail["loc"][:n] for detail in details for n in range(1, len(detail["loc"]))}
+
+    def is_of_another_branch(detail: ErrorDetails) -> bool:
+        *parent, branch = detail["loc"]
+        others = (loc for loc in inner if loc[:-1] == tuple(parent) and loc[-1] != branch)
+        return detail["type"] == "string_type" and branch == "str" and any(others)
+
+    kept = [detail for detail in details if not (detail["loc"] and is_of_another_branch(detail))]
+    return kept or details
 
 
 def key_fault(where: str, detail: ErrorDetails) -> Fault:
-    key = ".".join(str(part) for part in detail["loc"])
+    *above, last = detail["loc"] or ("",)
+    # a branch of a union is named by its model, which is nothing that anybody wrote
+    written = [str(part) for part in above if not (isinstance(part, str) and part[:1].isupper())]
+    key = ".".join([*written, str(last)])
     place = f"{where}: {key}" if key else where
     message = detail["msg"].removeprefix("Value error, ")
     if detail["type"] == "missing":
