@@ -114,7 +114,7 @@ async def _watched(pid: int, wanted: Callable[[], Awaitable[bool]], bounds: Boun
 
 
 def _processor_s(pid: int) -> float:
-    """How much processor time it has used, in s."""
+    """Return how much processor time it has used, in s."""
     try:
         fields = Path(STAT.format(pid)).read_text().rpartition(")")[2].split()
     except OSError:

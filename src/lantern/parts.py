@@ -22,7 +22,7 @@ LOOPBACK = ("127.0.0.1", "::1", "localhost")
 
 
 def import_parts() -> None:
-    """All that the parts need, once for all of them."""
+    """Import all that the parts need, once for all of them."""
     import pymodbus.client  # noqa: F401
 
     import lantern.application.app

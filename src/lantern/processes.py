@@ -65,7 +65,9 @@ class Part:
 
 
 def pause_s(soon_ended: int, recent_ends: int) -> float:
-    """How long to wait with the next start, after so many ends in a row that came within a second, and so many within a minute."""
+    """Return how long to wait with the next start, after so many ends in a row that came within a second, and so many
+    within a minute.
+    """
     too_many = max(soon_ended - 1, recent_ends - FREE_ENDS, 0)
     return 0.0 if too_many == 0 else min(SHORTEST_S * 2 ** (too_many - 1), LONGEST_S)
 
@@ -199,7 +201,7 @@ def end_left_overs(state_dir: Path, within_s: float) -> None:
 
 
 def is_ours(pid: int) -> bool:
-    """Does this process run, and is it one of this program?"""
+    """Return whether this process runs, and is one of this program."""
     try:
         state = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0]
         return state != "Z" and b"lantern" in Path(f"/proc/{pid}/cmdline").read_bytes()
@@ -208,7 +210,7 @@ def is_ours(pid: int) -> bool:
 
 
 def standing(state_dir: Path) -> list[dict[str, Any]]:
-    """How the parts of the program stand, as its supervisor last wrote it; empty where none runs."""
+    """Return how the parts of the program stand, as its supervisor last wrote it; empty where none runs."""
     try:
         found = orjson.loads((state_dir / STANDING).read_bytes())
     except (OSError, orjson.JSONDecodeError):

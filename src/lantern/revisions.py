@@ -63,7 +63,7 @@ class RevisionRow(Base):
 
     @property
     def scores(self) -> list[Any]:
-        """For each take that it was judged on: its id, name and score card."""
+        """Return for each take that it was judged on its id, name and score card."""
         return list(self.facts.get("scores", []))
 
 
@@ -139,7 +139,7 @@ def restored(number: int, old: RevisionRow) -> str:
 
 
 def revisions_of(session: Session, what: str, subject_ids: Collection[int]) -> list[RevisionRow]:
-    """Of these rows, the newest first."""
+    """Return the revisions of these rows, the newest first."""
     query = select(RevisionRow).where(RevisionRow.what == what, RevisionRow.subject_id.in_(subject_ids))
     return list(session.scalars(query.order_by(RevisionRow.at.desc(), RevisionRow.number.desc())))
 

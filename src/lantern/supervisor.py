@@ -173,7 +173,7 @@ class Supervisor:
         return code
 
     def _known_account(self) -> bool:
-        """Does the demo's account still have the password that stands in the manual?"""
+        """Return whether the demo's account still has the password that stands in the manual."""
         from lantern.db.base import transaction
         from lantern.demo.skerrow import LOGIN, PASSWORD
         from lantern.people.tables import user_by_password
@@ -186,7 +186,7 @@ class Supervisor:
         return "http" if self.certificate is None else "https"
 
     def _set_ports(self, engine_port: int, control_port: int, ingest_port: int) -> None:
-        """Where the parts find each other, and what the pages tell of the way in."""
+        """Set where the parts find each other, and what the pages tell of the way in."""
         os.environ |= {
             "LANTERN_ENGINE_URL": f"http://127.0.0.1:{engine_port}",
             "LANTERN_STANDINS_URL": f"http://127.0.0.1:{control_port}",
@@ -219,7 +219,7 @@ class Supervisor:
             ) from error
 
     def _check_ports(self) -> None:
-        """What somebody chose and cannot have is said before anything long begins."""
+        """Check the ports that somebody chose, and say what cannot be had before anything long begins."""
         if self.port is not None:
             self._port()
         if "LANTERN_INGEST_PORT" in os.environ:
@@ -237,7 +237,7 @@ class Supervisor:
         return free_port()
 
     def _ingest(self) -> tuple[str, int]:
-        """Where devices send to. Only where nobody chose the port may it be another one."""
+        """Return where devices send to. Only where nobody chose the port may it be another one."""
         held = settings()
         found = _free(held.ingest_host, held.ingest_port)
         if isinstance(found, int):

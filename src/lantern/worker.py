@@ -155,7 +155,7 @@ def _end(table: Row, row_id: int, state: str, faults: list[Any]) -> None:
 
 
 async def _wanted(table: Row, row_id: int) -> bool:
-    """Has nobody cancelled it? While the store is away, nobody has."""
+    """Return whether nobody has cancelled it. While the store is away, nobody has."""
     try:
         with transaction() as session:
             return session.scalar(select(table.cancel).where(table.id == row_id)) is False

@@ -12,7 +12,7 @@ from lantern.core.dials import Dials, dial, read_dials
 from lantern.core.faults import Refused
 from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.tunable import Tunable
-from lantern.core.tuning.measures import Card, Figures, Measure, Yardstick
+from lantern.core.tuning.measures import AnyYardstick, Card, Figures, Measure, Plain
 from lantern.core.tuning.rows import Row
 from lantern.core.units import CELSIUS
 from lantern.db.base import transaction
@@ -38,7 +38,7 @@ class Lost(NamedTuple):
     lost_s: float
 
 
-LOSING = Yardstick(measures=(Measure(name="lost_s", label="seconds lost", form="{} s lost"),))
+LOSING = Plain(measures=(Measure(name="lost_s", label="seconds lost", form="{} s lost"),))
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ class Dolly(Tunable):
     take_s: float
 
     @property
-    def yardstick(self) -> Yardstick:
+    def yardstick(self) -> AnyYardstick:
         return LOSING
 
     @property
@@ -77,7 +77,7 @@ class TunedDolly(tuned.Tuned):
         self.id, self.site_id, self.revision = DOLLY, site_id, 1
 
     @property
-    def yardstick(self) -> Yardstick:
+    def yardstick(self) -> AnyYardstick:
         return LOSING
 
     def reads(self, take: TakeRow) -> bool:

@@ -62,7 +62,7 @@ class AssembledFrame:
 
 
 def _lines(session: Session, site_id: int) -> Lines:
-    """What all stages have on the rail, by device."""
+    """Return what all stages have on the rail, by device."""
     lines: dict[int, list[RailLine]] = defaultdict(list)
     for stage in STAGES:
         for device_id, own in (stage.rail(session, site_id) if stage.rail else {}).items():
@@ -103,7 +103,7 @@ def _rail(site: SiteRow, devices: Rows, lines: Lines) -> list[dict[str, Any]]:
 
 
 def _engine(session: Session, site_id: int, devices: Rows) -> dict[str, Any]:
-    """How many devices answer, as the engine last wrote it."""
+    """Return how many devices answer, as the engine last wrote it."""
     states = standing_of_site(session, site_id)
     reachable = {device_id for device_id, answers, _ in states if answers}
     beat = max((at for *_, at in states if at is not None), default=0.0)

@@ -75,9 +75,9 @@ READING = Export("reading CSV", "reading.csv")
 
 @dataclass(frozen=True, kw_only=True)
 class Bench(Generic[DetectorT, KindT, DialsT]):
-    """Of one family. `parts` are what its bench asks for by name; those `at_once` are drawn before the score, while a hand moves.
-    `evidence`: which of what every bench can work out beside its dials this one shows; wishes and their places come of the
-    yardstick, the axis and the truth of the kind.
+    """A family's bench. `parts` are what its bench asks for by name; those `at_once` are drawn before the score, while
+    a hand moves. `evidence`: which of what every bench can work out beside its dials this one shows; wishes and their
+    places come of the yardstick, the axis and the truth of the kind.
 
     Templates: `bench_FAMILY.html`, which extends `bench.html`, and `walk_FAMILY.html`, which extends `walk.html`.
     """

@@ -192,7 +192,7 @@ def new_password(login: Annotated[str, typer.Argument(help="The log-in of the ac
 
 
 def _typed(what: str) -> str:
-    """Without an echo; from a pipe as a line."""
+    """Return what somebody types, without an echo; from a pipe as a line."""
     if sys.stdin.isatty():
         answer: Any = typer.prompt(what, hide_input=True)
         return str(answer)

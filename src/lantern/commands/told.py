@@ -42,7 +42,7 @@ def line(document: Any) -> bytes:
 
 
 def say_left(names: Sequence[str]) -> None:
-    """What a file manager left beside the take, and was skipped."""
+    """Print what a file manager left beside the take, and was skipped."""
     for name in names:
         print(f"{name}: skipped, left there by a file manager", file=sys.stderr)
 

@@ -15,7 +15,7 @@ class Axis:
     unit: str = "s"
 
     def as_dict(self) -> dict[str, Any]:
-        """As a page has it."""
+        """Return it as a page has it."""
         return asdict(self)
 
 

@@ -36,7 +36,7 @@ class Raise:
 
 
 def run(series: Series, rule: Rule) -> list[Raise]:
-    """All raises of a series, in order."""
+    """Return all raises of a series, in order."""
     if rule.learns:
         return _run_learning(series, rule)
     t_s = series.t_s

@@ -61,5 +61,5 @@ class DeviceKind:
 
     @property
     def asks(self) -> tuple[Figures, ...]:
-        """All figures that somebody may say of one."""
+        """Return all figures that somebody may say of one."""
         return (PICTURE, *self.figures) if self.pictured else self.figures

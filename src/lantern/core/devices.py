@@ -53,8 +53,8 @@ class Suitable:
 
 
 def suitable(device_kind: str, takes: Sequence[str] = (), *, also: Sequence[str] = ()) -> list[Suitable]:
-    """All detector kinds, those that such a device can do first. `takes`: kinds of the takes that there are; `also`: signals
-    that this one gives besides those of its kind.
+    """Return all detector kinds, those that such a device can do first. `takes`: kinds of the takes that there are;
+    `also`: signals that this one gives besides those of its kind.
     """
     device = DEVICE_KINDS[device_kind]
     signals = {*device.signals, *also}

@@ -90,5 +90,5 @@ class Event:
 
 
 def in_order(events: list[Event]) -> list[Event]:
-    """By time of the raise, then detector, then region."""
+    """Return the events by the time of the raise, then by detector, then by region."""
     return sorted(events, key=lambda event: (event.raised_s, event.detector, event.region))

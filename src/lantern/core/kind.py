@@ -12,7 +12,7 @@ from lantern.core.events import Detector, Shape
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
 from lantern.core.named_lists import NO_LISTS, NamedLists
-from lantern.core.tuning.measures import Yardstick
+from lantern.core.tuning.measures import AnyYardstick
 
 Need = Literal["needed", "optional", "none"]
 Truth = Literal["marks", "text", "identity", "counts", "position"]
@@ -28,7 +28,7 @@ class Kind(Generic[DialsT]):
     groups: tuple[tuple[str, tuple[str, ...]], ...]  # as a page lays the dials out
     signals: tuple[str, ...]  # kinds of take it can look at
     matters: Callable[[str, DialsT], bool]  # does this dial play a part under these dials?
-    yardstick: Yardstick  # what its settings are judged by
+    yardstick: AnyYardstick  # what its settings are judged by
     unit: Callable[[DialsT], str]  # of the reading: "°C" a level, "K" a difference, "" a count
     pair: Callable[[DialsT], tuple[str, str]]  # the dials (across, up) that a map of two begins with, under these dials
     notice: str = ""  # what a page must say with every result
@@ -41,16 +41,16 @@ class Kind(Generic[DialsT]):
 
     @property
     def takes_truths(self) -> bool:
-        """Is its result worked out from what somebody says that things on a take truly were?"""
+        """Return whether its result is worked out from what somebody says that things on a take truly were."""
         return "identity" in self.truth or "position" in self.truth
 
     @property
     def shapes(self) -> tuple[Shape, ...]:
-        """What may be drawn for it to watch."""
+        """Return what may be drawn for it to watch."""
         raise NotImplementedError
 
     def sources(self, detector: Detector) -> list[str]:
-        """What may stand as the region of its events, for links to listen to: its watched regions."""
+        """Return what may stand as the region of its events, for links to listen to: its watched regions."""
         return [region.name for region in detector.regions if region.role == "watch"]
 
     def dial_unit(self, info: DialInfo, signal: str) -> str:

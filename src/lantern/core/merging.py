@@ -34,7 +34,7 @@ class Part:
 
 
 def parts(base: Detector, theirs: Detector, own: Detector) -> list[Part]:
-    """What is not alike in all three, dials as they are with defaults filled in."""
+    """Return what is not alike in all three, dials as they are with defaults filled in."""
     states = [_parts_of(state) for state in (base, theirs, own)]
     keys = dict.fromkeys(key for state in states for key in state)
     found = [Part(key, *(state.get(key) for state in states)) for key in keys]
@@ -55,7 +55,7 @@ def _parts_of(state: Detector) -> dict[str, Any]:
 
 
 def _own(state: Detector) -> list[str]:
-    """What only detectors of its family hold."""
+    """Return what only detectors of its family hold."""
     return [name for name in type(state).model_fields if name not in Detector.model_fields]
 
 
@@ -89,7 +89,7 @@ def merged(base: Detector, theirs: Detector, own: Detector, choices: Mapping[str
 
 
 def _regions(theirs: Detector, own: Detector, sides: Mapping[str, Side]) -> tuple[Region, ...]:
-    """In the order of the side that was taken, those that only the other has after them."""
+    """Return the regions in the order of the side that was taken, those that only the other has after them."""
     held = {
         side: {region.name: region for region in state.regions} for side, state in (("theirs", theirs), ("own", own))
     }

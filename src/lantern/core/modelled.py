@@ -29,7 +29,9 @@ def read_model(model: type[Model], document: Mapping[str, Any], *, where: str) -
 
 
 def _meant(details: list[ErrorDetails]) -> list[ErrorDetails]:
-    """Without those of a union's other branches: where one branch went on into the value, that it is no text is not the fault."""
+    """Return the faults without those of a union's other branches: where one branch went on into the value, that it is
+    no text is not the fault.
+    """
     inner = {detail["loc"][:n] for detail in details for n in range(1, len(detail["loc"]))}
 
     def is_of_another_branch(detail: ErrorDetails) -> bool:

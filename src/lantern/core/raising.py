@@ -19,7 +19,7 @@ class Raising(Sweepable):
 
     @abstractmethod
     def events(self) -> list[Event]:
-        """In order of time."""
+        """Return the events in the order of time."""
 
     @abstractmethod
     def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
@@ -27,7 +27,7 @@ class Raising(Sweepable):
 
     @abstractmethod
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
-        """Why no raise hit this mark."""
+        """Return why no raise hit this mark."""
 
     def refusals(self) -> list[tuple[float, str, Reason]]:
         """(when, what, why) of what came and did not raise, where the family tells one from another; in order of time."""

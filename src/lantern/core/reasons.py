@@ -8,7 +8,9 @@ from typing import Any
 
 @dataclass(frozen=True)
 class Reason:
-    """Why something happened or did not: a code for the program, a sentence for the reader, and the figures in it."""
+    """The reason why something happened or did not: a code for the program, a sentence for the reader, and the figures
+    in it.
+    """
 
     code: str
     text: str

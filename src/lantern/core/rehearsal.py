@@ -41,7 +41,7 @@ class Rehearsal:
     armed_s: dict[str, list[tuple[float, float]]]
 
     def effects_shown(self) -> list[dict[str, Any]]:
-        """What outputs did, as the pages have it: with the events that caused or extended each stretch."""
+        """Return what outputs did, as the pages have it: with the events that caused or extended each stretch."""
         return [
             {"output": a.output, "on_s": a.on_s, "off_s": a.off_s, "events": [self.orders[k].event for k in a.orders]}
             for a in self.effects
@@ -98,7 +98,7 @@ def heard(event: Event) -> Heard:
 
 
 def _armed_s(hours: Timetable | None, start: datetime, length_s: float) -> list[tuple[float, float]]:
-    """When a link is armed, in s from the take's start."""
+    """Return when a link is armed, in s from the take's start."""
     if hours is None:
         return [(0.0, length_s)]
     spans = hours.spans(start, start + timedelta(seconds=length_s))

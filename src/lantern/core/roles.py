@@ -12,5 +12,5 @@ ROLES = tuple(MEANINGS)
 
 
 def suffices(role: str | None, wanted: str) -> bool:
-    """Does a role (None: none at all) allow what asks for the wanted one?"""
+    """Return whether a role (None: none at all) allows what asks for the wanted one."""
     return role is not None and ROLES.index(role) >= ROLES.index(wanted)

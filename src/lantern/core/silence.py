@@ -19,7 +19,7 @@ from lantern.core.watching import compare, has_held, stretch_starts, watched
 def why_silent(
     mark: Mark, readings: Mapping[str, tuple[Series, Rule]], slack: Slack = Slack(), scale: Scale = CELSIUS
 ) -> Reason:
-    """Why no raise hit this mark: of the regions the one that came nearest speaks."""
+    """Return why no raise hit this mark: of the regions the one that came nearest speaks."""
     reasons = [_region_silent(mark, name, series, rule, slack, scale) for name, (series, rule) in readings.items()]
     rank = ("standing", "rearm", "too_short", "below_threshold", "no_data")
     return min(reasons, key=lambda r: (rank.index(r.code), r.figures.get("short_by", 0.0)))
@@ -69,7 +69,9 @@ def _region_silent(mark: Mark, region: str, series: Series, rule: Rule, slack: S
 
 
 def _learning_silent(mark: Mark, region: str, series: Series, rule: Rule) -> Reason:
-    """What was learnt is known only by running it: was it raised before, or never beyond the band for long enough?"""
+    """Return what was learnt is known only by running it: was it raised before, or never beyond the band for long
+    enough?
+    """
     raises = run(series, rule)
     standing = [
         r

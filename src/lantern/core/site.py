@@ -86,7 +86,7 @@ class SiteDetector(Detector):
 
     @property
     def plain(self) -> Detector:
-        """As a detector's own file has it. Raises `Refused`."""
+        """Return it as a detector's own file has it. Raises `Refused`."""
         return detector_of(self.model_dump(mode="json", exclude={"enabled", "retired"}))
 
 
@@ -114,7 +114,7 @@ class Site(Strict):
 
     @property
     def list_bodies(self) -> dict[str, dict[str, Any]]:
-        """What is on the lists, by name."""
+        """Return what is on the lists, by name."""
         return {held.name: held.model_dump(mode="json") for held in self.lists}
 
     def check(self) -> None:
@@ -160,8 +160,8 @@ NAMING = frozenset({"code", "name", "output"})  # keys by which one of a list is
 
 
 def differences(one: Site, other: Site) -> list[dict[str, Any]]:
-    """Where two sites are not alike: the place in the document, and what stands there in each. Lists of what has a name (or a code)
-    go by it, so that another order is no difference.
+    """Return where two sites are not alike: the place in the document, and what stands there in each. Lists of what has
+    a name (or a code) go by it, so that another order is no difference.
     """
     documents = (site.model_dump(mode="json", exclude_none=True) for site in (one, other))
     return [{"at": key, "first": first, "second": second} for key, first, second in differing(*documents)]
@@ -210,7 +210,7 @@ def _check_names(site: Site, faults: FaultList) -> None:
 
 
 def _check_cables(site: Site, faults: FaultList) -> None:
-    """What a device hangs on is there, and no two hang on one port."""
+    """Check that what a device hangs on is there, and that no two hang on one port."""
     codes = {device.code for device in site.devices}
     held: dict[tuple[str, str], str] = {}
     for device in site.devices:

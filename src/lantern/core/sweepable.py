@@ -14,7 +14,7 @@ from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.signals import Series
 from lantern.core.truths import Said
 from lantern.core.tunable import Tunable
-from lantern.core.tuning.measures import Card, Figures, Yardstick
+from lantern.core.tuning.measures import AnyYardstick, Card, Figures
 
 
 class Sweepable(Tunable):
@@ -26,7 +26,7 @@ class Sweepable(Tunable):
     kind: AnyKind
 
     @property
-    def yardstick(self) -> Yardstick:
+    def yardstick(self) -> AnyYardstick:
         return self.kind.yardstick
 
     @property
@@ -42,10 +42,10 @@ class Sweepable(Tunable):
 
     @abstractmethod
     def traces(self) -> Mapping[str, Series]:
-        """What the axis draws; nothing where the kind has no axis."""
+        """Return what the axis draws; nothing where the kind has no axis."""
 
     def card(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Card:
-        """How it does on the take; of the marks those count that speak of it."""
+        """Return how it does on the take; of the marks those count that speak of it."""
         yardstick = self.yardstick
         return Figures(yardstick.measures, yardstick.values(self.result(self.own(marks), slack)))
 
@@ -54,7 +54,7 @@ class Sweepable(Tunable):
         return []
 
     def cautions(self) -> list[str]:
-        """What a reader must know before trusting the result."""
+        """Return what a reader must know before trusting the result."""
         return []
 
     def line(self) -> dict[str, Any] | None:

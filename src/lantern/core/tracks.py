@@ -193,7 +193,9 @@ def stretch_of(tracks: Tracks, gap_s: float) -> Indices:
 
 
 def stretch_count(tracks: Tracks, gap_s: float) -> int:
-    """How many stretches there are. A longer gap joins some and parts none, so their number tells how the take is cut up."""
+    """Return how many stretches there are. A longer gap joins some and parts none, so their number tells how the take
+    is cut up.
+    """
     return tracks.remember(("stretch count", gap_s), lambda: int(np.unique(stretch_of(tracks, gap_s)).size))
 
 

@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Self
 from lantern.core.dials import DialInfo, Dials, describe_dial, read_dials
 from lantern.core.faults import Fault, Refused
 from lantern.core.scoring.marks import Mark, Slack
-from lantern.core.tuning.measures import Yardstick
+from lantern.core.tuning.measures import AnyYardstick
 from lantern.core.tuning.rows import Row, values_in
 
 
@@ -24,13 +24,13 @@ class Tunable(ABC):
 
     @property
     @abstractmethod
-    def yardstick(self) -> Yardstick:
-        """What it is judged by."""
+    def yardstick(self) -> AnyYardstick:
+        """Return what it is judged by."""
 
     @property
     @abstractmethod
     def length_s(self) -> float:
-        """Of the take."""
+        """Return the take's length."""
 
     @abstractmethod
     def with_dials(self, **changes: Any) -> Self:
@@ -38,7 +38,7 @@ class Tunable(ABC):
 
     @abstractmethod
     def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> object:
-        """What these dials give, with every measure by name; `marks` are its own."""
+        """Return what these dials give, with every measure by name; `marks` are its own."""
 
     @abstractmethod
     def exact_dials(self) -> Collection[str]:
@@ -58,7 +58,7 @@ class Tunable(ABC):
         return type(self.dials)
 
     def matters(self, dial: str) -> bool:
-        """Does the dial play a part under these?"""
+        """Return whether the dial plays a part under these."""
         return True
 
     def own(self, marks: Sequence[Mark]) -> list[Mark]:
@@ -67,7 +67,7 @@ class Tunable(ABC):
 
     @property
     def sweep_columns(self) -> tuple[str, ...]:
-        """What a printed row of a sweep shows of a result, by name."""
+        """Return what a printed row of a sweep shows of a result, by name."""
         return tuple(measure.name for measure in self.yardstick.measures)
 
     def noise(self, dial: str, marks: Sequence[Mark]) -> float | None:
@@ -75,7 +75,7 @@ class Tunable(ABC):
         return None
 
     def shown(self, info: DialInfo) -> tuple[float, float] | float:
-        """Which part of a dial's range is worth showing: both ends, or how far from its low end at least."""
+        """Return which part of a dial's range is worth showing: both ends, or how far from its low end at least."""
         return 0.0
 
     def prepare(self, dial: str, values: Sequence[float]) -> None:

@@ -31,7 +31,7 @@ class Quantity:
         return value * self.factor + self.offset
 
     def read(self, shown: float) -> float:
-        """What was typed, back to SI."""
+        """Return what was typed, back to SI."""
         return round((shown - self.offset) / self.factor, 9)
 
     def text(self, value: float, digits: int = 4) -> str:
@@ -42,7 +42,7 @@ class Quantity:
 
     @property
     def width(self) -> Quantity:
-        """For the difference of two such values."""
+        """Return the quantity for the difference of two such values."""
         return Quantity(self.unit, self.factor)
 
     def as_dict(self) -> dict[str, Any]:

@@ -51,7 +51,9 @@ class Turn:
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """How a live detector stands. `readings` by name, in `unit`; `states` of what is decided: (raised, clear or unknown; why)."""
+    """The state of a live detector. `readings` by name, in `unit`; `states` of what is decided: (raised, clear or
+    unknown; why).
+    """
 
     readings: Mapping[str, float]
     unit: str
@@ -102,7 +104,7 @@ class Watch(ABC, Generic[ValueT]):
 
     @abstractmethod
     def standing(self, *, trouble: str = "") -> Standing:
-        """How it stands. `trouble`: why nobody can know now, such as "no frames"."""
+        """Return how it stands. `trouble`: why nobody can know now, such as "no frames"."""
 
     def told(self, what: str) -> tuple[float, Turn]:
         """Somebody says how it stands in truth, by a word of the family: returns the reading of before, and the turn that takes

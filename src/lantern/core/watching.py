@@ -29,7 +29,9 @@ def gaps(series: Series, gap_s: float) -> Bools:
 
 
 def stretch_starts(series: Series, gap_s: float, *, pauses: bool = True) -> Indices:
-    """For each sample the index of the first sample of its stretch. Without `pauses` only lost frames end one."""
+    """Return for each sample the index of the first sample of its stretch. Without `pauses` only lost frames
+    end one.
+    """
     ends = gaps(series, gap_s)
     if pauses:
         ends |= series.paused_s[1:] > 0
@@ -113,12 +115,12 @@ def _slopes(t_s: Floats, x: Floats, first: Indices) -> Floats:
 
 
 def compare(watching: Floats, level: float, *, closed: bool) -> Bools:
-    """Does the condition hold: more than the level (above, below), or at least the level (rise, fall)?"""
+    """Return where the condition holds: more than the level (above, below), or at least the level (rise, fall)."""
     return watching >= level if closed else watching > level
 
 
 def has_held(holds: Bools, t_s: Floats, starts: Indices, least_s: float) -> Bools:
-    """At which samples has the condition held at every sample since one at least `least_s` earlier?"""
+    """Return the samples at which the condition has held at every sample since one at least `least_s` earlier."""
     index = np.arange(holds.size)
     since = np.maximum.accumulate(np.where(holds, -1, index)) + 1  # first sample of the present run
     since = np.maximum(since, starts)

@@ -53,7 +53,7 @@ def remove_rows(session: Session, site_id: int) -> None:
 
 
 def counted(session: Session, site_id: int) -> dict[str, int]:
-    """How many rows of those tables that tell a reader something (`told`) belong to a site, by that word."""
+    """Return how many rows of those tables that tell a reader something (`told`) belong to a site, by that word."""
     out: dict[str, int] = {}
     for table in tables_of_site()[::-1]:
         told = table.info.get("told")

@@ -16,7 +16,9 @@ log = structlog.get_logger()
 
 
 class WorkRow:
-    """What every such row has. It begins in one of `UNBEGUN`, is `BUSY`, and ends as done, refused, cancelled or failed."""
+    """The columns that every row of work has. It begins in one of `UNBEGUN`, is `BUSY`, and ends as done, refused,
+    cancelled or failed.
+    """
 
     UNBEGUN: ClassVar[tuple[str, ...]] = ("waiting",)
     BUSY: ClassVar[str] = "running"

@@ -48,7 +48,7 @@ def seed_if_missing() -> bool:
 
 
 def run_demo(job_id: int, folder: Path) -> None:
-    """What the page asked for: the same, without an account."""
+    """Seed the demo as the page asked for it: in the same way as the command, without an account."""
 
     def work(row: SiteJobRow) -> Record[SiteJobRow]:
         with transaction() as session:
@@ -87,6 +87,6 @@ def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total
 
 
 def _tell(job_id: int, done: int, total: int) -> None:
-    """In a transaction of its own, so that the page sees it."""
+    """Store how far it has come in a transaction of its own, so that the page sees it."""
     with transaction() as session:
         note_progress(session, job_id, done, total)

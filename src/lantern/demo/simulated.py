@@ -43,7 +43,7 @@ class Simulated:
 
 
 def simulated(share: float) -> Iterator[Simulated]:
-    """All of them, with so much of each thermal take; to be stored one by one, as they come."""
+    """Return all of them, with so much of each thermal take; to be stored one by one, as they come."""
     with _pool() as pool:
         crowds = [pool.submit(_crowd, code) for code in CROWDS]
         for code in TAKES:
@@ -55,7 +55,7 @@ def simulated(share: float) -> Iterator[Simulated]:
 
 
 def counted() -> int:
-    """How many there are."""
+    """Return how many there are."""
     return len(TAKES) + len(CROWDS) + len(PLATES)
 
 

@@ -53,7 +53,7 @@ class RelayModule:
         return {address: bool(value) for address, value in found.items()}
 
     async def read_input_registers(self, addresses: Sequence[int]) -> dict[int, int]:
-        """What each input register says, by address."""
+        """Return what each input register says, by address."""
 
         def ask(client: AsyncModbusTcpClient, first: int, count: int) -> Awaitable[Any]:
             return client.read_input_registers(first, count=count, device_id=self.device_id)

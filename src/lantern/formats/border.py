@@ -29,7 +29,7 @@ def border(where: str, expected: str = WHOLE) -> Iterator[None]:
 
 
 def words_of(error: Exception) -> str:
-    """What it says, in one short line, with its kind where that says more."""
+    """Return what it says, in one short line, with its kind where that says more."""
     said = " ".join(str(error).split())[:200]
     return f"{type(error).__name__}: {said}" if said else type(error).__name__
 

@@ -70,7 +70,7 @@ def _plain(cell: str, delimiter: str) -> str:
 
 
 def layout_of(content: bytes | Path, *, where: str) -> Layout:
-    """By the first two rows. Raises `Refused` where there is no row of data."""
+    """Return the layout by the first two rows. Raises `Refused` where there is no row of data."""
     faults = FaultList()
     first_line = next(Source(content, where).lines(faults), "")
     delimiter = max(DELIMITERS, key=first_line.count)
@@ -108,7 +108,7 @@ def _before(a: Any, b: Any) -> bool:
 
 
 def has_own_header(content: bytes | Path) -> bool:
-    """Is the first column named `t_s`, as `read_series` wants it?"""
+    """Return whether the first column is named `t_s`, as `read_series` wants it."""
     return next(Source(content, "").lines(FaultList()), "").split(",", 1)[0].strip().strip('"') == "t_s"
 
 
@@ -225,7 +225,9 @@ class _Clock:
 
 
 def begin_of(content: bytes | Path, times: str, layout: Layout, *, where: str) -> datetime | None:
-    """When the first row was taken, where a column of times tells the date; without an offset where it has none."""
+    """Return when the first row was taken, where a column of times tells the date; without an offset where it
+    has none.
+    """
     cell = layout.first[layout.names.index(times)]
     first = moment(cell, layout.delimiter)
     if isinstance(first, timedelta):  # the date may stand in a column of its own

@@ -14,7 +14,7 @@ from lantern.core.register.device_type import DeviceType
 
 @cache
 def shipped_types() -> Mapping[str, DeviceType]:
-    """All of them, by name."""
+    """Return all of them, by name."""
     found = sorted((files("lantern.formats") / "types").iterdir(), key=lambda file: file.name)
     named = [file for file in found if file.name.endswith(".json")]
     types = [read_model(DeviceType, orjson.loads(file.read_bytes()), where=file.name) for file in named]

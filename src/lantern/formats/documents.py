@@ -21,7 +21,7 @@ from lantern.formats.limits import DEFAULT
 
 
 def read_bytes(path: Path, *, most: int = DEFAULT.document_bytes) -> bytes:
-    """All of a file that is held in memory as a whole, such as a document. Raises `Refused`."""
+    """Return all of a file that is held in memory as a whole, such as a document. Raises `Refused`."""
     with border(str(path), "a file that exists and may be read"), path.open("rb") as stream:
         data = stream.read(most + 1)
     if len(data) > most:

@@ -33,7 +33,7 @@ def read_mount(path: Path) -> Mount:
 
 
 def target_of(at: str, *, plate: PlateTarget | None, face: bool, upright_m: float) -> Target:
-    """What a command line asks about. Raises `Refused` for a point or a number that cannot be meant."""
+    """Return what a command line asks about. Raises `Refused` for a point or a number that cannot be meant."""
     faults = FaultList()
     point = _point(at, faults)
     if not 0 < upright_m <= TALLEST_M:

@@ -75,7 +75,7 @@ def _text(value: Any) -> str:
 
 
 def _even(rows: Iterable[tuple[int, list[str]]], where: str, faults: FaultList) -> Iterator[tuple[int, list[str]]]:
-    """All rows as long as the header, with no cell that is too long or holds controls. Raises `Refused`."""
+    """Return all rows as long as the header, with no cell that is too long or holds controls. Raises `Refused`."""
     width = 0
     for count, (line, cells) in enumerate(rows):
         if count == 0:

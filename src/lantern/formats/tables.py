@@ -35,12 +35,14 @@ GUARD = "'"
 
 
 def guarded(text: str) -> str:
-    """As it goes out: a spreadsheet takes what begins so for a formula, unless an apostrophe stands before it."""
+    """Return a text as it goes out: a spreadsheet takes what begins so for a formula, unless an apostrophe stands
+    before it.
+    """
     return GUARD + text if text.lstrip(GUARD).startswith(FORMULA) else text
 
 
 def unguarded(text: str) -> str:
-    """As it was before it went out."""
+    """Return a text as it was before it went out."""
     return text[1:] if text.startswith(GUARD) and text.lstrip(GUARD).startswith(FORMULA) else text
 
 
@@ -49,7 +51,7 @@ def _seconds(cell: str, faults: FaultList, where: str) -> float:
 
 
 def _columns_of(source: Source, columns: tuple[str, ...], more: str) -> tuple[str, ...]:
-    """With one column more where the file has it."""
+    """Return the columns, with one more where the file has it."""
     header = next(source.rows(FaultList()), (1, []))[1]
     return (*columns, more) if header == [*columns, more] else columns
 
@@ -94,7 +96,7 @@ def write_marks(marks: Sequence[Mark]) -> str:
 
 
 def read_truths(content: bytes | Path, *, where: str) -> list[Said]:
-    """What things truly were, in the order of the file."""
+    """Return what things truly were, in the order of the file."""
     faults, source = FaultList(), Source(content, where)
     out: list[Said] = []
     columns = _columns_of(source, TRUTH_COLUMNS, AGREED_COLUMN)
@@ -303,7 +305,9 @@ def write_times(t_s: Floats, path: Path) -> None:
 
 
 def read_counted(content: bytes | Path, *, where: str) -> list[CountedByHand]:
-    """All counts by hand of a take. Rows of one number are one count; one that lasts no time is a passage that a key was pressed for."""
+    """Return all counts by hand of a take. Rows of one number are one count; one that lasts no time is a passage that a
+    key was pressed for.
+    """
     faults, source = FaultList(), Source(content, where)
     passages: dict[str, list[tuple[float, str]]] = {}
     intervals: dict[str, list[HandCount]] = {}

@@ -31,7 +31,7 @@ class Source:
         return io.BytesIO(self._content) if isinstance(self._content, bytes) else self._content.open("rb")
 
     def line_count(self) -> int:
-        """So many lines at most; a cheap look."""
+        """Return how many lines there are at most: a cheap look."""
         with self.open() as stream:
             count, ended = 0, True
             while chunk := stream.read(COUNTED_BYTES):

@@ -30,7 +30,7 @@ Reason = Annotated[str, Query(max_length=400)]
 
 @router.get("/input-links/{device_id}", **may("viewer"))
 def page(request: Request, device_id: Id, name: Named) -> HTMLResponse:
-    """What happens when an input of the module becomes active, or faulty."""
+    """Show what happens when an input of the module becomes active, or faulty."""
     with transaction() as session:
         device, cause = _cause(session, device_id, name)
         data = {

@@ -50,7 +50,7 @@ def links_page(request: Request, detector_id: Id) -> HTMLResponse:
 
 @router.get("/links/{detector_id}/changes", **may("viewer"))
 def changes(detector_id: Id) -> Response:
-    """Who changed its links and the timetables, when and why, the newest first."""
+    """Return who changed its links and the timetables, when and why, the newest first."""
     with transaction() as session:
         return json_answer(changes_of(session, get_detector(session, detector_id)))
 

@@ -20,7 +20,7 @@ FRESH = {
 
 
 def site_shown(session: Session, site_id: int) -> dict[str, Any]:
-    """What of the site a page of links needs: outputs, timetables, zone."""
+    """Return what of the site a page of links needs: outputs, timetables, zone."""
     outputs = [
         {"device": device.code, "flashes": output.flashes, **output.model_dump()}
         for device, output in outputs_of(session, site_id)

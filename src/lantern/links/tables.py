@@ -82,7 +82,7 @@ def links_of(session: Session, detector_id: int) -> list[LinkRow]:
 
 
 def links_of_site(session: Session, site_id: int) -> list[LinkRow]:
-    """All links of a site, of detectors and of inputs, by their names."""
+    """Return all links of a site, of detectors and of inputs, by their names."""
     return list(session.scalars(select(LinkRow).where(LinkRow.site_id == site_id).order_by(LinkRow.name)))
 
 
@@ -115,7 +115,7 @@ def links_of_inputs(session: Session, site_id: int, names: Collection[str]) -> l
 
 
 def count_untied(session: Session, site_id: int) -> int:
-    """How many detectors in use are tied to no output."""
+    """Return how many detectors in use are tied to no output."""
     query = select(func.count(DetectorRow.id)).join(DetectorRow.device).where(DetectorRow.site_id == site_id)
     in_use = (DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
     tied = select(LinkRow.detector_id).where(LinkRow.site_id == site_id, LinkRow.detector_id.is_not(None))

@@ -23,7 +23,7 @@ class ListRow(Revised, Base):
 
 
 def lists_of(session: Session, site_id: int) -> list[ListRow]:
-    """By name."""
+    """Return the lists of a site by name."""
     return list(session.scalars(select(ListRow).where(ListRow.site_id == site_id).order_by(ListRow.name)))
 
 

@@ -26,7 +26,7 @@ NOT_ALLOWED = 1008
 
 
 def make_ingest(engine: Engine) -> FastAPI:
-    """What devices reach: their own way in, and nothing else."""
+    """Return what devices reach: their own way in, and nothing else."""
     app = FastAPI(title="Rust Lantern ingest", docs_url=None, redoc_url=None, openapi_url=None)
 
     @app.websocket("/ingest/{code}")
@@ -99,7 +99,7 @@ async def _take(engine: Engine, feed: Feed[Any], message: bytes) -> None:
 
 
 def make_app(engine: Engine) -> FastAPI:
-    """What the web process asks."""
+    """Return what the web process asks."""
     app = FastAPI(title="Rust Lantern engine", docs_url=None, redoc_url=None, openapi_url=None)
     app.add_middleware(BaseHTTPMiddleware, dispatch=_known)
 

@@ -200,7 +200,7 @@ class Delivery:
         return True
 
     async def _probe(self, module: Module) -> None:
-        """Are the coils as they should be? A module that lost them (a power cut) gets them again."""
+        """Look whether the coils are as they should be. A module that lost them (a power cut) gets them again."""
         if not module.outputs:
             return
         count = max(output.coil for output in module.outputs.values()) + 1

@@ -47,8 +47,8 @@ TELL_S = 0.2
 
 
 class Engine:
-    """For all sites. All state lives in the event loop's thread; the store is used from worker threads. `clock` gives the
-    instants of events and orders.
+    """The engine of all sites. All state lives in the event loop's thread; the store is used from worker threads.
+    `clock` gives the instants of events and orders.
     """
 
     def __init__(self, clock: Callable[[], datetime] = now) -> None:

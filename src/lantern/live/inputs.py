@@ -69,8 +69,8 @@ class Panel:
 
 
 class Inputs:
-    """Of all modules. `store` keeps what turned, however long the store is away; `on_change` tells whoever looks; `clock` says
-    when it turned.
+    """The inputs of all modules. `store` keeps what turned, however long the store is away; `on_change` tells whoever
+    looks; `clock` says when it turned.
     """
 
     def __init__(self, store: Store, on_change: Callable[[], None], clock: Callable[[], datetime]) -> None:
@@ -173,7 +173,7 @@ async def _panel(device: DeviceRow, source: tuple[Any, ...]) -> Panel:
 
 
 async def _read(panel: Panel) -> dict[str, tuple[State, str, float]]:
-    """What each wired input says now. Raises `DeviceUnreachableError`."""
+    """Return what each wired input says now. Raises `DeviceUnreachableError`."""
     bits = [each.input.discrete for each in panel.watched if each.input.discrete is not None]
     registers = [each.input.supervised.register_address for each in panel.watched if each.input.supervised is not None]
     closed = await panel.module.read_discrete_inputs(bits) if bits else {}

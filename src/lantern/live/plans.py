@@ -40,7 +40,7 @@ class Plan:
 
 @dataclass(frozen=True)
 class Plans:
-    """All of it. Two that look the same are equal in `signature`."""
+    """The detectors and links of all sites. Two that look the same are equal in `signature`."""
 
     devices: Sequence[DeviceRow] = ()
     detectors: Sequence[Plan] = ()

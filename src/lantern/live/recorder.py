@@ -70,7 +70,7 @@ def remember(session: Session, detector_id: int, region: str, revision: int, sta
 
 
 def remembered(detector_id: int) -> dict[str, tuple[int, dict[str, Any]]]:
-    """What each region's decision remembered last: (revision, its fields)."""
+    """Return what each region's decision remembered last: (revision, its fields)."""
     with transaction() as session:
         rows = session.scalars(select(DecisionRow).where(DecisionRow.detector_id == detector_id))
         return {row.region: (row.revision, dict(row.state)) for row in rows}
@@ -184,7 +184,7 @@ def record_input(turn: InputTurn, links: Sequence[Armed]) -> str | None:
 
 
 def known_inputs(device_id: int) -> dict[str, str]:
-    """What each input of a module was last known to be."""
+    """Return what each input of a module was last known to be."""
     with transaction() as session:
         rows = session.scalars(select(InputRow).where(InputRow.device_id == device_id))
         return {row.input: row.state for row in rows}

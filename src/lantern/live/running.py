@@ -36,7 +36,7 @@ class Running:
         return self.watch.resume(states, outdated)
 
     def as_dict(self, *, feed_live: bool) -> dict[str, Any]:
-        """How it stands, for the pages."""
+        """Return how it stands, for the pages."""
         error = self.fault or self.unfit or self.error
         trouble = error if feed_live else SILENT
         return {

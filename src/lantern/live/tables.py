@@ -160,7 +160,7 @@ def forget_outputs(session: Session, device_id: int, names: Collection[str]) -> 
 
 
 def rename_outputs(session: Session, device_id: int, renamed: Mapping[str, str]) -> None:
-    """What each output is, and what is still ordered of it, goes along with its new name."""
+    """Take along with an output's new name what it is, and what is still ordered of it."""
     stands = (OutputRow, OutputRow.output, OutputRow.device_id == device_id)
     is_open = (OrderRow, OrderRow.thing, and_(OrderRow.device_id == device_id, OrderRow.stage != "over"))
     for table, named, which in (stands, is_open):  # by way of names that nothing has, for two may change places
@@ -181,14 +181,14 @@ def events_of_detectors(session: Session, detector_ids: Select[int]) -> list[Eve
 
 
 def events_between(session: Session, device_id: int, first_t: float, last_t: float) -> list[EventRow]:
-    """Of a device's detectors, by the device's own time, its ends included; in that order."""
+    """Return the events of a device's detectors, by the device's own time, its ends included; in that order."""
     query = select(EventRow).join(DetectorRow, DetectorRow.id == EventRow.detector_id)
     mine = query.where(DetectorRow.device_id == device_id, EventRow.device_t.between(first_t, last_t))
     return list(session.scalars(mine.order_by(EventRow.device_t)))
 
 
 def late_of_site(session: Session, site_id: int) -> list[LateRow]:
-    """All that came too late on a site."""
+    """Return all that came too late on a site."""
     return list(session.scalars(select(LateRow).where(LateRow.device_id.in_(ids_of_devices(site_id)))))
 
 

@@ -37,7 +37,9 @@ CLOCKS = 50  # samples over which the device's clock is compared
 
 @dataclass(frozen=True)
 class RecordingPlan:
-    """When a device is recorded without being asked. `wide_until` (Unix s): around any activity until then."""
+    """The plan by which a device is recorded without being asked. `wide_until` (Unix s): around any activity until
+    then.
+    """
 
     around: bool = False
     before_s: float = 10.0
@@ -67,7 +69,7 @@ class Going:
 
 @dataclass
 class Tape:
-    """Of one device."""
+    """The recording of one device that is under way."""
 
     device_id: int
     frame_px: tuple[int, int] | None
@@ -92,7 +94,7 @@ class Tape:
             self._task = asyncio.create_task(self._store())
 
     async def stop(self) -> None:
-        """What was handed over is stored, and the recording is over."""
+        """Store what was handed over, and end the recording."""
         self.cut("the engine stopped")
         if self._task is not None:
             try:
@@ -173,7 +175,9 @@ class Tape:
 
     @property
     def clock_s(self) -> float | None:
-        """How far the device's clock is ahead of ours, as it usually comes; the way of a sample counts as behind."""
+        """Return how far the device's clock is ahead of ours, as it usually comes; the way of a sample counts as
+        behind.
+        """
         return round(median(self.clocks), 3) if self.clocks else None
 
     def _go(self, signal: str, held: Held) -> None:

@@ -88,7 +88,7 @@ def user_by_login(session: Session, login: str) -> User:
 
 
 def set_role(session: Session, *, site_id: int, user: User, role: str | None) -> None:
-    """What somebody may on a site; None: nothing any more. Raises `Refused`."""
+    """Set what somebody may on a site; None: nothing any more. Raises `Refused`."""
     if role is not None and role not in ROLES:
         raise Refused([Fault("role", repr(role[:20]), f"one of {', '.join(ROLES)}")])
     held = session.get(MemberRow, (user.id, site_id))
@@ -107,5 +107,5 @@ def members_of(session: Session, site_id: int) -> list[MemberRow]:
 
 
 def nobody_yet(session: Session) -> bool:
-    """Is this a program without any account?"""
+    """Return whether this is a program without any account."""
     return session.scalar(select(User.id).limit(1)) is None

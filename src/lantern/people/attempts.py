@@ -29,7 +29,7 @@ LOGIN_LENGTH = 80
 
 
 class TooManyTriesError(LanternError):
-    """So many tries are waiting already that this one is sent away; `again_s` says when to come back."""
+    """Raised where so many tries are waiting already that this one is sent away; `again_s` says when to come back."""
 
     def __init__(self, again_s: int) -> None:
         self.again_s = again_s
@@ -37,7 +37,7 @@ class TooManyTriesError(LanternError):
 
 
 def pause_s(failures: int) -> float:
-    """How far apart tries must be after so many failures, in s."""
+    """Return how far apart tries must be after so many failures, in s."""
     return 0.0 if failures < FREE_TRIES else min(0.5 * 2 ** (failures - FREE_TRIES), LONGEST_S)
 
 

@@ -24,7 +24,7 @@ class SiteGuard:
     owners: Mapping[str, tuple[Any, Any]]
 
     def admit(self, request: Request, role: str) -> tuple[int, int | None]:
-        """Who asks, and for which site. Raises HTTP 401, 403, 404."""
+        """Return who asks, and for which site. Raises HTTP 401, 403, 404."""
         with transaction() as session:
             user = session.get(User, request.state.known.user_id)
             if user is None or user.disabled:

@@ -17,7 +17,7 @@ def sites_of(session: Session, user: User) -> list[SiteRow]:
 
 
 def role_on(session: Session, user: User, site_id: int) -> str | None:
-    """What somebody may on a site; None: nothing. An administrator may everything everywhere."""
+    """Return what somebody may on a site; None: nothing. An administrator may everything everywhere."""
     if user.administrator:
         return ROLES[-1]
     member = session.get(MemberRow, (user.id, site_id))

@@ -30,7 +30,7 @@ _trying = asyncio.Semaphore(AT_ONCE)
 
 @router.get("/login", **may("anybody"))
 def login_page(request: Request, next: str = "/") -> Response:
-    """Where nobody has an account yet, the first one is made."""
+    """Show the form to log in; where nobody has an account yet, the one that makes the first."""
     with transaction() as session:
         if nobody_yet(session):
             return RedirectResponse("/setup", 303)

@@ -46,7 +46,7 @@ def end_session(session: Session, digest: bytes) -> None:
 
 
 def end_sessions_of(session: Session, user_id: int, *, keep: bytes | None = None) -> None:
-    """All of somebody's log-ins but the one that is kept."""
+    """End all of somebody's log-ins but the one that is kept."""
     query = delete(SessionRow).where(SessionRow.user_id == user_id)
     session.execute(query if keep is None else query.where(SessionRow.digest != keep))
 
@@ -69,7 +69,7 @@ def find_session(key: str) -> LogIn | None:
 
 
 def is_open(digest: bytes) -> bool:
-    """For what lasts longer than a request: has the session ended meanwhile?"""
+    """Return whether the session is still open, for what lasts longer than a request."""
     with transaction() as session:
         return session.scalar(select(SessionRow.digest).where(SessionRow.digest == digest)) is not None
 

@@ -122,7 +122,7 @@ def scale_of(session: Session, user_id: int) -> Scale:
 
 
 def all_users(session: Session) -> list[User]:
-    """By their log-ins."""
+    """Return all users by their log-ins."""
     return list(session.scalars(select(User).order_by(User.login)))
 
 

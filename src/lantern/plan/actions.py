@@ -76,7 +76,7 @@ def outline_places(session: Session, site_id: int, outlines: Mapping[int, Sequen
 
 
 def drawn_shapes(session: Session, site_id: int, plan: Plan) -> list[tuple[dict[str, Any], BaseGeometry]]:
-    """What is drawn on the plan, with what it is: places, occluders, outlines, aims."""
+    """Return what is drawn on the plan, with what it is: places, occluders, outlines, aims."""
     out: list[tuple[dict[str, Any], BaseGeometry]] = []
     for place in places_of(session, site_id):
         if place.extras.get("polygon"):
@@ -94,7 +94,7 @@ def drawn_shapes(session: Session, site_id: int, plan: Plan) -> list[tuple[dict[
 
 
 def mount_device(session: Session, row: DeviceRow, mount: Mapping[str, Any] | None, *, user_id: int | None) -> None:
-    """Where a device stands from now on; None: nowhere yet. Raises `Refused` with each key that is wrong."""
+    """Set where a device stands from now on; None: nowhere yet. Raises `Refused` with each key that is wrong."""
     if mount is not None and mount_model(row.kind) is not None:
         standing_of(row.kind, mount, pixels=pixels_of(row))
     elif mount is not None and not {"x_m", "y_m"} <= mount.keys():
@@ -146,7 +146,7 @@ def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[st
 
 
 def promised(session: Session, site_id: int, *, only: str | None = None, cured: bool = False) -> dict[str, list[Claim]]:
-    """What the plan promises of each mounted device (or of one), by code."""
+    """Return what the plan promises of each mounted device (or of one), by code."""
     stood, _ = all_stood(session, site_id)
     around = around_of(session, site_id, plan_model(session, site_id), stood)
     asked = {code: each for code, each in stood.items() if only in (None, code)}
@@ -154,7 +154,7 @@ def promised(session: Session, site_id: int, *, only: str | None = None, cured: 
 
 
 def around_of(session: Session, site_id: int, plan: Plan, stood: Mapping[str, Stood]) -> Around:
-    """What the site's devices stand among, on this plan."""
+    """Return what the site's devices stand among, on this plan."""
     return Around(plan, list(stood.values()), site_of(session, site_id).zone)
 
 

@@ -95,7 +95,7 @@ def _field(mount: Mount, held: Covered, edition_name: str, height_m: float) -> d
 
 
 def _turning(mount: Turning, plan: Plan) -> list[dict[str, Any]]:
-    """How far each grade reaches at wide and at full zoom, wherever it is turned to; as far as the plan goes."""
+    """Return how far each grade reaches at wide and at full zoom, wherever it is turned to; as far as the plan goes."""
     out = []
     across = math.hypot(plan.width_m, plan.height_m)
     for words, focal_mm in (("wide", mount.wide_mm), ("full zoom", mount.tele_mm)):
@@ -107,7 +107,7 @@ def _turning(mount: Turning, plan: Plan) -> list[dict[str, Any]]:
 
 
 def _footprint(mount: Mount) -> dict[str, Any]:
-    """Of what looks straight down: at the floor, and where shoulders are; turned as it hangs."""
+    """Return the footprint of what looks straight down: at the floor, and where shoulders are; turned as it hangs."""
     found = [
         (name, field_of(mount, above_m, least_px_per_m=1.0))
         for name, above_m in (("floor", 0.0), ("shoulder", overhead.SHOULDER_M))
@@ -143,7 +143,7 @@ def _wanted(stood: Stood, plan: Plan) -> float:
 
 
 def _heard(mount: Speaker, wanted_db: float, plan: Plan) -> BaseGeometry:
-    """Where it is that loud, by halving along rays."""
+    """Return where it is that loud, by halving along rays."""
     turns = np.radians(np.arange(0, 360, RAY_DEG))
     ways = np.column_stack([np.sin(turns), np.cos(turns), np.zeros(len(turns))])
     start = np.array([mount.x_m, mount.y_m, sound.EAR_M])
@@ -156,7 +156,7 @@ def _heard(mount: Speaker, wanted_db: float, plan: Plan) -> BaseGeometry:
 
 
 def areas(stood: Stood, plan: Plan) -> list[tuple[dict[str, Any], BaseGeometry]]:
-    """What a device covers on the ground, by grade or class, as areas with what they are."""
+    """Return what a device covers on the ground, by grade or class, as areas with what they are."""
     mount = stood.mount
     if isinstance(mount, Mount):
         edition = EDITIONS[plan.edition]

@@ -54,7 +54,7 @@ def _(mount: Turning, edition: Edition) -> Facts:
 
 
 def _grades(mount: Mount, focal_mm: float, words: str, edition: Edition) -> Facts:
-    """How far over the ground a grade holds, looked straight at."""
+    """Return how far over the ground a grade holds, looked straight at."""
     reached = [(name, reach_m(mount, focal_mm, least)) for name, least in edition.grades]
     return [(f"{name.capitalize()}{words}", f"to {far:.0f} m") for name, far in reached if far > 1][-SHOWN_GRADES:]
 

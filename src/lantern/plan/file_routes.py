@@ -32,7 +32,7 @@ router = APIRouter()
 
 
 class Scaled(BaseModel):
-    """How the ground picture lies, two places on the plan, and how far apart they are."""
+    """How the ground picture lies, with two places on the plan and how far apart they are."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
@@ -121,8 +121,8 @@ def paper(
 
 @router.get("/plan.geojson", **may("viewer"))
 def coverage(request: Request) -> Response:
-    """What is drawn on the plan and what every mounted device covers, as GeoJSON; refused where the plan does not say where on the
-    earth it lies.
+    """Return what is drawn on the plan and what every mounted device covers, as GeoJSON; refused where the plan does
+    not say where on the earth it lies.
     """
     with transaction() as session:
         site_id = site_id_of(request)

@@ -37,7 +37,7 @@ def keep_pictures(session: Session, site_id: int, plan: Plan | None, pictures: M
 
 
 def pictures_of(session: Session, site_id: int, plan: Plan | None) -> dict[str, bytes]:
-    """What goes beside the site's document in its file: the plan's picture, if it is there."""
+    """Return what goes beside the site's document in its file: the plan's picture, if it is there."""
     row = picture_of(session, site_id, plan.picture) if plan is not None else None
     return {} if row is None else {row.name: row.data}
 

@@ -82,7 +82,7 @@ AIM_FIRST: dict[str, dict[str, Any]] = {
 
 
 def plan_page(session: Session, site_id: int, *, edits: bool, height_m: float) -> dict[str, Any]:
-    """All of it, as the site stands; what cameras cover is at a height above the ground."""
+    """Return all of it, as the site stands; what cameras cover is at a height above the ground."""
     plan, row = plan_model(session, site_id), plan_of(session, site_id)
     stood, wrong = all_stood(session, site_id)
     around = around_of(session, site_id, plan, stood)
@@ -111,8 +111,9 @@ def plan_page(session: Session, site_id: int, *, edits: bool, height_m: float) -
 def tried(
     session: Session, site_id: int, plan: Plan, *, height_m: float, dragged: bool, chosen: int | None = None
 ) -> dict[str, Any]:
-    """What the mounted devices would give on another plan; nothing is kept, and no cure is looked for. `dragged`: more will follow,
-    and what all of them give together can wait. `chosen`: the device that is seen from the side too.
+    """Return what the mounted devices would give on another plan; nothing is kept, and no cure is looked for.
+    `dragged`: more will follow, and what all of them give together can wait. `chosen`: the device that is seen from the
+    side too.
     """
     stood, _ = all_stood(session, site_id)
     around = around_of(session, site_id, plan, stood)
@@ -131,7 +132,7 @@ def tried(
 
 
 def layers(around: Around, height_m: float) -> dict[str, Any]:
-    """What is of no one device: sizes, grades, what nobody sees and what several do, how loud it is."""
+    """Return what is of no one device: sizes, grades, what nobody sees and what several do, how loud it is."""
     plan, everyone = around.plan, around.others
     seen = sight(everyone, plan, height_m)
     speakers = [each.mount for each in everyone if isinstance(each.mount, Speaker)]
@@ -146,7 +147,7 @@ def layers(around: Around, height_m: float) -> dict[str, Any]:
 
 
 def _lowest(area: BaseGeometry) -> tuple[float, float]:
-    """Where its outline lies farthest south: a place for its name."""
+    """Return where its outline lies farthest south: a place for its name."""
     corners = shapely.get_coordinates(area)
     x, y = corners[int(np.argmin(corners[:, 1]))]
     return float(x), float(y)
@@ -172,7 +173,7 @@ def _device(
 
 
 def _offers() -> dict[str, Any]:
-    """What can be drawn and said, with the fields of each sort."""
+    """Return what can be drawn and said, with the fields of each sort."""
     return {
         "things": THINGS,
         "areas": list(AREAS),
@@ -204,7 +205,7 @@ def _fields(model: type[BaseModel], keys: Sequence[str]) -> list[dict[str, Any]]
 
 
 def _first(device: DeviceRow, model: type[BaseModel] | None) -> dict[str, Any]:
-    """What a device that is put on the plan for the first time begins with."""
+    """Return what a device that is put on the plan for the first time begins with."""
     if model is None:
         return {}
     document = {key: AS_FIRST[key] for key in model.model_fields if key in AS_FIRST}

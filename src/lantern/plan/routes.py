@@ -92,7 +92,9 @@ def attempt_plan(
     dragged: bool = False,
     chosen: Id | None = None,
 ) -> Response:
-    """What the mounted devices would give on another plan, while it is drawn; the chosen one from the side too."""
+    """Return what the mounted devices would give on another plan, while it is drawn; the chosen one from the
+    side too.
+    """
     plan = read_plan(document)
     with transaction() as session:
         told = tried(session, site_id_of(request), plan, height_m=height, dragged=dragged, chosen=chosen)
@@ -101,7 +103,9 @@ def attempt_plan(
 
 @router.post("/plan/devices/{device_id}/try", **may("viewer"))
 def attempt(device_id: Id, asked: Tried, height: Height = 0.0) -> Response:
-    """What a mount would give, while it is dragged, and the mount itself; nothing is kept, and no cure is looked for."""
+    """Return what a mount would give, while it is dragged, and the mount itself; nothing is kept, and no cure is looked
+    for.
+    """
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
         mount = asked.mount or {}

@@ -41,7 +41,7 @@ class PlanPictureRow(Base):
     data: Mapped[bytes] = mapped_column(deferred=True)
 
     def as_dict(self) -> dict[str, Any]:
-        """As the pages have it."""
+        """Return it as the pages have it."""
         keys = ("name", "media", "width_px", "height_px", "metres_per_px", "paper_mm_per_px")
         return {key: getattr(self, key) for key in keys}
 

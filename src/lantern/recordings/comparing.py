@@ -18,7 +18,9 @@ from lantern.tune.tables import DetectorRow, detectors_of_device
 
 
 def against_live(session: Session, row: RecordingRow) -> list[tuple[str, Agreement]]:
-    """For each detector that ran live meanwhile: how what it raised differs from what its revision raises on the recording."""
+    """Return for each detector that ran live meanwhile how what it raised differs from what its revision raises on the
+    recording.
+    """
     take = row.take
     if take is None:
         raise Refused([Fault("recording", f"is {row.state}, and no take", "one that is over and whose take is there")])

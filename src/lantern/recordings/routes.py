@@ -55,7 +55,7 @@ def _device(session: Session, device_id: int) -> DeviceRow:
 
 @router.get("/devices/{device_id}/recording", **may("viewer"))
 def recording(device_id: Id) -> Response:
-    """When the device is recorded, what was, and how much room there is."""
+    """Return when the device is recorded, what was, and how much room there is."""
     with transaction() as session:
         device = _device(session, device_id)
         site = device.place.site
@@ -73,7 +73,7 @@ def recording(device_id: Id) -> Response:
 
 
 def _live(device_id: int) -> Any:
-    """How the engine stands with it; None: the engine is silent, or does not run the device."""
+    """Return how the engine stands with it; None: the engine is silent, or does not run the device."""
     try:
         return orjson.loads(ask_engine("GET", f"/state/{device_id}", timeout_s=1.0).content)["recording"]
     except httpx.HTTPError:
@@ -121,7 +121,7 @@ def stop(device_id: Id) -> Response:
 
 @router.get("/devices/{device_id}/recording/{number}/live", **may("viewer"))
 def live_beside(device_id: Id, number: Id) -> Response:
-    """How a recording judged anew differs from what was live, detector by detector."""
+    """Return how a recording judged anew differs from what was live, detector by detector."""
     with transaction() as session:
         row = session.get(RecordingRow, number)
         if row is None or row.device_id != device_id:
@@ -178,7 +178,7 @@ def _held_plan(session: Session, device_id: int) -> RecordingPlanRow:
 
 @router.put("/recording/room", **may("engineer", "set the room for recordings"))
 def set_room(request: Request, mb: Annotated[int, Body(embed=True)]) -> Response:
-    """So much of the disk is for the site's recordings."""
+    """Set how much of the disk is for the site's recordings."""
     if not 1 <= mb <= 10_000_000:
         raise Refused([Fault("mb", str(mb), "1 to 10,000,000 MB")])
     with transaction() as session:

@@ -64,7 +64,7 @@ class RecordedPartRow(Base):
 
 
 class RecordingPlanRow(Base):
-    """When a device is recorded without being asked."""
+    """The plan by which a device is recorded without being asked."""
 
     __tablename__ = "recording_plan"
 
@@ -105,7 +105,7 @@ def recordings_of(session: Session, device_id: int, count: int = 30) -> list[Rec
 
 
 def plan_of(session: Session, device_id: int) -> RecordingPlanRow:
-    """What is set, or what is set of a new device: nothing."""
+    """Return what is set, or what is set of a new device: nothing."""
     held = session.get(RecordingPlanRow, device_id)
     return held or RecordingPlanRow(
         device_id=device_id, around=False, before_s=10.0, after_s=20.0, timetable="", wide_seen=False
@@ -119,12 +119,12 @@ def plans_by(session: Session, site_id: int, timetable: str) -> list[RecordingPl
 
 
 def marks_on(session: Session, event_ids: list[int]) -> list[LiveMarkRow]:
-    """What was said of these events."""
+    """Return what was said of these events."""
     return list(session.scalars(select(LiveMarkRow).where(LiveMarkRow.event_id.in_(event_ids))))
 
 
 def plans_of_everywhere(session: Session) -> list[RecordingPlanRow]:
-    """What is to be recorded, on all sites."""
+    """Return what is to be recorded, on all sites."""
     return list(session.scalars(select(RecordingPlanRow)))
 
 
@@ -135,7 +135,7 @@ def days_over(session: Session) -> set[int]:
 
 
 def used_bytes(session: Session, site_id: int) -> int:
-    """What the recordings of a site take in the store."""
+    """Return what the recordings of a site take in the store."""
     mine = select(func.coalesce(func.sum(RecordingRow.packed_bytes), 0)).join(DeviceRow)
     here = RecordingRow.state.in_(OPEN) | ((RecordingRow.state == "done") & RecordingRow.take_id.is_not(None))
     return int(session.scalar(mine.where(DeviceRow.site_id == site_id, here)) or 0)

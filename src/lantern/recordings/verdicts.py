@@ -57,7 +57,7 @@ def mark_missed(
 
 
 def place_marks(session: Session, recording: RecordingRow, take: TakeRow) -> None:
-    """What was said of the live device while it was recorded becomes marks on the take."""
+    """Make marks on the take of what was said of the live device while it was recorded."""
     waiting = select(LiveMarkRow).where(LiveMarkRow.device_id == recording.device_id, LiveMarkRow.mark_id.is_(None))
     spans = [(row, _span(session, row, recording, take)) for row in session.scalars(waiting)]
     for row, span in spans:
@@ -68,7 +68,7 @@ def place_marks(session: Session, recording: RecordingRow, take: TakeRow) -> Non
 
 
 def lacking(session: Session, row: LiveMarkRow) -> str:
-    """What a verdict lacks to be evidence; empty: it is a mark on a take."""
+    """Return what a verdict lacks to be evidence; empty: it is a mark on a take."""
     if row.mark_id is not None:
         return ""
     open_ = RecordingRow.state.in_(("recording", "waiting", "running"))

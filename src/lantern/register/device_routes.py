@@ -182,7 +182,7 @@ def cure(request: Request, device_id: Id, asked: Cured) -> Response:
 
 @router.get("/devices/{device_id}/replacing", **may("viewer"))
 def replacing(device_id: Id, to: Annotated[str, Query(alias="type", max_length=120)]) -> Response:
-    """What a device of another type could not do of what this one does."""
+    """Return what a device of another type could not do of what this one does."""
     with transaction() as session:
         return json_answer({"cannot": cannot(session, session.get_one(DeviceRow, device_id), to)})
 
@@ -196,7 +196,7 @@ class Replaced(BaseModel):
 
 @router.post("/devices/{device_id}/replace", **may("engineer", "replaced a device"))
 def replace(request: Request, device_id: Id, asked: Replaced) -> Response:
-    """By one of another type, with a token of its own; its detectors and takes stay."""
+    """Replace a device by one of another type, with a token of its own; its detectors and takes stay."""
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
         replace_device(session, row, asked.type, firmware=asked.firmware.strip() or None, user_id=user_id(request))

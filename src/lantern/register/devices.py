@@ -57,8 +57,8 @@ def change_device(
     user_id: int | None = None,
     checked: bool = True,
 ) -> None:
-    """What the document has of it; the rest is kept. Links follow the new name of an output or an input. Not `checked`: whoever
-    changes many calls `recheck` after the last. Raises `Refused`.
+    """Change a device to what the document has of it; the rest is kept. Links follow the new name of an output or an
+    input. Not `checked`: whoever changes many calls `recheck` after the last. Raises `Refused`.
     """
     document = deepcopy(document)
     outputs_were, inputs_were = was_of(document, "outputs"), was_of(document, "inputs")

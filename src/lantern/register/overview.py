@@ -102,7 +102,7 @@ class Line:
 
 @dataclass(frozen=True)
 class Overview:
-    """All of it, for the page."""
+    """The register's page as a whole."""
 
     unit: Unit
     bar: LoadBar | None

@@ -18,7 +18,9 @@ from lantern.register.wiring import used_inputs, used_outputs
 
 
 def cannot(session: Session, row: DeviceRow, type_name: str) -> list[str]:
-    """What a device of that type could not do of what this one does, in lines. Raises `Refused` for a type that is not there."""
+    """Return what a device of that type could not do of what this one does, in lines. Raises `Refused` for a type that
+    is not there.
+    """
     new = _type(session, row, type_name)
     site = units_of(session, row.site_id)
     old = site.units[row.code]
@@ -76,7 +78,7 @@ def replace_device(
 
 
 def types_for(session: Session, row: DeviceRow) -> list[DeviceType]:
-    """What it may be replaced by: of its own kind first."""
+    """Return what it may be replaced by: of its own kind first."""
     types = register_of(session, row.site_id).values()
     return sorted(types, key=lambda each: (each.kind != row.kind, each.name))
 

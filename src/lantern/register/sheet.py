@@ -33,7 +33,7 @@ SEPARATOR = ";"
 
 @dataclass
 class RowFault:
-    """What is wrong with one row of the file."""
+    """The faults of one row of the file."""
 
     line: int
     code: str
@@ -171,7 +171,7 @@ def _row(
 
 
 def _document(cells: dict[str, str], row: DeviceRow | None) -> dict[str, Any]:
-    """What the row says; a column that is not there says nothing, an empty cell that there is none."""
+    """Return what the row says; a column that is not there says nothing, an empty cell that there is none."""
     document: dict[str, Any] = {"code": cells["code"].strip()}
     if "name" in cells or row is None:
         document["name"] = cells.get("name", "").strip()
@@ -207,7 +207,7 @@ def _number(column: str, cell: str) -> float | int | None:
 
 
 def abilities_said(given: Any) -> str:
-    """What is on, as a cell: `plates; people and vehicles @left; faces of V2`."""
+    """Return what is on, as a cell: `plates; people and vehicles @left; faces of V2`."""
     return f"{SEPARATOR} ".join(
         each.name + (f" of {each.of}" if each.of else f" @{each.channel}" if each.channel else "")
         for each in switched_on(given or ())
@@ -215,7 +215,9 @@ def abilities_said(given: Any) -> str:
 
 
 def _abilities(cell: str, row: DeviceRow | None) -> list[dict[str, Any]]:
-    """As `abilities_said` wrote it; what was on before keeps the picture that was set for it."""
+    """Return the abilities of a cell as `abilities_said` wrote it; what was on before keeps the picture that was set
+    for it.
+    """
     held = switched_on(row.extras.get("abilities", ())) if row is not None else []
     out = []
     for part in (each.strip() for each in cell.split(SEPARATOR)):

@@ -73,7 +73,7 @@ LISTED = (DeviceRow.site_id, DeviceRow.place_id, DeviceRow.code, DeviceRow.name,
 
 
 def devices_of_site(session: Session, site_id: int, *, retired: bool = False) -> list[DeviceRow]:
-    """By their codes; those that are retired only where asked for."""
+    """Return a site's devices by their codes; those that are retired only where asked for."""
     query = select(DeviceRow).where(DeviceRow.site_id == site_id).order_by(DeviceRow.code)
     return list(session.scalars(query if retired else query.where(DeviceRow.retired.is_(False))))
 
@@ -108,7 +108,7 @@ def types_of(session: Session, site_id: int) -> list[DeviceTypeRow]:
 
 
 def register_of(session: Session, site_id: int) -> dict[str, DeviceType]:
-    """All types that a device of the site may be of, by name: those that ship, then its own."""
+    """Return all types that a device of the site may be of, by name: those that ship, then its own."""
     return {**shipped_types(), **{row.name: row.model for row in types_of(session, site_id)}}
 
 

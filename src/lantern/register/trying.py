@@ -24,7 +24,7 @@ LOOK_S = 0.25
 
 @dataclass(frozen=True)
 class Tried:
-    """What is known of a device that is to be tried; rows of the store do not outlive their session."""
+    """A device that is to be tried, with what is known of it; rows of the store do not outlive their session."""
 
     id: int
     code: str
@@ -37,7 +37,7 @@ class Tried:
 
 @dataclass
 class Heard:
-    """Did it answer, and what, a line each."""
+    """The answer of a device that was tried: whether there was one, and what it said, a line each."""
 
     ok: bool
     lines: list[str] = field(default_factory=list)
@@ -142,7 +142,7 @@ async def _standing(device: Tried) -> dict[str, Any] | None:
 
 
 def ingest_address(kind: str, code: str) -> str:
-    """Where a device that sends does so; of any other kind nothing."""
+    """Return where a device that sends does so; of any other kind nothing."""
     if DEVICE_KINDS[kind].reached != "sends":
         return ""
     held = settings()

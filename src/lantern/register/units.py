@@ -65,7 +65,7 @@ def work_of(row: DetectorRow) -> Work:
 
 
 def units_of(session: Session, site_id: int) -> Site:
-    """All devices of a site, with what stands on them. Three queries."""
+    """Return all devices of a site, with what stands on them. Three queries."""
     types = register_of(session, site_id)
     detectors = detectors_by_device(session, site_id)
     rows = devices_of_site(session, site_id, retired=True)
@@ -111,7 +111,7 @@ def _caution(unit: Unit, work: Work, site: Site) -> str:
 
 
 def wrong_with(unit: Unit, site: Site, row: DeviceRow) -> list[str]:
-    """What is wrong with a device, in lines; what its detectors cannot have is told at them."""
+    """Return what is wrong with a device, in lines; what its detectors cannot have is told at them."""
     out: list[str] = []
     if unit.type is None:
         return [f"the register has no type {unit.type_name!r}"] if unit.type_name else []

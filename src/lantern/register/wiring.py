@@ -59,7 +59,7 @@ def follow_outputs(session: Session, row: DeviceRow, model: Device, was: list[st
 
 
 def used_outputs(session: Session, site_id: int, names: set[str]) -> str:
-    """Which links use which of these outputs, in words; nothing: none."""
+    """Return which links use which of these outputs, in words; nothing: none."""
     told = []
     for link in links_of_site(session, site_id):
         told += [f"{link.name} switches {e['output']}" for e in link.body.get("effects", []) if e["output"] in names]
@@ -111,7 +111,7 @@ def follow_inputs(
 
 
 def used_inputs(session: Session, site_id: int, names: set[str]) -> str:
-    """Which links listen to which of these inputs, in words; nothing: none."""
+    """Return which links listen to which of these inputs, in words; nothing: none."""
     listening = links_of_inputs(session, site_id, names)
     return ", ".join(f"{link.name} listens to {link.input}" for link in listening)
 

@@ -24,7 +24,7 @@ Way = Literal["ws", "http"]
 
 
 class Frame(Protocol):
-    """What came over the wire, at `t` of the device's clock."""
+    """A message as it came over the wire, at `t` of the device's clock."""
 
     @property
     def t(self) -> float: ...
@@ -35,7 +35,7 @@ class Frame(Protocol):
 
     @property
     def number(self) -> int | None:
-        """Of the message, where the device counts them."""
+        """Return the message's number, where the device counts them."""
 
     def sample(self) -> AnySample:
         """Return it as the detectors take it."""
@@ -89,7 +89,7 @@ class Feed(Generic[F]):
         raise Refused([Fault("device", "is asked for nothing", "a device that sends by itself")])
 
     def jump_s(self, frame: F) -> float | None:
-        """How far the device's clock jumped before this frame, for it started anew; None: it did not."""
+        """Return how far the device's clock jumped before this frame, for it started anew; None: it did not."""
         raise NotImplementedError
 
     def keep(self, frame: F) -> None:
@@ -97,11 +97,11 @@ class Feed(Generic[F]):
         raise NotImplementedError
 
     def is_again(self, frame: F) -> bool:
-        """Was this message taken before?"""
+        """Return whether this message was taken before."""
         return False
 
     def taken(self, frame: F) -> None:
-        """What it caused is stored."""
+        """Note that what the message caused is stored."""
 
     def kept_late(self) -> None:
         """One more came too late to count, and was kept."""
@@ -151,11 +151,11 @@ class Feed(Generic[F]):
 
     @property
     def clock_s(self) -> float | None:
-        """How far the device's clock is ahead of ours; None: nothing came yet."""
+        """Return how far the device's clock is ahead of ours; None: nothing came yet."""
         return None if self.t is None else round(self.t - self.last_at, 2)
 
     def as_dict(self) -> dict[str, Any]:
-        """As the pages have it."""
+        """Return it as the pages have it."""
         return {
             "code": self.code,
             "error": self.error,

@@ -75,7 +75,7 @@ class Unread:
 
     @cached_property
     def layout(self) -> columns.Layout | None:
-        """How it is laid out, if it is a table. Raises `Refused` for one without rows."""
+        """Return how it is laid out, if it is a table. Raises `Refused` for one without rows."""
         return columns.layout_of(self.path, where=self.path.name) if self.suffix in TABLES else None
 
     def pictures_beside(self) -> list[str]:

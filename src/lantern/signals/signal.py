@@ -56,7 +56,9 @@ class Signal(ABC, Generic[TakeT, SampleT]):
     # ---- files ----
 
     def may_be(self, unread: Unread) -> int:
-        """How surely a file is one of its own, by its name and first rows: 0 not, 1 perhaps, 2 it looks so, 3 it says so."""
+        """Return how surely a file is one of its own, by its name and first rows: 0 not, 1 perhaps, 2 it looks so, 3 it
+        says so.
+        """
         return 0
 
     def look(self, unread: Unread) -> Look:
@@ -68,7 +70,7 @@ class Signal(ABC, Generic[TakeT, SampleT]):
         return []
 
     def faults(self, info: TakeInfo) -> list[str]:
-        """What of a sidecar does not fit this signal, in words."""
+        """Return what of a sidecar does not fit this signal, in words."""
         return []
 
     def picture(self, facts: Mapping[str, Any]) -> tuple[int, int] | None:
@@ -111,7 +113,9 @@ class Signal(ABC, Generic[TakeT, SampleT]):
 
     @abstractmethod
     def facts(self, info: TakeInfo, value: TakeT) -> dict[str, Any]:
-        """What is stored of it besides its samples (JSON). `width`, `height`: of its picture; `holds`: [how many, of what] each."""
+        """Return what is stored of it besides its samples (JSON). `width`, `height`: of its picture; `holds`: [how
+        many, of what] each.
+        """
 
     @abstractmethod
     def t_s(self, value: TakeT) -> Floats:
@@ -129,7 +133,7 @@ class Signal(ABC, Generic[TakeT, SampleT]):
 
     @abstractmethod
     def unpack(self, stored: Stored) -> TakeT:
-        """What was packed, equal sample by sample; a long signal is read from the store as it is used."""
+        """Return what was packed, equal sample by sample; a long signal is read from the store as it is used."""
 
     def described(self, facts: Mapping[str, Any]) -> dict[str, Any]:
         """The keys of a sidecar that its facts hold."""
@@ -140,11 +144,12 @@ class Signal(ABC, Generic[TakeT, SampleT]):
     part_samples: ClassVar[int] = 100  # of a recording are stored at once
 
     def alike(self, first: SampleT, sample: SampleT) -> bool:
-        """Can a sample go on the recording that began with the first?"""
+        """Return whether a sample can go on the recording that began with the first."""
         return True
 
     def piece(self, samples: Sequence[Timed[SampleT]], known: Mapping[str, Any]) -> TakeT:
-        """What some samples of a live device are as a take. `known`: `frame_px` of the device (None: not known), `start`.
+        """Return what some samples of a live device are as a take. `known`: `frame_px` of the device (None: not known),
+        `start`.
 
         Raises `Refused` where the signal is never live.
         """

@@ -35,7 +35,9 @@ class Still:
 
 @dataclass(frozen=True)
 class Take:
-    """What was read: `value` is what `signal` is in the core. `left`: files beside it that nobody meant, and that were skipped."""
+    """A take as it was read: `value` is what `signal` is in the core. `left`: files beside it that nobody meant, and
+    that were skipped.
+    """
 
     info: TakeInfo
     value: Any
@@ -85,7 +87,7 @@ def open_take(path: Path, limits: Limits = DEFAULT) -> Iterator[Take]:
 
 
 def has_sidecar(path: Path, limits: Limits) -> bool:
-    """Does anything describe it: a sidecar beside it, or a take.json inside?"""
+    """Return whether anything describes it: a sidecar beside it, or a take.json inside."""
     if path.is_dir() or path.with_name(path.name + ".json").exists():
         return True  # a folder without its take.json is refused by name
     if path.suffix.lower() == ".zip":

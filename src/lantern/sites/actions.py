@@ -49,14 +49,14 @@ def add_site(session: Session, site: Site, *, user_id: int | None = None, pictur
 
 
 def add_rest(session: Session, row: SiteRow, brought: Brought) -> None:
-    """What of the file comes once the takes may be there: detectors, which are scored on them, and what goes by them."""
+    """Add what comes once the takes may be there: detectors, which are scored on them, and what goes by them."""
     for part in parts():
         if not part.are_ground:
             part.take(session, row, brought)
 
 
 def import_site(session: Session, site: Site, *, user_id: int | None, pictures: Pictures = NOTHING) -> SiteRow:
-    """All of a site's file."""
+    """Return all of a site's file."""
     row = add_site(session, site, user_id=user_id, pictures=pictures)
     add_rest(session, row, Brought(site, user_id))
     return row
@@ -80,7 +80,7 @@ def site_document(session: Session, row: SiteRow) -> Site:
 
 
 def site_file(site: Site) -> bytes:
-    """As it is written: sorted keys, two spaces, nothing that is not set."""
+    """Return the site's file as it is written: sorted keys, two spaces, nothing that is not set."""
     document = site.model_dump(mode="json", exclude_none=True)
     return orjson.dumps(document, option=orjson.OPT_INDENT_2 | orjson.OPT_SORT_KEYS | orjson.OPT_APPEND_NEWLINE)
 
@@ -95,7 +95,7 @@ def site_package(session: Session, row: SiteRow) -> bytes:
 
 
 def remove_site(session: Session, row: SiteRow, *, name: str) -> None:
-    """With all that is its own. `name`: typed by whoever removes it, to be sure. Raises `Refused`."""
+    """Remove a site with all that is its own. `name`: typed by whoever removes it, to be sure. Raises `Refused`."""
     if name != row.name:
         raise Refused([Fault("name", repr(name[:80]), f"the site's own name, {row.name!r}, to be sure")])
     remove_rows(session, row.id)

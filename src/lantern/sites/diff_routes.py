@@ -56,7 +56,7 @@ def _against(request: Request, data: bytes, name: str) -> Response:
 
 
 def _told(found: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """By object: whether only one of the two has it, and what of it differs, in words."""
+    """Return by object whether only one of the two has it, and what of it differs, in words."""
     out = []
     for name, parts in by_object(found):
         named = [part for part in parts if part["at"][len(name) :].lstrip(".") in NAMING]

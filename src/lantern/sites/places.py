@@ -19,7 +19,7 @@ def add_place(session: Session, site_id: int, name: str) -> PlaceRow:
 
 
 def rename_place(session: Session, row: PlaceRow, name: str, *, user_id: int | None) -> None:
-    """What the plan says of how loud it is there, and who should hear what there, goes along."""
+    """Rename a place; what the plan says of how loud it is there, and who should hear what there, goes along."""
     was, row.name = row.name, _place_name(session, row.site_id, name, row.id)
     plan = plan_of(session, row.site_id)
     if plan is None or was == row.name:

@@ -42,7 +42,7 @@ class Named(BaseModel):
 
 @router.get("/", **may("known"))
 def start(request: Request) -> Response:
-    """To the site, where there is only one."""
+    """Go to the site, where there is only one."""
     with transaction() as session:
         sites = sites_of(session, session.get_one(User, user_id(request)))
     return RedirectResponse(f"/sites/{sites[0].id}/survey" if len(sites) == 1 else "/sites", 303)
@@ -115,7 +115,7 @@ def change(request: Request, asked: Named) -> Response:
 
 @router.put(f"{SITE}/lead", **may("engineer", "said how early a verdict may have begun"))
 def set_lead(request: Request, lead_s: float = Body(embed=True, ge=0, le=3600, allow_inf_nan=False)) -> Response:
-    """Of verdicts from now on: how long before an event that was right its cause may have begun."""
+    """Set for verdicts from now on how long before an event that was right its cause may have begun."""
     with transaction() as session:
         session.get_one(SiteRow, site_id_of(request)).lead_s = lead_s
         return json_answer({"lead_s": lead_s})

@@ -65,7 +65,7 @@ def survey(request: Request) -> HTMLResponse:
 
 @router.get("/begin/{stage}", **may("viewer"))
 def begin(request: Request, stage: str) -> Response:
-    """What a stage needs before it can show anything; as soon as there is a detector, the stage itself."""
+    """Go to what a stage needs before it can show anything; as soon as there is a detector, the stage itself."""
     if stage not in STAGES:
         raise HTTPException(404, f"There is no stage {stage[:20]!r}.")
     title, why, address = STAGES[stage]
@@ -115,7 +115,7 @@ def _step(key: str, done: bool, title: str, says: str, href: str, button: str) -
 
 
 def _telling_frames(session: Session, takes: Sequence[ListedTake]) -> dict[int, int]:
-    """Which frame of each take to show: late in its first `expect` mark, where there is something to see."""
+    """Return which frame of each take to show: late in its first `expect` mark, where there is something to see."""
     first: dict[int, float] = {}
     for take_id, marks in marks_of_takes(session, [take.id for take in takes]).items():
         expected = [mark.end_s for mark in marks if mark.label == "expect"]

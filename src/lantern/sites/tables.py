@@ -50,7 +50,7 @@ class SiteJobRow(WorkRow, Base):
     site_id: Mapped[int | None] = mapped_column(ForeignKey("site.id", ondelete="SET NULL"))
 
     def as_dict(self) -> dict[str, Any]:
-        """As the pages have it."""
+        """Return it as the pages have it."""
         return {
             key: getattr(self, key) for key in ("id", "what", "state", "open", "done", "total", "faults", "site_id")
         }
@@ -72,18 +72,18 @@ def other_sites(session: Session) -> list[str]:
 
 
 def sites_by_name(session: Session, among: Select[int] | None = None) -> list[SiteRow]:
-    """All sites, or those whose numbers a query gives, by name."""
+    """Return all sites, or those whose numbers a query gives, by name."""
     query = select(SiteRow).order_by(SiteRow.name)
     return list(session.scalars(query if among is None else query.where(SiteRow.id.in_(among))))
 
 
 def places_of(session: Session, site_id: int) -> list[PlaceRow]:
-    """In their order."""
+    """Return a site's places in their order."""
     return list(session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id).order_by(PlaceRow.position)))
 
 
 def note_progress(session: Session, job_id: int, done: int, total: int) -> None:
-    """How far long work on a site has come."""
+    """Store how far long work on a site has come."""
     session.execute(update(SiteJobRow).where(SiteJobRow.id == job_id).values(done=done, total=total))
 
 

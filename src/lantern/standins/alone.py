@@ -27,7 +27,9 @@ LOOK_S = 0.1
 
 
 def run_relay(port: int, panel: int | None) -> None:
-    """Until told to end; `panel`: the port of a page on which its inputs are set. Raises `Refused` where a port is taken."""
+    """Run a relay until it is told to end; `panel`: the port of a page on which its inputs are set. Raises `Refused`
+    where a port is taken.
+    """
     relay = RelayStandIn(port)
     if panel is None:
         with suppress(KeyboardInterrupt):

@@ -46,7 +46,7 @@ Cameras = dict[str, Player]
 
 @dataclass(frozen=True)
 class StandIns:
-    """All of them, and their control."""
+    """The demo's stand-ins, and their control."""
 
     cameras: Cameras
     relay: RelayStandIn
@@ -69,7 +69,7 @@ class StandIns:
 
 
 def make_standins(relay: RelayStandIn) -> StandIns:
-    """None plays yet."""
+    """Make the stand-ins; none plays yet."""
     cameras: Cameras = {}
 
     async def state(request: Request) -> Response:

@@ -24,7 +24,7 @@ SHUTTER_S, PADDLE_C = 0.75, 12.0
 
 @dataclass(frozen=True)
 class Reel:
-    """What is played: `frame(i)` gives raw pixels."""
+    """A take that is played: `frame(i)` gives raw pixels."""
 
     count: int
     fps: float
@@ -55,7 +55,9 @@ class CameraStandIn(Player):
         return self._reached
 
     def close_shutter(self) -> None:
-        """As cameras do now and then to find their zero: for a moment every pixel shows a paddle that is warmer than the scene."""
+        """Close the shutter, as cameras do now and then to find their zero: for a moment every pixel shows a paddle
+        that is warmer than the scene.
+        """
         self.shut = max(round(SHUTTER_S * self.fps), 1)
 
     async def run(self) -> None:

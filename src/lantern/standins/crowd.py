@@ -63,7 +63,7 @@ class Walker:
         return out
 
     def passes(self, axis: int, at_m: float) -> list[tuple[float, str]]:
-        """When it passes a coordinate, and which way: upwards is in."""
+        """Return when it passes a coordinate, and which way: upwards is in."""
         out = []
         for start, end, a, b in self.legs():
             before, after = a[axis] - at_m, b[axis] - at_m
@@ -74,7 +74,9 @@ class Walker:
 
 @dataclass(frozen=True)
 class Tracker:
-    """How good it is. Frames until it takes an object up; seconds without sight until it forgets one; shake in px."""
+    """A tracker, and how good it is. Frames until it takes an object up; seconds without sight until it forgets one;
+    shake in px.
+    """
 
     confirm: int = 3
     forgets_s: float = 0.7

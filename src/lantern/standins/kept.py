@@ -16,7 +16,9 @@ MAKERS = Path(__file__).parent
 
 
 def kept(folder: Path, name: str, make: Callable[[], Made]) -> Made:
-    """What `make` gives, from the folder if it is there. The folder is the program's own: nobody else writes to it."""
+    """Return what `make` gives, from the folder if it is there. The folder is the program's own: nobody else writes to
+    it.
+    """
     digest = hashlib.sha256(b"".join(path.read_bytes() for path in sorted(MAKERS.glob("*.py")))).hexdigest()[:16]
     path = folder / f"{name}-{digest}.pickle"
     try:

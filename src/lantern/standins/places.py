@@ -46,7 +46,9 @@ def pinhole(height_m: float, tilt_deg: float, f_px: float, frame_px: tuple[int, 
 
 
 def measured(walkers: Sequence[Walker], seed: int) -> list[Walker]:
-    """As a stereo counter finds them: grown-ups, children (the narrow ones), a trolley's bar; a rider sits as high as one stands."""
+    """Return the walkers as a stereo counter finds them: grown-ups, children (the narrow ones), a trolley's bar; a
+    rider sits as high as one stands.
+    """
     rng = np.random.default_rng(seed)
     out = []
     for walker in walkers:

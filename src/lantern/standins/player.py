@@ -43,7 +43,7 @@ class Player(ABC):
     @property
     @abstractmethod
     def connected(self) -> bool:
-        """Is anybody listening?"""
+        """Return whether anybody is listening."""
 
     @property
     def length_s(self) -> float:
@@ -97,7 +97,7 @@ class Player(ABC):
                 self.at_s, self._round = 0.0, self._round + 1
 
     def time_s(self) -> float:
-        """What its clock says, in Unix seconds."""
+        """Return what its clock says, in Unix seconds."""
         if self.speed == 1 and time.time() - self._clock > 0.5:
             self._clock = time.time()  # it slept, or could not send: its clock went on meanwhile
         return round(self._clock, 6)

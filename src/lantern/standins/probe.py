@@ -75,7 +75,7 @@ class ProbeStandIn:
     _reached: bool = field(default=False, init=False)
 
     async def run(self) -> None:
-        """Until told to end; a row that nobody takes is sent again."""
+        """Send rows until it is told to end; a row that nobody takes is sent again."""
         headers = {"Authorization": f"Bearer {self.token}", "Content-Type": "application/json"}
         async with httpx.AsyncClient(headers=headers, timeout=WAIT_S, trust_env=False) as client:
             clock = time.time()
@@ -88,7 +88,9 @@ class ProbeStandIn:
                 clock = max(clock + float(self.table.t_s[-1]) + PAUSE_S, time.time())
 
     def _said(self, row: int, t: float) -> SentReadings:
-        """By its own clock, which runs as fast as it plays: rules see what they saw in the table."""
+        """Return a row's readings by its own clock, which runs as fast as it plays: rules see what they saw in the
+        table.
+        """
         self.seq += 1
         readings = {name: float(x[row]) for name, x in self.table.columns.items()}
         return SentReadings(seq=self.seq, t=round(t, 6), readings=readings, units=dict(self.table.units))

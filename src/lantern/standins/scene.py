@@ -54,7 +54,7 @@ class Scene(ABC):
 
     @abstractmethod
     def surfaces(self, rng: np.random.Generator) -> Picture:
-        """What stands still, as the camera reads it, in °C."""
+        """Return what stands still, as the camera reads it, in °C."""
 
     @abstractmethod
     def paint(self, picture: Any, t: float) -> None:
@@ -87,7 +87,7 @@ class Scene(ABC):
         return Frames(t_s, self.width, self.height, SCALE, OFFSET_C, blocks, self.recorded)
 
     def as_read(self, true_c: Any, emissivity: Any) -> Any:
-        """What the camera reads of a surface whose emissivity is not the one it was set to."""
+        """Return what the camera reads of a surface whose emissivity is not the one it was set to."""
         assert self.recorded.emissivity_set is not None
         assert self.recorded.reflected_c is not None
         set_to = Seen(self.recorded.emissivity_set, self.recorded.reflected_c)

@@ -102,7 +102,7 @@ def run_import(import_id: int, folder: Path) -> int | None:
 
 
 def _ask_or_refuse(row: ImportRow, error: Refused) -> None:
-    """What whoever brought the file can still say is asked; answers that do not do stand in the questions again."""
+    """Ask what whoever brought the file can still say; answers that do not do stand in the questions again."""
     asked = error.asked if isinstance(error, MustAskError) else row.asked
     if not asked:
         return refuse(row, error)
@@ -147,7 +147,9 @@ class UnknownDeviceError(MustAskError):
 
 
 def _what_is_lacking(path: Path) -> dict[str, Any]:
-    """What a data file without a sidecar shows of itself. Raises `Refused` for one that nobody could describe."""
+    """Return what a data file without a sidecar shows of itself. Raises `Refused` for one that nobody could
+    describe.
+    """
     beside = tuple(sorted(other.name for other in path.parent.iterdir() if other.is_file() and other != path))
     seen = look_at(path, settings().limits, beside).as_dict()
     picture = {key: seen["guess"].get(key) for key in ("width", "height")}

@@ -79,7 +79,7 @@ def progress(import_id: Id) -> Response:
 
 @router.post("/takes/imports/{import_id}/preview", **may("engineer"))
 def preview(import_id: Id, answers: questions.Answers) -> Response:
-    """What the answers give, before they are given; and what they lack, which is no fault yet."""
+    """Return what the answers give, before they are given; and what they lack, which is no fault yet."""
     with transaction() as session:
         row = get_import(session, import_id)
         try:
@@ -111,7 +111,7 @@ def sidecar(import_id: Id) -> Response:
 
 
 def import_shown(session: Session, row: ImportRow) -> dict[str, Any]:
-    """As the page has it."""
+    """Return an import as the page has it."""
     asks = row.state == questions.ASKING
     return {
         "id": row.id,

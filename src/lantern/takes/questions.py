@@ -58,7 +58,7 @@ def ask(row: ImportRow, asked: dict[str, Any], faults: list[dict[str, Any]]) -> 
 
 
 def choices(session: Session, row: ImportRow) -> dict[str, Any]:
-    """What the page offers: devices that could have recorded it, kinds of device that do, and places."""
+    """Return what the page offers: devices that could have recorded it, kinds of device that do, and places."""
     site = session.get_one(SiteRow, row.site_id)
     kinds = set(row.asked.get("kinds", ()))
     suited = [kind for kind in DEVICE_KINDS.values() if kinds & set(kind.signals)]
@@ -74,7 +74,7 @@ def choices(session: Session, row: ImportRow) -> dict[str, Any]:
 
 
 def preview(session: Session, row: ImportRow, answers: Answers) -> dict[str, Any]:
-    """What the answers give: the sidecar, and lines that say what would be stored. Raises `Refused`."""
+    """Return what the answers give: the sidecar, and lines that say what would be stored. Raises `Refused`."""
     _must_ask(row)
     code = _code(session, row, answers)
     info = _info(row, answers, code)

@@ -74,8 +74,8 @@ def get_take(session: Session, take_id: int) -> TakeRow:
 def takes_page(
     request: Request, of: Annotated[Id | None, Query(alias="import")] = None, take: Id | None = None
 ) -> Response:
-    """All takes of the site; `import`: the device of which one is to be imported; `take`: the page that has this one. A fixed
-    number of queries.
+    """Return all takes of the site; `import`: the device of which one is to be imported; `take`: the page that has this
+    one. A fixed number of queries.
     """
     asked = LEDGER.asked(request)
     with transaction() as session:
@@ -113,7 +113,7 @@ PLURALS = {"mark": "marks", "truth": "truths", "count by hand": "counts by hand"
 
 @router.get("/takes/{take_id}/goes", **may("viewer"))
 def what_goes(take_id: Id) -> Response:
-    """What goes with a take that is deleted: all that somebody said of it."""
+    """Return what goes with a take that is deleted: all that somebody said of it."""
     with transaction() as session:
         take = get_take(session, take_id)
         said = said_of_take(session, take.id)
@@ -188,7 +188,7 @@ def frame(take_id: Id, index: Count) -> Response:
 
 @router.get("/takes/{take_id}/sketch", **may("viewer"))
 def sketch(take_id: Id) -> Response:
-    """What the ground of its signal draws of a take as a whole."""
+    """Return what the ground of its signal draws of a take as a whole."""
     with transaction() as session:
         take = get_take(session, take_id)
         return json_answer(signal_of(take.signal).sketch(take.facts, value_of_take(session, take)))
@@ -248,7 +248,7 @@ async def import_marks_file(request: Request, take_id: Id) -> Response:
 
 @router.put("/takes/{take_id}/truths", **may("engineer", "said what a thing on a take truly was"))
 def say_truth(request: Request, take_id: Id, told: TruthIn) -> Response:
-    """What a thing on a take truly was; an empty text takes back what was said of it."""
+    """Store what a thing on a take truly was; an empty text takes back what was said of it."""
     with transaction() as session:
         take = get_take(session, take_id)
         said = Said(told.object, told.at_s, told.text, told.agreed and bool(told.text.strip()))

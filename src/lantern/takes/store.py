@@ -32,7 +32,7 @@ _recent_lock = threading.Lock()
 
 
 class UnreadableTakeError(LanternError):
-    """What the store holds of a take is not what a take is made of; the message says what to do."""
+    """Raised where what the store holds of a take is not what a take is made of; the message says what to do."""
 
 
 @contextmanager

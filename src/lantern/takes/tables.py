@@ -41,7 +41,7 @@ class TakeFacts:
 
     @property
     def width(self) -> int | None:
-        """Of its picture, where it has one."""
+        """Return the width of its picture, where it has one."""
         width: int | None = self.facts.get("width")
         return width
 
@@ -52,12 +52,12 @@ class TakeFacts:
 
     @property
     def is_recording(self) -> bool:
-        """Was it recorded here, from a live device?"""
+        """Return whether it was recorded here, from a live device."""
         return "clock_s" in self.facts
 
     @property
     def clock_caution(self) -> str:
-        """What to know of its device's clock; empty: nothing."""
+        """Return what to know of its device's clock; empty: nothing."""
         ahead_s = self.facts.get("clock_s") or 0.0
         if abs(ahead_s) <= CLOCK_S:
             return ""
@@ -95,7 +95,7 @@ class TakeRow(TakeFacts, Base):
 
     @property
     def start(self) -> datetime:
-        """When it began; where that cannot be, the first moment that could be, for all that counts from it."""
+        """Return when it began; where that cannot be, the first moment that could be, for all that counts from it."""
         return self.stored_start if self.start_is_known else FIRST
 
     @property
@@ -150,7 +150,7 @@ class MarkRow(Base):
         return Mark(self.start_s, self.end_s, label, self.detector, self.note, self.lead_s)
 
     def as_dict(self) -> dict[str, Any]:
-        """As the pages have it."""
+        """Return it as the pages have it."""
         return {"id": self.id, **asdict(self.as_mark())}
 
 
@@ -246,7 +246,7 @@ class ListedTake(TakeFacts):
 
     @property
     def start(self) -> datetime | None:
-        """When it began; None where that cannot be."""
+        """Return when it began; None where that cannot be."""
         return self.stored_start if FIRST <= self.stored_start < LAST else None
 
 
@@ -254,7 +254,7 @@ LISTED_COLUMNS = tuple(field.name for field in fields(ListedTake))
 
 
 def listed_takes(session: Session, site_id: int, ids: Sequence[int] | None = None) -> list[ListedTake]:
-    """Of the site, by their devices' codes and in the order of time; with `ids` those, in that order."""
+    """Return takes of the site, by their devices' codes and in the order of time; with `ids` those, in that order."""
     columns = [DeviceRow.code if name == "code" else getattr(TakeRow, name) for name in LISTED_COLUMNS]
     query = select(*columns).join(TakeRow.device).where(DeviceRow.site_id == site_id)
     if ids is not None:
@@ -264,7 +264,7 @@ def listed_takes(session: Session, site_id: int, ids: Sequence[int] | None = Non
 
 
 def takes_by_id(session: Session, take_ids: Sequence[int]) -> list[TakeRow]:
-    """In the order of their numbers as given. Raises `Refused` unless all of them are there."""
+    """Return takes in the order of their numbers as given. Raises `Refused` unless all of them are there."""
     takes = [session.get(TakeRow, take_id) for take_id in take_ids]
     if not takes or any(take is None for take in takes):
         raise Refused(
@@ -299,13 +299,13 @@ def marks_of(session: Session, take_id: int) -> list[MarkRow]:
 
 
 def takes_of_signal(session: Session, site_id: int, signal: str) -> list[TakeRow]:
-    """All of a site that hold it."""
+    """Return all of a site that hold it."""
     query = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == site_id, TakeRow.signal == signal)
     return list(session.scalars(query))
 
 
 def count_takes(session: Session, *, site_id: int | None = None, device_id: int | None = None) -> int:
-    """How many takes a site or a device has."""
+    """Return how many takes a site or a device has."""
     query = select(func.count(TakeRow.id)).join(DeviceRow)
     wanted = DeviceRow.site_id == site_id if device_id is None else TakeRow.device_id == device_id
     return session.scalar(query.where(wanted)) or 0
@@ -329,13 +329,13 @@ def take_over_marks(session: Session, site_id: int, name: str, detector_id: int)
 
 
 def idle_takes(take_id: Any) -> ColumnElement[bool]:
-    """Has nobody marked a take, typed a truth or counted on it? `take_id`: a column."""
+    """Return a condition: nobody has marked the take, typed a truth or counted on it. `take_id`: a column."""
     said = [exists().where(table.take_id == take_id) for table in (MarkRow, TruthRow, HandCountRow)]
     return and_(*(~each for each in said))
 
 
 def truths_of_take(session: Session, take_id: int) -> list[TruthRow]:
-    """What was typed as true on a take, by object and time."""
+    """Return what was typed as true on a take, by object and time."""
     query = select(TruthRow).where(TruthRow.take_id == take_id)
     return list(session.scalars(query.order_by(TruthRow.object, TruthRow.at_s)))
 
@@ -349,7 +349,7 @@ def keep_truth(session: Session, take_id: int, said: Said, *, user_id: int | Non
 
 
 def said_of_take(session: Session, take_id: int) -> dict[str, int]:
-    """How much somebody said of a take, by what it is."""
+    """Return how much somebody said of a take, by what it is."""
     of_take = {"mark": MarkRow.take_id, "truth": TruthRow.take_id, "count by hand": HandCountRow.take_id}
     many = {
         what: session.scalar(select(func.count()).where(column == take_id)) or 0 for what, column in of_take.items()

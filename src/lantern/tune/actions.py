@@ -139,7 +139,7 @@ def rejudge(session: Session, device_id: int, rows: list[DetectorRow]) -> None:
 
 
 def verdict(session: Session, row: DetectorRow, scores: list[dict[str, Any]]) -> str:
-    """How a detector stands, in a word for the rail: over all takes of its device that say something."""
+    """Return how a detector stands, in a word for the rail: over all takes of its device that say something."""
     kind = kind_of(row.kind)
     if not scores and any(take.signal in kind.signals for take in takes_of_device(session, row.device_id)):
         return "no marks"  # recordings on which nobody has said yet what should raise
@@ -147,7 +147,7 @@ def verdict(session: Session, row: DetectorRow, scores: list[dict[str, Any]]) ->
 
 
 def changed_keys(before: dict[str, Any], after: dict[str, Any], kind: str) -> list[dict[str, Any]]:
-    """What differs between two states: dials (defaults filled in), regions and timetable, before and after."""
+    """Return what differs between two states: dials (defaults filled in), regions and timetable, before and after."""
     model = kind_of(kind).dials
     old, new = (model.model_validate(body.get("dials", {})).model_dump() for body in (before, after))
     out = [{"what": name, "before": old[name], "after": new[name]} for name in old if old[name] != new[name]]

@@ -53,7 +53,7 @@ def card_shown(card: Card, *, marked: bool = True) -> dict[str, Any]:
 
 
 def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Armed], scale: Scale) -> dict[str, Any]:
-    """What a detector that raises does on a take, and its links with it."""
+    """Return what a detector that raises does on a take, and its links with it."""
     detector = held.detector
     rows = [row for row in marks_of(session, take.id) if row.as_mark().concerns(detector.name)]
     marks = [row.as_mark() for row in rows]
@@ -145,7 +145,9 @@ def plain(series: Series) -> dict[str, Any]:
 
 
 def thinned(series: Series, columns: int) -> dict[str, Any]:
-    """At most two points a column, extremes kept: `t_s` and `x`, alternating least and greatest where they differ."""
+    """Return at most two points a column, extremes kept: `t_s` and `x`, alternating least and greatest where they
+    differ.
+    """
     n = len(series)
     if n <= 2 * columns:
         return plain(series)

@@ -103,7 +103,7 @@ def compare_page(
 
 
 def _changes(one: Side, other: Side, scale: Scale) -> list[dict[str, str]]:
-    """None are named where the kinds differ: their dials are not the same."""
+    """Return the dials that differ; none are named where the kinds differ, for their dials are not the same."""
     if one.row.kind != other.row.kind:
         return []
     before, after = (side.model.model_dump(mode="json") for side in (one, other))

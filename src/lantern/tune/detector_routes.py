@@ -79,7 +79,7 @@ def new_page(request: Request, device: Id) -> HTMLResponse:
 
 
 def _device(request: Request, session: Session, device_id: int) -> DeviceRow:
-    """Of this site, and still there."""
+    """Return a device of this site that is still there. Raises `Refused`."""
     row = session.get(DeviceRow, device_id)
     if row is None or row.site_id != site_id_of(request):
         raise HTTPException(404, f"This site has no device {device_id}.")
@@ -153,7 +153,7 @@ def retire(request: Request, detector_id: Id, retired: bool = Body(embed=True)) 
 
 @router.get("/devices/{device_id}/live", **may("viewer"))
 def live(device_id: Id) -> Response:
-    """How the device stands at the engine, with the objects of its last frame if it sends objects."""
+    """Return how the device stands at the engine, with the objects of its last frame if it sends objects."""
     return json_answer(orjson.loads(_asked(f"/state/{device_id}").content)["feed"])
 
 

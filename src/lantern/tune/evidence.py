@@ -119,6 +119,6 @@ def shown(held: Sequence[Held], info: DialInfo, value: float) -> tuple[float, fl
 
 
 def _rounded(at: float, step: float, *, down: bool) -> float:
-    """To whole units, or to the dial's steps where these are finer."""
+    """Return a value rounded to whole units, or to the dial's steps where these are finer."""
     unit = 1.0 if step >= 0.1 else step
     return float((np.floor if down else np.ceil)(at / unit) * unit)

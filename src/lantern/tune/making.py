@@ -26,7 +26,7 @@ Size = tuple[float, float]
 
 
 def kinds_for(session: Session, device: DeviceRow) -> list[Suitable]:
-    """All detector kinds, those that the device can do first, with what its type says against them."""
+    """Return all detector kinds, those that the device can do first, with what its type says against them."""
     signals = [take.signal for take in takes_of_device(session, device.id)]
     found = suitable(device.kind, signals, also=signals_of_type(session, device))
     site = units_of(session, device.site_id)
@@ -65,7 +65,9 @@ def picture_of(session: Session, device: DeviceRow) -> Size | None:
 def make_detector(
     session: Session, device: DeviceRow, *, name: str, kind: str, regions: Sequence[dict[str, Any]], user_id: int | None
 ) -> DetectorRow:
-    """With the kind's own dials. Raises `Refused` where the device gives nothing that the kind reads."""
+    """Make a detector with the kind's own dials. Raises `Refused` where the device gives nothing that the
+    kind reads.
+    """
     document = {"name": name.strip(), "kind": kind, "device": device.code, "regions": list(regions)}
     detector = detector_in(document, where="detector")
     why_not = next(each.why_not for each in kinds_for(session, device) if each.kind is kind_of(kind))
@@ -140,5 +142,5 @@ def devices_for(session: Session, row: DetectorRow) -> list[DeviceRow]:
 
 
 def grounds_of(session: Session, device: DeviceRow) -> list[TakeRow]:
-    """What regions can be drawn on: its takes, the newest first."""
+    """Return what regions can be drawn on: its takes, the newest first."""
     return takes_of_device(session, device.id)[::-1]

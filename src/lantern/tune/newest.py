@@ -9,7 +9,7 @@ KEPT = 500  # pages; one that is forgotten only works out what nobody looks at
 
 
 class NewestStates:
-    """Of each page (by a name that it made up) the number of its newest state. One without a name is never outdated."""
+    """The newest state of each page, by a name that it made up. One without a name is never outdated."""
 
     def __init__(self, kept: int = KEPT) -> None:
         self._kept = kept

@@ -85,7 +85,7 @@ def restore(request: Request, detector_id: Id, number: Id, base: Count) -> Respo
 
 @router.get("/bench/{detector_id}/revisions", **may("viewer"))
 def revisions_page(request: Request, detector_id: Id, a: Id | None = None, b: Id | None = None) -> HTMLResponse:
-    """All revisions, and two of them side by side."""
+    """Return all revisions, and two of them side by side."""
     with transaction() as session:
         row = get_detector(session, detector_id)
         rows = revisions_of(session, row.WHAT, [row.id])
@@ -114,7 +114,7 @@ def revisions_page(request: Request, detector_id: Id, a: Id | None = None, b: Id
 
 
 def _saved_cards(kind_name: str, older: RevisionRow, newer: RevisionRow) -> list[dict[str, Any]]:
-    """How both did on each take when they were saved."""
+    """Return how both did on each take when they were saved."""
     before = {score["take"]: score["card"] for score in older.scores}
     return [
         {"name": score["name"]} | _two_cards(kind_name, before.get(score["take"]), score["card"])
@@ -123,7 +123,7 @@ def _saved_cards(kind_name: str, older: RevisionRow, newer: RevisionRow) -> list
 
 
 def _later_cards(session: Session, row: DetectorRow, older: RevisionRow, newer: RevisionRow) -> list[dict[str, Any]]:
-    """How both do on each take that came after the newer one was saved."""
+    """Return how both do on each take that came after the newer one was saved."""
     held, known = judgements_of(session, row.id), {score["take"] for score in newer.scores}
     return [
         {"name": take.name} | _two_cards(row.kind, held.get((older.id, take.id)), held[newer.id, take.id])

@@ -98,7 +98,9 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
 
 @router.post("/bench/{detector_id}/judge", **may("viewer"))
 def judge_draft(request: Request, detector_id: Id, draft: Draft) -> Response:
-    """What a state would do: `parts` of judged, readings, takes, strips, and those that the family's own bench has."""
+    """Return what a state would do: `parts` of judged, readings, takes, strips, and those that the family's own bench
+    has.
+    """
     NEWEST.note(draft.page, draft.turn)
     with transaction() as session:
         row, take, detector = drafted(session, detector_id, draft)

@@ -55,7 +55,7 @@ def judgeable(session: Session, row: DetectorRow) -> list[TakeRow]:
 
 
 def told_beside(request: Request, session: Session, row: DetectorRow) -> dict[str, Any]:
-    """What the pages of a detector say and offer besides its numbers."""
+    """Return what the pages of a detector say and offer besides its numbers."""
     edits = suffices(request.state.role, "engineer")
     first = revision(session, row.WHAT, row.id, 1) if "copied" in request.query_params else None
     told = {"kind": kind_of(row.kind), "edits": edits, "copy_to": devices_for(session, row)}
@@ -63,7 +63,7 @@ def told_beside(request: Request, session: Session, row: DetectorRow) -> dict[st
 
 
 def render_without_evidence(request: Request, session: Session, row: DetectorRow, *, stage: str) -> HTMLResponse:
-    """What evidence a detector lacks, and how to get it."""
+    """Return what evidence a detector lacks, and how to get it."""
     other = sorted({take.signal for take in takes_of_device(session, row.device_id)})
     evidence = " or ".join(SIGNALS[signal].words for signal in kind_of(row.kind).signals)
     beside = told_beside(request, session, row)
@@ -97,7 +97,7 @@ def _dial_shown(info: DialInfo, scale: Scale) -> dict[str, Any]:
 
 
 def changes_shown(changes: list[dict[str, Any]], kind: str, scale: Scale) -> list[dict[str, str]]:
-    """What differs between two states, with the dials' labels and in the user's scale."""
+    """Return what differs between two states, with the dials' labels and in the user's scale."""
     infos = {info.name: info for info in describe(kind_of(kind).dials)}
     return [
         {
@@ -110,7 +110,9 @@ def changes_shown(changes: list[dict[str, Any]], kind: str, scale: Scale) -> lis
 
 
 def merge_shown(session: Session, row: DetectorRow, own: Detector, *, base: int, scale: Scale) -> dict[str, Any]:
-    """What two have changed since revision `base`: part by part, in words, with the side that is taken where only one did."""
+    """Return what two have changed since revision `base`: part by part, in words, with the side that is taken where
+    only one did.
+    """
     began, latest = (revision(session, row.WHAT, row.id, number) for number in (base, row.revision))
     if began is None or latest is None:
         raise Refused([Fault("base", f"{row.name} has no revision {base}", f"1 to {row.revision}")])

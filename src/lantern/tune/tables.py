@@ -39,7 +39,7 @@ class DetectorRow(Revised, Base):
 
 
 class JudgementRow(Base):
-    """How a revision scores on a take that came after it was saved."""
+    """A revision's score card on a take that came after it was saved."""
 
     __tablename__ = "judgement"
 
@@ -64,7 +64,7 @@ class StudyRow(WorkRow, Base):
     result: Mapped[dict[str, Any]]
 
     def as_dict(self) -> dict[str, Any]:
-        """As the pages have it."""
+        """Return it as the pages have it."""
         keys = ("id", "what", "asked", "state", "done", "total", "faults", "result", "open")
         return {key: getattr(self, key) for key in keys} | {"created": self.created.timestamp()}
 
@@ -82,7 +82,9 @@ def judgements_of(session: Session, detector_id: int) -> dict[tuple[int, int], d
 
 
 def detectors_of_site(session: Session, site_id: int, *, retired: bool = False) -> list[DetectorRow]:
-    """By device and name, each with its device; those that are retired only where asked for."""
+    """Return a site's detectors by device and name, each with its device; those that are retired only where
+    asked for.
+    """
     query = select(DetectorRow).join(DetectorRow.device).options(contains_eager(DetectorRow.device).load_only(*LISTED))
     query = query.where(DetectorRow.site_id == site_id).order_by(DeviceRow.code, DetectorRow.name)
     in_use = query.where(DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))
@@ -113,20 +115,20 @@ def listed_detectors(session: Session, site_id: int) -> list[ListedDetector]:
 
 
 def first_detectors(session: Session, site_id: int) -> dict[int, int]:
-    """By device, its first detector by name that is in use."""
+    """Return by device its first detector by name that is in use."""
     query = select(DetectorRow.device_id, DetectorRow.id).where(DetectorRow.site_id == site_id)
     rows = session.execute(query.where(DetectorRow.retired.is_(False)).order_by(DetectorRow.name.desc())).all()
     return {row.device_id: row.id for row in rows}
 
 
 def detectors_of_device(session: Session, device_id: int) -> list[DetectorRow]:
-    """By name, those that are retired too."""
+    """Return a device's detectors by name, those that are retired too."""
     query = select(DetectorRow).where(DetectorRow.device_id == device_id)
     return list(session.scalars(query.order_by(DetectorRow.retired, DetectorRow.name)))
 
 
 def detectors_by_device(session: Session, site_id: int) -> dict[int, list[DetectorRow]]:
-    """All of a site, retired ones too, in the order in which they were made."""
+    """Return all of a site, retired ones too, in the order in which they were made."""
     out: dict[int, list[DetectorRow]] = defaultdict(list)
     query = select(DetectorRow).where(DetectorRow.site_id == site_id)
     for row in session.scalars(query.order_by(DetectorRow.id)):
@@ -152,7 +154,7 @@ def ids_of_detectors(site_id: int) -> Select[int]:
 
 
 def cautions_on(session: Session, device_ids: Sequence[int]) -> dict[int, list[str]]:
-    """What is wrong with the detectors of devices, by device, in lines."""
+    """Return what is wrong with the detectors of devices, by device, in lines."""
     query = select(DetectorRow.device_id, DetectorRow.name, DetectorRow.caution)
     amiss = query.where(DetectorRow.device_id.in_(device_ids), DetectorRow.caution != "")
     out: dict[int, list[str]] = {}
@@ -162,17 +164,17 @@ def cautions_on(session: Session, device_ids: Sequence[int]) -> dict[int, list[s
 
 
 def count_restless(session: Session, site_id: int) -> int:
-    """How many detectors in use miss or cry wolf."""
+    """Return how many detectors in use miss or cry wolf."""
     query = select(func.count(DetectorRow.id)).join(DetectorRow.device).where(DetectorRow.site_id == site_id)
     restless = DetectorRow.verdict.in_(("cries wolf", "misses"))
     return session.scalar(query.where(restless, DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))) or 0
 
 
 def forget_judgements(session: Session, take_id: int) -> None:
-    """How revisions were judged on a take says nothing any more."""
+    """Delete how revisions were judged on a take: it says nothing any more."""
     session.execute(delete(JudgementRow).where(JudgementRow.take_id == take_id))
 
 
 def is_judged_on(take_id: Any) -> ColumnElement[bool]:
-    """Has a revision been judged on a take? `take_id`: a column."""
+    """Return a condition: a revision has been judged on the take. `take_id`: a column."""
     return exists().where(JudgementRow.take_id == take_id)

@@ -16,7 +16,7 @@ import lantern
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.listing import modules_named
-from lantern.core.tuning.measures import Card, Yardstick
+from lantern.core.tuning.measures import AnyYardstick, Card
 from lantern.takes.tables import TakeRow, evidence_of_device
 from lantern.tune.actions import card_on, rejudge
 from lantern.tune.evidence import Held, hold
@@ -35,12 +35,12 @@ class Tuned(ABC):
 
     @property
     @abstractmethod
-    def yardstick(self) -> Yardstick:
-        """What it is judged by."""
+    def yardstick(self) -> AnyYardstick:
+        """Return what it is judged by."""
 
     @abstractmethod
     def reads(self, take: TakeRow) -> bool:
-        """Can it be held against the take?"""
+        """Return whether it can be held against the take."""
 
     @abstractmethod
     def takes(self, session: Session) -> list[TakeRow]:
@@ -79,7 +79,7 @@ class TunedDetector(Tuned):
         self.kind = kind_of(row.kind)
 
     @property
-    def yardstick(self) -> Yardstick:
+    def yardstick(self) -> AnyYardstick:
         return self.kind.yardstick
 
     def reads(self, take: TakeRow) -> bool:

@@ -33,7 +33,7 @@ def follow(device_id: int, digest: bytes) -> EventSourceResponse:
 
 
 async def _states(device_id: int, digest: bytes) -> AsyncIterator[dict[str, str]]:
-    """Until the log-in has ended."""
+    """Yield states until the log-in has ended."""
     looked = time.monotonic()
     async with httpx.AsyncClient(timeout=httpx.Timeout(5.0, read=10.0), headers=credentials()) as client:
         while True:

@@ -88,7 +88,9 @@ def walk_page(request: Request, detector_id: Id) -> HTMLResponse:
 
 
 def _just_before(session: Session, row: DetectorRow) -> float:
-    """Where a stand-in camera, which plays what was recorded, shows the first thing that must raise; some seconds before."""
+    """Return where a stand-in camera, which plays what was recorded, shows the first thing that must raise; some
+    seconds before.
+    """
     for take in takes_of_device(session, row.device_id):
         expected = [m.start_s for m in marks_of(session, take.id) if m.label == "expect"]
         if expected:

@@ -37,7 +37,7 @@ class May:
 
 
 def may(role: str, does: str = "") -> dict[str, Any]:
-    """What a route's decorator takes: the role that it asks for, and what whoever calls it does, in words."""
+    """Return what a route's decorator takes: the role that it asks for, and what whoever calls it does, in words."""
     if role not in (*ROLES, *OFF_SITE):
         raise ValueError(role)
     extra: dict[str, Any] = {"x-role": role}

@@ -40,7 +40,7 @@ OUT_OF_DATE = "This page is out of date: its form token does not fit your sessio
 
 
 class Known(Protocol):
-    """Who is logged in."""
+    """The user who is logged in."""
 
     @property
     def digest(self) -> bytes: ...
@@ -150,7 +150,7 @@ class Body:
         return message
 
     async def read(self) -> bytes:
-        """All of it; it can be received again afterwards."""
+        """Return all of it; it can be received again afterwards."""
         messages = [await self.receive()]
         while messages[-1]["type"] == "http.request" and messages[-1].get("more_body", False):
             messages.append(await self.receive())
@@ -159,7 +159,7 @@ class Body:
 
 
 def most_bytes(path: str, known: Known | None, allowed: Settings) -> int:
-    """How large a request's body may be."""
+    """Return how large a request's body may be."""
     if known is None:
         return allowed.anonymous_body_bytes
     return allowed.part_bytes if path.endswith(WHOLE_FILES) else allowed.body_bytes
@@ -188,13 +188,15 @@ async def _token_fits(request: Request, known: Known | None, body: Body) -> bool
 
 
 def user_id(request: Request) -> int:
-    """Who is logged in; only behind the door."""
+    """Return who is logged in; only behind the door."""
     known: Known = request.state.known
     return known.user_id
 
 
 def token(request: Request) -> str:
-    """What every form and every change carries: the session's, or before a log-in that of the browser's own cookie."""
+    """Return what every form and every change carries: the session's, or before a log-in that of the browser's own
+    cookie.
+    """
     known: Known | None = request.state.known
     return known.csrf if known is not None else request.cookies.get(FORM_COOKIE) or secrets.token_urlsafe(24)
 

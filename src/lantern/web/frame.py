@@ -64,17 +64,19 @@ class Frame(Protocol):
     """What every page has, by name, for its template."""
 
     def of_site(self, request: Request, session: Session, detector: Any) -> dict[str, Any]:
-        """Of a page of the site in the address, and of a detector if it is about one."""
+        """Return what a page of the site in the address has, and one of a detector if it is about one."""
 
     def above(self, request: Request, session: Session) -> dict[str, Any]:
-        """Of a page of no site."""
+        """Return what a page of no site has."""
 
 
 class Guard(Protocol):
-    """Who may do what."""
+    """The door that says who may do what."""
 
     def admit(self, request: Request, role: str) -> tuple[int, int | None]:
-        """Who asks, and for which site; the site and the role on it are in the request's state. Raises HTTP 401, 403, 404."""
+        """Return who asks, and for which site; the site and the role on it are in the request's state. Raises HTTP 401,
+        403, 404.
+        """
 
     def note(self, *, user_id: int | None, site_id: int | None, what: str) -> None:
         """Somebody changed something."""

@@ -43,7 +43,7 @@ class Column:
 
 @dataclass(frozen=True)
 class ListQuery:
-    """What of a list is wanted: `sort` a column's key, "-" before it for the greatest first; `chosen` values by column."""
+    """A query of a list: `sort` a column's key, "-" before it for the greatest first; `chosen` values by column."""
 
     sort: str
     text: str = ""
@@ -83,7 +83,7 @@ class Listed:
         return bool(self.asked.text or self.asked.chosen)
 
     def sorted_by(self, column: Column) -> str:
-        """How it is sorted by a column, in the word that a page's head has for it."""
+        """Return how it is sorted by a column, in the word that a page's head has for it."""
         return {column.key: "ascending", f"-{column.key}": "descending"}.get(self.asked.sort, "none")
 
     def resort(self, column: Column) -> str:
@@ -106,7 +106,7 @@ class Ledger:
     sort: str
 
     def asked(self, request: Request) -> ListQuery:
-        """What the address asks for. Raises HTTP 422 for what no such list can be."""
+        """Return what the address asks for. Raises HTTP 422 for what no such list can be."""
         given = request.query_params
         keys = {column.key for column in self.columns}
         sort = given.get(SORT) or self.sort
@@ -132,14 +132,15 @@ class Ledger:
         return Listed(self.columns, rows, total, replace(asked, page=page), choices)
 
     def page_with(self, session: Session, query: Select[Any], asked: ListQuery, row_id: int) -> ListQuery:
-        """What is asked for, at the page that has this row; at its own where the row is not in the list."""
+        """Return what is asked for, at the page that has this row; at its own where the row is not in the list."""
         ids = [row.id for row in session.execute(self._sorted(self._filtered(query, asked), asked))]
         return replace(asked, page=ids.index(row_id) // PER_PAGE + 1) if row_id in ids else asked
 
     def export(
         self, session: Session, query: Select[Any], asked: ListQuery, form: str, *, zone: str, out: Outs = NOTHING
     ) -> Response:
-        """All that is asked for, as `csv` or `xlsx`; times in the site's zone. `out`: columns that are made of the whole row.
+        """Return all that is asked for, as `csv` or `xlsx`; times in the site's zone. `out`: columns that are made of
+        the whole row.
 
         Raises HTTP 422 for another form.
         """

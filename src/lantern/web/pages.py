@@ -33,7 +33,7 @@ environment = Environment(
 
 
 def _as_json(value: Any) -> Markup:
-    """For a `<script type="application/json">` block: nothing in it can end the block."""
+    """Return JSON for a `<script type="application/json">` block: nothing in it can end the block."""
     text = orjson.dumps(value, option=orjson.OPT_NON_STR_KEYS).decode()
     return Markup(text.replace("<", "\\u003c").replace("&", "\\u0026"))  # noqa: S704 - escaped just here
 
@@ -88,7 +88,7 @@ def render_above(
 
 
 def offset_s(zone: str) -> float:
-    """How far a site's clock is ahead of UTC just now, for pages that show times as they come."""
+    """Return how far a site's clock is ahead of UTC just now, for pages that show times as they come."""
     offset = datetime.now(ZoneInfo(zone)).utcoffset()
     assert offset is not None
     return offset.total_seconds()

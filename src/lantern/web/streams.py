@@ -35,7 +35,7 @@ class Place:
 
 @dataclass
 class Streams:
-    """Of one web process."""
+    """The streams of one web process."""
 
     open: Counter[bytes] = field(default_factory=Counter)
 

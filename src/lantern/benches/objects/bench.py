@@ -40,7 +40,9 @@ def _counts(trial: Trial[ObjectDetector]) -> dict[str, Any]:
 
 
 def _line(session: Session, row: DetectorRow, asked: Mapping[str, Any], tell: Tell) -> dict[str, Any]:
-    """Where the line should lie, over all takes of the device that somebody counted by hand, whether or not they were asked for."""
+    """Return where the line should lie, over all takes of the device that somebody counted by hand, whether or not they
+    were asked for.
+    """
     detector: Any = detector_of(asked["detector"])
     takes = [t for t in takes_of_device(session, row.device_id) if t.signal in kind_of(detector.kind).signals]
     found = [scenes.counted(session, detector, take) for take in takes]

@@ -38,7 +38,7 @@ def object_life(detector_id: Id, name: str, draft: Draft) -> Response:
 
 @router.get("/takes/{take_id}/tracks", **may("viewer"))
 def tracks(take_id: Id) -> Response:
-    """All tracks of a take as compact binary, deflated; see `scenes.packed_tracks`."""
+    """Return all tracks of a take as compact binary, deflated; see `scenes.packed_tracks`."""
     with transaction() as session:
         take = session.get(TakeRow, take_id)
         if take is None or take.signal not in TRACKS:
@@ -50,7 +50,7 @@ def tracks(take_id: Id) -> Response:
 
 @router.post("/bench/{detector_id}/line", **may("viewer"))
 def line_moved(detector_id: Id, asked: LineAsked) -> Response:
-    """Where a detector's first line lies when it is moved and turned, cut off at the picture's edges."""
+    """Return where a detector's first line lies when it is moved and turned, cut off at the picture's edges."""
     with transaction() as session:
         _, take, detector = drafted(session, detector_id, asked)
         moved = moved_line(

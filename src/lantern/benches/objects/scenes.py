@@ -42,7 +42,7 @@ PEOPLE_SPEED_M_S = 1.4  # a brisk walk; common practice, no source
 
 
 class CountsAsked(BaseModel):
-    """How counts are held against counts by hand: each so many seconds, whose."""
+    """The counts are held against counts by hand: each so many seconds, and whose."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
@@ -58,7 +58,9 @@ def scene_of(session: Session, detector: ObjectDetector, take: TakeRow) -> Track
 
 
 def objects_shown(session: Session, detector: ObjectDetector, take: TakeRow, links: Sequence[Armed]) -> list[int]:
-    """For each object of the take its verdict, an index into `VERDICTS`. What raised while every link slept says so."""
+    """Return for each object of the take its verdict, an index into `VERDICTS`. What raised while every link slept says
+    so.
+    """
     held = scene_of(session, detector, take)
     end = take.start + timedelta(seconds=held.length_s)
     arming = Arming(links, hours_of(session, take.device.site_id, detector), take.start, end)
@@ -127,7 +129,9 @@ def life_of(session: Session, detector: ObjectDetector, take: TakeRow, name: str
 
 
 def packed_tracks(session: Session, take: TakeRow) -> bytes:
-    """For the page: 4 bytes length of a JSON header, the header, then arrays as it says, little-endian, one after the other."""
+    """Return the tracks as the page unpacks them: 4 bytes length of a JSON header, the header, then arrays as it says,
+    little-endian, one after the other.
+    """
     tracks = held_value(session, take)
     header = {
         "ids": [str(name) for name in tracks.ids],
@@ -209,7 +213,7 @@ def _observers_apart(differ: float | None) -> list[str]:
 def _out_of_step(
     row: HandCountRow, passages: list[tuple[float, str]], found: dict[str, Any], plain: list[HandCount]
 ) -> list[str]:
-    """What makes the counts look worse than the detector is."""
+    """Return what makes the counts look worse than the detector is."""
     out = []
     shift_s = offset_s(passages, [(float(t), str(way)) for t, way in row.passages])
     if shift_s is not None:
@@ -247,7 +251,7 @@ def _sureness(found: dict[str, Any]) -> dict[str, Any]:
 
 
 def _height(take: TakeRow) -> dict[str, float] | None:
-    """How sure a stereo counter is of heights, where the device says how it is built."""
+    """Return how sure a stereo counter is of heights, where the device says how it is built."""
     ability = take.device.ability
     needed = {"mount_m", "f_px", "baseline_mm", "disparity_px"}
     if not needed <= set(ability):

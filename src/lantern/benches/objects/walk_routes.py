@@ -38,7 +38,7 @@ def begin(request: Request, detector_id: Id) -> Response:
 
 @router.put("/walk/{detector_id}/passages/{test_id}", **may("operator"))
 def look(detector_id: Id, test_id: Id) -> Response:
-    """How it stands now; as soon as it is decided, that is kept."""
+    """Return how it stands now; as soon as it is decided, that is kept."""
     with transaction() as session:
         row, test = get_detector(session, detector_id), session.get(WalkTestRow, test_id, with_for_update=True)
         if test is None or test.detector_id != detector_id or test.what != NAME:
@@ -58,7 +58,7 @@ def _look(session: Session, test: WalkTestRow, counts: dict[str, int]) -> dict[s
 
 
 def _counts(row: DetectorRow) -> dict[str, int]:
-    """How many came and left since the engine runs. Raises `Refused` for a detector that counts nobody."""
+    """Return how many came and left since the engine runs. Raises `Refused` for a detector that counts nobody."""
     try:
         answer = ask_engine("GET", f"/state/{row.device_id}")
     except httpx.HTTPError as error:

@@ -57,7 +57,7 @@ def keep_list(
 
 
 def lists_shown(session: Session, site: SiteRow) -> dict[str, Any]:
-    """All lists with their entries, who reads them, and what is wrong."""
+    """Return all lists with their entries, who reads them, and what is wrong."""
     rows = lists_of(session, site.id)
     today = datetime.now(ZoneInfo(site.zone)).date()
     models = [read_model(PlateList, row.body, where=f"list {row.name}") for row in rows]
@@ -87,7 +87,7 @@ def _tolerance(detectors: Sequence[DetectorRow], names: Sequence[str]) -> float:
 
 
 def changes_shown(session: Session, site_id: int) -> list[dict[str, Any]]:
-    """Who changed which list, when and why, the newest first, with how many entries came and went."""
+    """Return who changed which list, when and why, the newest first, with how many entries came and went."""
     query = select(RevisionRow.subject_id).where(RevisionRow.site_id == site_id, RevisionRow.what == ListRow.WHAT)
     rows = revisions_of(session, ListRow.WHAT, list(session.scalars(query.distinct())))
     newest: dict[int, int] = {}
@@ -192,7 +192,7 @@ def _blank_events(session: Session, site_id: int, key: str, entry_id: str) -> in
 
 
 def _blank_late(session: Session, site_id: int, key: str) -> int:
-    """In reads that came too late."""
+    """Blank the key in reads that came too late; return how many there were."""
     many = 0
     for row in late_of_site(session, site_id):
         reads = [read | {"text": ""} if key_of(read["text"]) == key else read for read in row.body.get("reads", ())]
@@ -204,7 +204,9 @@ def _blank_late(session: Session, site_id: int, key: str) -> int:
 
 
 def _blank_reads(session: Session, site_id: int, key: str) -> int:
-    """In every take of the site, in notes of its marks, in what was typed as true, and in recordings under way."""
+    """Blank the key in every take of the site, in notes of its marks, in what was typed as true, and in recordings
+    under way.
+    """
     many = 0
     for take in takes_of_signal(session, site_id, "plates"):
         changed, gone = _without(value_of_take(session, take), key)

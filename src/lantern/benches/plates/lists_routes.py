@@ -48,7 +48,7 @@ def lists_page(request: Request) -> HTMLResponse:
 
 @router.get("/lists/all", **may("viewer"))
 def every_list(request: Request) -> Response:
-    """What the page shows, anew."""
+    """Return what the page shows, anew."""
     with transaction() as session:
         return json_answer(_data(request, session))
 

@@ -30,7 +30,9 @@ def plates_of(trial: Trial[PlateDetector]) -> PlateSubject:
 
 
 def truths_of(session: Session, take: TakeRow, held: PlateSubject) -> dict[int, tuple[str, bool]]:
-    """By passage, what it truly was, as somebody said it, else as the take's file has it; and whether they only agreed to it."""
+    """Return by passage what it truly was, as somebody said it, else as the take's file has it; and whether they only
+    agreed to it.
+    """
     passages, reads = held.passages, held.reads
     out = {}
     for number, own in enumerate(passages.reads):
@@ -48,7 +50,9 @@ def truths_of(session: Session, take: TakeRow, held: PlateSubject) -> dict[int, 
 
 
 def reads_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
-    """For each passage what it is, and its reads: what of it no dial but the gap changes; and the light of the take."""
+    """Return for each passage what it is, and its reads: what of it no dial but the gap changes; and the light of the
+    take.
+    """
     held = plates_of(trial)
     reads, passages, by_key = held.reads, held.passages, keyed(held.reads)
     types = reads.also.get("vehicle_type", ())
@@ -81,7 +85,9 @@ def _box(box: Any) -> list[float] | None:
 
 
 def passages_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
-    """For each passage the vote after each of its reads, the read that decided, its result, and whether that is right."""
+    """Return for each passage the vote after each of its reads, the read that decided, its result, and whether that is
+    right.
+    """
     held = plates_of(trial)
     own_marks = held.own(marks(trial.session, trial.take.id))
     truths = truths_of(trial.session, trial.take, held)
@@ -119,7 +125,9 @@ def passages_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
 
 
 def _standing(held: PlateSubject, own_marks: Sequence[Mark]) -> dict[int, str]:
-    """By passage how it stands against the marks: hit, false, repeat, ignored; miss where a mark over it was hit by nothing."""
+    """Return by passage how it stands against the marks: hit, false, repeat, ignored; miss where a mark over it was hit
+    by nothing.
+    """
     kept = held.kept
     judged = judge([each.t for each in kept], own_marks)
     out = dict.fromkeys(range(len(held.passages)), "")
@@ -132,7 +140,7 @@ def _standing(held: PlateSubject, own_marks: Sequence[Mark]) -> dict[int, str]:
 
 
 def _rank(standing: str, code: str, text: str | None, truth: str | None) -> int:
-    """Which rows come first: wrong ones, then misread, then unsure, then those that nobody has to look at."""
+    """Return which rows come first: wrong ones, then misread, then unsure, then those that nobody has to look at."""
     if standing in ("false", "miss"):
         return 0
     if truth is not None and text != truth:
@@ -141,7 +149,7 @@ def _rank(standing: str, code: str, text: str | None, truth: str | None) -> int:
 
 
 def character_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
-    """Who voted what for one character of one passage, and why this one won."""
+    """Return who voted what for one character of one passage, and why this one won."""
     held = plates_of(trial)
     number, place = _wanted(trial.draft.also, held)
     own = own_reads(held.passages, held.counted(held.dials))[number]

@@ -18,7 +18,7 @@ router = APIRouter()
 
 @router.get("/walk/{detector_id}/late", **may("viewer"))
 def late_reads(detector_id: Id) -> Response:
-    """What its reader sent too late to open anything, the newest first."""
+    """Return what its reader sent too late to open anything, the newest first."""
     with transaction() as session:
         row = get_detector(session, detector_id)
         return json_answer(

@@ -42,7 +42,9 @@ def told_of(session: Session, take: TakeRow, held: PlateSubject) -> list[Told]:
 
 
 def truth_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
-    """By vehicle, plate and character how often it is right; confusions; what is always misread, and in which light."""
+    """Return by vehicle, plate and character how often it is right; confusions; what is always misread, and in which
+    light.
+    """
     held = plates_of(trial)
     told = told_of(trial.session, trial.take, held)
     others = [
@@ -87,7 +89,9 @@ def _never_read(held: PlateSubject, every: Sequence[Mark]) -> list[Mark]:
 
 
 def _characters(held: PlateSubject, told: Sequence[Told]) -> tuple[list[tuple[str, str]], Any, Any, list[str]]:
-    """Of reads that count and are as long as the truth: (read, truth) pairs; and for each character how sure, right, of which plate."""
+    """Return, of reads that count and are as long as the truth, (read, truth) pairs; and for each character how sure,
+    right, of which plate.
+    """
     by_key, own = keyed(held.reads), own_reads(held.passages, held.counted(held.dials))
     pairs, q, right, plate = [], [], [], []
     for each in told:
@@ -104,7 +108,9 @@ def _characters(held: PlateSubject, told: Sequence[Told]) -> tuple[list[tuple[st
 
 
 def forms_shown(trial: Trial[PlateDetector]) -> list[dict[str, Any]]:
-    """For each country's form, and the one in use: how many passages fit it, and what it would mend and break on this take."""
+    """Return for each country's form, and the one in use, how many passages fit it, and what it would mend and break on
+    this take.
+    """
     held = plates_of(trial)
     plain = held.with_dials(syntaxes=())
     truths = {number: text for number, (text, _) in truths_of(trial.session, trial.take, held).items()}
@@ -161,7 +167,9 @@ def capture_shown(trial: Trial[PlateDetector]) -> dict[str, Any]:
 
 
 def _focal_px(trial: Trial[PlateDetector]) -> float | None:
-    """As it was typed, else from the lens that the device says it has; None: not known."""
+    """Return the focal length in pixels as it was typed, else from the lens that the device says it has; None: not
+    known.
+    """
     if trial.draft.also.get("focal_px") is not None:
         return _number(trial.draft.also, "focal_px", 0, 1, 1e6)
     ability = trial.take.device.ability

@@ -67,7 +67,7 @@ def noise_figures(held: Sequence[Held]) -> dict[str, Any]:
 
 
 def _recorded(take: TakeRow) -> RecordedAs:
-    """What the camera had set while it recorded."""
+    """Return what the camera had set while it recorded."""
     return RecordedAs(**take.facts["recorded"])
 
 
@@ -75,7 +75,7 @@ def _recorded(take: TakeRow) -> RecordedAs:
 
 
 def error_fan(held: Held, take: TakeRow, region: ReadingRegion, material: str) -> dict[str, Any]:
-    """What the region's greatest reading becomes over a material's range, and whether the alarms still come."""
+    """Return what the region's greatest reading becomes over a material's range, and whether the alarms still come."""
     chosen = next((m for m in materials.MATERIALS if m.name == material), None)
     if chosen is None:
         names = ", ".join(m.name for m in materials.MATERIALS)
@@ -171,14 +171,16 @@ def _overlap(visitor: Visitor, mark: Mark) -> bool:
 
 
 def _predictive(hits: int, warm: int, false_alarms: int, all_of_them: int) -> float | None:
-    """What a positive would be worth where one in a hundred is too warm."""
+    """Return what a positive would be worth where one in a hundred is too warm."""
     if not warm or warm == all_of_them or hits + false_alarms == 0:
         return None
     return positive_predictive(hits / warm, 1 - false_alarms / (all_of_them - warm), 0.01)
 
 
 def pixels_shown(take: TakeRow, detector: ReadingDetector) -> dict[str, list[int]]:
-    """Which pixels each region holds (flat, row-major), masks taken out, for figures of the frame that is shown."""
+    """Return which pixels each region holds (flat, row-major), masks taken out, for figures of the frame that
+    is shown.
+    """
     if take.width is None or take.height is None:
         return {}
     masks = tuple(region for region in detector.regions if region.role == "mask")

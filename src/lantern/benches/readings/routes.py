@@ -33,7 +33,7 @@ def people(request: Request, detector_id: Id, draft: Draft) -> Response:
 
 @router.post("/bench/{detector_id}/fan", **may("viewer"))
 def error_fan(detector_id: Id, asked: FanAsked) -> Response:
-    """What a region's reading and alarms become over a material's range of emissivity."""
+    """Return what a region's reading and alarms become over a material's range of emissivity."""
     with transaction() as session:
         _, take, detector = drafted(session, detector_id, asked)
         region = next((r for r in detector.regions if r.name == asked.region), None)

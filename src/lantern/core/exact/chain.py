@@ -45,7 +45,9 @@ class _Link:
 
 
 class Step(NamedTuple):
-    """At levels up to `bound` all stays as it is; just above it, raises of a chain (sample indices) come and others go."""
+    """A step of a search: at levels up to `bound` all stays as it is; just above it, raises of a chain (sample indices) come and
+    others go.
+    """
 
     bound: float
     chain: Chain
@@ -83,7 +85,7 @@ class Clock:
 
     @cached_property
     def rearmed(self) -> list[int]:
-        """For each sample, were it raised there, the first from which a fresh raise may come."""
+        """Return for each sample, were it raised there, the first from which a fresh raise may come."""
         due = np.searchsorted(self.t_s, self.t_s + self.rearm_s - TIME_TOLERANCE_S)
         after: list[int] = np.maximum(np.arange(self.n) + 1, due).tolist()
         return after
@@ -113,7 +115,7 @@ class Chain(ABC):
         return came
 
     def steps(self, last: float, resolution: float) -> Iterator[Step]:
-        """What changes as the level rises to `last`, one link after the other."""
+        """Return what changes as the level rises to `last`, one link after the other."""
         heap, order = self._heap, self._order
         while heap and heap[0][0] < last:
             bound, _, link = heap[0]

@@ -23,7 +23,7 @@ Swept = Literal["level", "hysteresis", "sustain_s", "clear_s", "rearm_s"]
 
 
 class _Watching(Chain):
-    """What all of them look at."""
+    """The part that all chains look at."""
 
     def __init__(self, series: Series, rule: Rule, clock: Clock) -> None:
         super().__init__(clock, rule)
@@ -43,12 +43,14 @@ class _Watching(Chain):
         return self.due[after] if after < self.n else self.n
 
     def next_due(self, t_s: Floats) -> list[int]:
-        """For each sample the first from it on at which a raise is due; n where there is none."""
+        """Return for each sample the first from it on at which a raise is due; n where there is none."""
         holds = compare(self.watching, self.level, closed=self.closed)
         return _next(has_held(holds, t_s, self.starts, self.rule.sustain_s))
 
     def resumes(self, t_s: Floats) -> list[int]:
-        """For each sample, were it raised there, the one at which it clears, or the first after the frames that were lost."""
+        """Return for each sample, were it raised there, the one at which it clears, or the first after the frames that
+        were lost.
+        """
         failing = ~compare(self.watching, self.stay, closed=self.closed)
         cleared = np.array(_next(has_held(failing, t_s, self.starts, self.rule.clear_s)))
         resumes: list[int] = np.where(cleared <= self.ends, cleared, self.ends + 1).tolist()
@@ -74,7 +76,7 @@ class LevelChain(_Watching):
         return self._cleared(raised, passed, level, self.over.find(raised, level)[0])
 
     def find_again(self, start: int, level: float, before: Found) -> Found:
-        """On a slope the raise moves to the sample before and the clear stays, so that much is looked at first."""
+        """Return what a search gives, looking first at a slope: there the raise moves to the sample before, and the clear stays."""
         if not before.raises:
             return self.find(start, level)
         first = raised = before.raises[0]
@@ -240,7 +242,7 @@ class _Runs:
             at += 1
 
     def longest_until(self, reached: int, until: int) -> float:
-        """For how long a time the run in which `reached` lies is still found no later than `until`."""
+        """Return for how long a time the run in which `reached` lies is still found no later than `until`."""
         at = self.run_of[reached]
         return self.times[min(until, self.last[at])] - self.times[self.first[at]]
 
@@ -252,7 +254,7 @@ class _Runs:
 
 
 def _next(flags: Bools) -> list[int]:
-    """For each sample the first flagged one from it on; n where there is none."""
+    """Return for each sample the first flagged one from it on; n where there is none."""
     where = np.where(flags, np.arange(flags.size), flags.size)
     following: list[int] = np.minimum.accumulate(where[::-1])[::-1].tolist()
     return following

@@ -77,7 +77,7 @@ def sweep_exact(
 
 
 def _slower(a: Counts, b: Counts) -> Counts:
-    """Of two results that look the same in a row the one whose slowest hit is slower."""
+    """Return, of two results that look the same in a row, the one whose slowest hit is slower."""
     return a if (a.longest_delay_s or 0.0) >= (b.longest_delay_s or 0.0) else b
 
 

@@ -62,7 +62,7 @@ class Arming:
         self._links = [(armed, _is_on(armed.timetable, first, last)) for armed in links]
 
     def answer(self, heard: Heard, at: datetime) -> tuple[list[Firing], Reason]:
-        """What an event raised at `at` sets off, or why nothing."""
+        """Return what an event raised at `at` sets off, or why nothing."""
         if self._hours is not None and not self._awake(at):
             return [], outcomes.outside_own_hours(self._hours)
         if not self._links:

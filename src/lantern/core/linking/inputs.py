@@ -67,7 +67,7 @@ class Supervised(Strict):
         return self
 
     def state(self, ratio: float) -> tuple[State, str]:
-        """What a ratio says, and of a fault what it is."""
+        """Return what a ratio says, and of a fault what it is."""
         for state, (low, high) in self.windows.items():
             if low <= ratio <= high:
                 return state, ""
@@ -138,7 +138,7 @@ class Debounced:
 
 
 def raises(before: State | None, now: State) -> bool:
-    """Does a state cause something? One that was never known before is only taken note of; one that is as it was when
-    its module fell silent is no news.
+    """Return whether a state causes something. One that was never known before is only taken note of; one that is as it
+    was when its module fell silent is no news.
     """
     return before is not None and now in SOURCES and now != before

@@ -24,7 +24,7 @@ class Output(Strict):
 
     @property
     def flashes(self) -> bool:
-        """Can it flash?"""
+        """Return whether it can flash."""
         return self.what == "beacon"
 
     def coil_for(self, active: bool) -> bool:
@@ -76,7 +76,7 @@ class LinkRule(Strict):
     effects: tuple[Effect, ...] = ()
 
     def listens_to(self, region: str, listed: str | None = None) -> bool:
-        """Does it hear an event of this region, which matched an entry of that list (None: of none)?"""
+        """Return whether it hears an event of this region, which matched an entry of that list (None: of none)."""
         return self.region in (None, region) and (not self.lists or listed in self.lists)
 
     @property

@@ -41,7 +41,9 @@ class Order:
 
     @property
     def place(self) -> tuple[int, float, int]:
-        """Of several that could begin, the least goes first: the more urgent, then the one ordered earlier."""
+        """Return its place among several that could begin, where the least goes first: the more urgent, then the one
+        ordered earlier.
+        """
         return self.priority, self.at_s, self.key
 
 
@@ -75,5 +77,5 @@ class Standing:
 
 
 def reached(instant_s: float, t: float) -> bool:
-    """Is an instant over at `t`, or now?"""
+    """Return whether an instant is over at `t`, or falls on it."""
     return instant_s <= t + COINCIDE_S

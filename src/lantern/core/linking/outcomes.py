@@ -57,7 +57,7 @@ def no_effect() -> Reason:
 
 
 def without_outputs(outputs: Sequence[str]) -> str:
-    """What is added where the site has lost outputs that a link names."""
+    """Return what is added where the site has lost outputs that a link names."""
     return f"; the site has no output {', '.join(outputs)} any more" if outputs else ""
 
 

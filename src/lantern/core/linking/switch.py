@@ -61,7 +61,9 @@ class Switch:
 
     @property
     def wanted(self) -> bool | None:
-        """What is to be written to the device; None: nothing. An order that is due is written even to an output that is on."""
+        """Return what is to be written to the device; None: nothing. An order that is due is written even to an output
+        that is on.
+        """
         if self._waiting:
             return True
         wanted = bool(self._running or self._latched)
@@ -80,7 +82,7 @@ class Switch:
 
     @property
     def latched(self) -> int:
-        """How many orders hold it on, or will once they are delivered, until somebody acknowledges them."""
+        """Return how many orders hold it on, or will once they are delivered, until somebody acknowledges them."""
         return len(self._latched) + sum(standing.order.latched for standing in self._waiting)
 
     def acknowledge(self, t: float) -> int:

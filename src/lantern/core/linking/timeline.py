@@ -35,7 +35,7 @@ class Circumstances:
         return any(from_s <= t < to_s for from_s, to_s in self.away.get(output, ()))
 
     def instants(self, output: str) -> list[float]:
-        """When something happens to an output."""
+        """Return when something happens to an output."""
         acknowledged = [t for t, of in self.acknowledged if of == output]
         return sorted({*acknowledged, *(to_s for _, to_s in self.away.get(output, ()))})
 
@@ -57,7 +57,9 @@ def activity(
 
 
 def _stepped(output: str, switch: Switch, during: Circumstances) -> list[Active]:
-    """Until nothing is left to wait for. At one instant time passes first, then come acknowledgements, then what is written."""
+    """Step the switch until nothing is left to wait for, and return its stretches. At one instant time passes first,
+    then come acknowledgements, then what is written.
+    """
     stretches: list[Active] = []
     others = during.instants(output)
     while (t := min((at for at in (switch.next_s, *others[:1]) if at is not None), default=None)) is not None:

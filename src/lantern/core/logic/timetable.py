@@ -82,7 +82,7 @@ class Timetable(BaseModel):
         return f"{total / 60:g} h a week"
 
     def is_active(self, at: datetime) -> bool:
-        """Is this aware instant inside the hours?"""
+        """Return whether this aware instant lies inside the hours."""
         return self.active_between(at, at)(at)
 
     def active_between(self, first: datetime, last: datetime) -> Callable[[datetime], bool]:

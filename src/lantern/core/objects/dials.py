@@ -184,7 +184,7 @@ PATH_GROUPS = (
 
 
 def matters(dial: str, dials: ObjectDials) -> bool:
-    """Which dials play a part under the others."""
+    """Return which dials play a part under the others."""
     if dial == "dwell_s":
         return isinstance(dials, ZoneDials) and dials.when == "inside"
     if dial == "born_inside":

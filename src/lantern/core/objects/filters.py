@@ -36,7 +36,9 @@ class Perspective:
 
 
 def perspective_of(regions: Sequence[ObjectRegion]) -> Perspective | None:
-    """From two reference figures, lines from foot to head; None without any. `target_mm` scales the second to the first."""
+    """Return the perspective of two reference figures, lines from foot to head; None without any. `target_mm` scales
+    the second to the first.
+    """
     figures = [r for r in regions if r.role == "reference" and r.shape == "line"]
     if not figures:
         return None

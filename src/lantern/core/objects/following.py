@@ -37,7 +37,7 @@ class Step:
 
 @dataclass
 class _Stay:
-    """Of one object in one zone."""
+    """The stay of one object in one zone."""
 
     staying: Staying = field(default_factory=Staying)
     done: bool = False  # it has raised, or was dropped by the re-arm time: this stay raises no more
@@ -46,7 +46,7 @@ class _Stay:
 
 @dataclass
 class _Memory:
-    """Of one object. `votes` keeps the order in which classes were first seen."""
+    """The memory of one object. `votes` keeps the order in which classes were first seen."""
 
     votes: Counter[str] = field(default_factory=Counter)
     last_s: float | None = None
@@ -88,7 +88,7 @@ class Follower:
         return sorted(out, key=lambda s: (s.region, str(s.object)))
 
     def standing(self) -> dict[str, int]:
-        """How many objects stand raised in each zone now."""
+        """Return how many objects stand raised in each zone now."""
         return {
             r.name: sum(m.stays[r.name].raised for m in self.objects.values() if r.name in m.stays)
             for r in self.regions

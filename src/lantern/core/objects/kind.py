@@ -16,7 +16,7 @@ from lantern.core.objects.kinds import Found
 from lantern.core.objects.region import ObjectDetector, ObjectRegion
 from lantern.core.objects.verdicts.sighted import ORDER
 from lantern.core.tracks import Tracks
-from lantern.core.tuning.measures import Yardstick
+from lantern.core.tuning.measures import AnyYardstick
 from lantern.core.tuning.raises import RAISES
 from lantern.core.watching import Indices
 
@@ -49,7 +49,7 @@ class TrackKind(Kind[ObjectDialsT], Generic[ObjectDialsT]):
     detector: type[Detector] = ObjectDetector
     axis: Axis | None = IN_VIEW
     unit: Callable[[ObjectDialsT], str] = _objects
-    yardstick: Yardstick = RAISES
+    yardstick: AnyYardstick = RAISES
     find: Callable[
         [Tracks, Indices, Sequence[ObjectRegion], ObjectDialsT], list[Found]
     ]  # raises, before the re-arm time
@@ -74,7 +74,7 @@ class TrackKind(Kind[ObjectDialsT], Generic[ObjectDialsT]):
         return [*super().sources(detector), *([self.beside] if self.beside else [])]
 
     def dial_unit(self, info: DialInfo, signal: str) -> str:
-        """On a plan objects move in metres, and so do distances that are pixels in a picture."""
+        """Return a dial's unit: on a plan objects move in metres, and so do distances that are pixels in a picture."""
         return "m" if info.unit == "px" and signal == "plan-tracks" else info.unit
 
 

@@ -49,7 +49,7 @@ def event_of(detector: str, tracks: Tracks, found: Found) -> Event:
 
 
 def in_order(events: Sequence[Event]) -> list[Event]:
-    """By time of the raise, then region, then object."""
+    """Return the events by the time of the raise, then by region, then by object."""
     return sorted(events, key=lambda e: (e.raised_s, e.detector, e.region, str(e.object)))
 
 
@@ -66,7 +66,9 @@ def kept_of(events: Sequence[Event], dials: ObjectDials) -> list[Event]:
 
 
 def rearm(since_s: float | None, t: float, dials: ObjectDials) -> tuple[bool, float]:
-    """Does a raise at `t` pass, and since when does the re-arm time run after it? `since_s`: since when it runs before; None: not."""
+    """Return whether a raise at `t` passes, and since when the re-arm time runs after it. `since_s`: since when it runs
+    before; None: not.
+    """
     passes = rearmed(t, since_s, dials.rearm_s)
     return passes, t if passes or since_s is None or dials.rearm_extends else since_s
 

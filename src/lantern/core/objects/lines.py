@@ -23,7 +23,7 @@ Point = tuple[float, float]
 
 @dataclass(frozen=True, slots=True)
 class Crossing:
-    """At sample `at` an object is first confirmed on the other side."""
+    """The sample `at` which an object is first confirmed on the other side."""
 
     at: int
     direction: Direction
@@ -97,7 +97,7 @@ def beside(points: Floats, starts: Indices, a: Point, b: Point) -> Beside:
 
 
 def crossings(where: Beside, starts: Indices, band: float) -> list[Crossing]:
-    """All crossings, in the order of the samples."""
+    """Return all crossings, in the order of the samples."""
     s = where.s[where.lively]
     sure = np.flatnonzero(np.abs(s) > band)
     positive = s[sure] > 0
@@ -131,7 +131,7 @@ def shares_beyond(boxes: Floats, a: Point, b: Point, *, positive: bool) -> Float
 
 
 def share_beyond(box: Floats, a: Point, b: Point, *, positive: bool) -> float:
-    """Of one box."""
+    """Return the share of one box that lies beyond the line."""
     return float(shares_beyond(box[None], a, b, positive=positive)[0])
 
 
@@ -143,7 +143,8 @@ def across(
     band: float,
     percent: float,
 ) -> list[int | None]:
-    """For each crossing the first sample from it on, still on the new side, with so much of the box beyond; None: it never comes.
+    """Return for each crossing the first sample from it on, still on the new side, with so much of the box beyond;
+    None: it never comes.
 
     `beyond`: which share of the box of each of `where.lively` lies beyond the line, on the B side (True) and on the A side.
     """
@@ -164,7 +165,7 @@ def across(
 
 
 def _next(among: Indices, at: Indices, none: int) -> Indices:
-    """For each index the first of `among` from it on; `none` where there is none."""
+    """Return for each index the first of `among` from it on; `none` where there is none."""
     return np.append(among, none)[np.searchsorted(among, at)]
 
 

@@ -52,7 +52,9 @@ def least_fps(speed: float, width: float, least_overlap: float = LEAST_OVERLAP) 
 
 @dataclass(frozen=True, slots=True)
 class Room:
-    """On one side of a line: how far the picture's edge is, and how far it must be. `side`: A or B, where objects come from."""
+    """The room on one side of a line: how far the picture's edge is, and how far it must be. `side`: A or B, where
+    objects come from.
+    """
 
     region: str
     side: str
@@ -143,7 +145,9 @@ def _reach(tracks: Tracks, points: Floats, way: Floats) -> Floats:
 
 
 def _to_edge(a: Point, b: Point, way: Floats, frame_px: tuple[int, int]) -> float:
-    """From the nearest of the line's points, going straight away from it, to the picture's edge."""
+    """Return how far it is from the nearest of the line's points, going straight away from it, to the
+    picture's edge.
+    """
     found = math.inf
     for x, y in (a, b, ((a[0] + b[0]) / 2, (a[1] + b[1]) / 2)):
         for at, step, size in ((x, way[0], frame_px[0]), (y, way[1], frame_px[1])):
@@ -153,7 +157,7 @@ def _to_edge(a: Point, b: Point, way: Floats, frame_px: tuple[int, int]) -> floa
 
 
 def placement_cautions(tracks: Tracks, regions: Sequence[ObjectRegion], dials: CrossingDials | CountDials) -> list[str]:
-    """What is wrong with where lines lie, with both figures."""
+    """Return what is wrong with where lines lie, with both figures."""
     return [
         f"{r.region}: the picture's edge is {r.has_px:.0f} px away on side {r.side}, and objects of {r.size_px:.0f} px at "
         f"{r.speed_px_s:.0f} px/s need {r.needs_px:.0f} px to be wholly in view before they cross"

@@ -17,7 +17,7 @@ from lantern.core.watching import Bools
 
 
 def watched_regions(regions: Sequence[ObjectRegion]) -> list[ObjectRegion]:
-    """Without the figures that sizes are expected from."""
+    """Return the regions without the figures that sizes are expected from."""
     found = [region for region in regions if region.role == "watch"]
     if not found:
         raise Refused([Fault("regions", "none is watched", "a line or a zone")])
@@ -66,7 +66,7 @@ def inside(tracks: Tracks, dials: ObjectDials, region: ObjectRegion) -> Bools:
 
 
 def beside_line(tracks: Tracks, dials: ObjectDials, region: ObjectRegion) -> Beside:
-    """Where the samples' anchors are against a line."""
+    """Return where the samples' anchors are against a line."""
 
     def look() -> Beside:
         return beside(tracks.anchors(dials.anchor), stretch_of(tracks, dials.gap_s), *line_of(region))
@@ -75,7 +75,9 @@ def beside_line(tracks: Tracks, dials: ObjectDials, region: ObjectRegion) -> Bes
 
 
 def shares_beyond_line(tracks: Tracks, dials: ObjectDials, region: ObjectRegion) -> Mapping[bool, Floats]:
-    """Of the boxes of `beside_line(...).lively` the share that lies beyond the line: on its B side (True), on its A side."""
+    """Return, of the boxes of `beside_line(...).lively`, the share that lies beyond the line: on its B side (True), on
+    its A side.
+    """
 
     def look() -> Mapping[bool, Floats]:
         boxes = tracks.box[beside_line(tracks, dials, region).lively]

@@ -20,7 +20,8 @@ from lantern.core.watching import Bools, Indices
 
 @dataclass(frozen=True, slots=True)
 class Stay:
-    """By samples: the first one inside, the one at which that counts, the last one inside, and the one at which it has gone.
+    """A stay by its samples: the first one inside, the one at which that counts, the last one inside, and the one at
+    which it has gone.
 
     `gone` is None where the object is lost before that; `end` is then its last sample at all. `born`: first seen inside.
     """
@@ -34,7 +35,9 @@ class Stay:
 
 
 def stays(tracks: Tracks, within: Bools, starts: Indices, dials: ZoneDials) -> Iterator[Stay]:
-    """In the order of the samples. `within` (n,): is the sample inside? `starts` (n,): the first of its stretch."""
+    """Yield the stays in the order of the samples. `within` (n,): is the sample inside? `starts` (n,): the first of its
+    stretch.
+    """
     n = within.size
     if n == 0 or not within.any():
         return
@@ -65,7 +68,9 @@ def stays(tracks: Tracks, within: Bools, starts: Indices, dials: ZoneDials) -> I
 
 
 def _since(tracks: Tracks, samples: Indices, after_s: float, beyond: int = 0) -> Indices:
-    """For each sample the first one, `beyond` it at least, that is no less than `after_s` later. Times rise within an object only."""
+    """Return for each sample the first one, `beyond` it at least, that is no less than `after_s` later. Times rise
+    within an object only.
+    """
     spans, t_s = tracks.spans, tracks.t_s
     if after_s == 0:
         return samples + beyond
@@ -80,7 +85,7 @@ def _since(tracks: Tracks, samples: Indices, after_s: float, beyond: int = 0) ->
 
 @dataclass
 class Staying:
-    """Of one object in one zone."""
+    """The state of one object in one zone."""
 
     run_s: float | None = None  # since when it is inside without a sample outside
     run_born: bool = False

@@ -109,7 +109,7 @@ class TrackSubject(Raising):
         return rows_of(raisers, marks, low, high, slack, ALL if whole else SHOWN)
 
     def verdicts(self) -> list[Verdict]:
-        """What became of each object, in the order of `tracks.ids`."""
+        """Return what became of each object, in the order of `tracks.ids`."""
         return self._verdicts
 
     @cached_property
@@ -118,7 +118,9 @@ class TrackSubject(Raising):
         return verdicts(Sighted(self.detector, self.dials, self.tracks, events, raw, self.kind.find))
 
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
-        """Of the objects in view during the mark the one that came nearest speaks; with none, the mark stands over an empty scene."""
+        """Return the reason of the object that came nearest, of those in view during the mark; with none, the mark
+        stands over an empty scene.
+        """
         start, end = mark.from_s - slack.early_s, mark.end_s + slack.late_s
         there = np.unique(self.tracks.object[(self.tracks.t_s >= start - 1e-6) & (self.tracks.t_s <= end + 1e-6)])
         if there.size == 0:
@@ -139,7 +141,7 @@ class TrackSubject(Raising):
         return audit(self.events(), said) if counts else super().against(truth, said)
 
     def traces(self) -> Mapping[str, Series]:
-        """How many are in view; for counts how many are inside."""
+        """Return how many are in view; for counts how many are inside."""
         if isinstance(self.dials, CountDials):
             passages = [e for e in self._events if e.direction is not None]
             inside = [float(self.dials.start_inside), *(float(o.inside) for o in running(passages, self.dials))]
@@ -149,7 +151,7 @@ class TrackSubject(Raising):
         return {"in view": self._in_view()}
 
     def _in_view(self) -> Series:
-        """On the take's own frames, those that show nobody among them."""
+        """Return how many are in view on the take's own frames, those that show nobody among them."""
         tracks = self.tracks
         if len(tracks) == 0:
             return Series(np.zeros(1), np.zeros(1), "objects", "in view")
@@ -194,7 +196,7 @@ class TrackSubject(Raising):
 
 
 def _stepped(t_s: Floats, x: Floats) -> Series:
-    """At most so many points, the greatest of each stretch kept."""
+    """Return at most so many points, the greatest of each stretch kept."""
     if t_s.size > MOST_POINTS:
         edges = np.unique(np.linspace(0, t_s.size, MOST_POINTS + 1).astype(np.intp))[:-1]
         t_s, x = t_s[edges], np.maximum.reduceat(x, edges)

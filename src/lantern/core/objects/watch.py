@@ -87,7 +87,7 @@ class CountWatch(ObjectWatch):
         return replace(turn, then=self._counted(step, t)) if step.what == "raise" else turn
 
     def _counted(self, step: Step, t: float) -> Turn:
-        """Who is inside after a passage, and whether the capacity is raised or clears by it."""
+        """Return who is inside after a passage, and whether the capacity is raised or clears by it."""
         before, self.inside = self.inside, self.inside.passed(step.direction, self.dials)
         changes: tuple[Change, ...] = ()
         if before.raised != self.inside.raised:

@@ -35,7 +35,7 @@ class Wall:
 
     @cached_property
     def stands(self) -> BaseGeometry:
-        """Where it stands on the plan: a line, or what a closed one covers."""
+        """Return where it stands on the plan: a line, or what a closed one covers."""
         return shapely.Polygon(self.points) if self.closed else shapely.LineString(self.points)
 
     @cached_property
@@ -47,7 +47,9 @@ class Wall:
 
 @dataclass(frozen=True)
 class Covered:
-    """Of one camera at one height: `field` what it would see without walls, `seen` what it does, `shadow` the rest."""
+    """The ground that one camera covers at one height: `field` what it would see without walls, `seen` what it does,
+    `shadow` the rest.
+    """
 
     field: BaseGeometry
     seen: BaseGeometry
@@ -55,7 +57,9 @@ class Covered:
 
 
 def field_of(mount: Mount, height_m: float, *, least_px_per_m: float = LEAST_PX_PER_M) -> BaseGeometry:
-    """What lies in the picture at a height above the ground, as far as so many px/m: a convex polygon, empty where none is."""
+    """Return what lies in the picture at a height above the ground, as far as so many px/m: a convex polygon, empty
+    where none is.
+    """
     view = View(mount)
     right, down, ahead = view.axes
     half_w, half_h = (side / (2 * mount.f_px) for side in mount.pixels)
@@ -108,8 +112,9 @@ def shadows(eye: Floats, segments: Floats, heights_m: Floats, target_m: float) -
 
 
 def covered(mount: Mount, walls: Sequence[Wall], height_m: float, *, least_px_per_m: float = LEAST_PX_PER_M) -> Covered:
-    """What a camera sees of targets at a height above the ground, among walls. What was worked out for the same camera and the same
-    walls before it is kept, so that a wall that is dragged costs those cameras alone that it is near.
+    """Return what a camera sees of targets at a height above the ground, among walls. What was worked out for the same
+    camera and the same walls before it is kept, so that a wall that is dragged costs those cameras alone that it is
+    near.
     """
     field, reach = _reach(mount, height_m, least_px_per_m)
     if field.is_empty:
@@ -155,8 +160,8 @@ def _inside(wall: Wall, eye: Floats) -> bool:
 
 
 def crossed(eye: Floats, ways: Floats, segments: Floats) -> tuple[Floats, NDArray[np.bool_]]:
-    """Where ways from a point on the plan cross walls' segments, shape (..., 2, 2) against ways (..., 2): at which share of the way,
-    and whether that lies ahead and on the segment; both of the common shape.
+    """Return where ways from a point on the plan cross walls' segments, shape (..., 2, 2) against ways (..., 2): at
+    which share of the way, and whether that lies ahead and on the segment; both of the common shape.
     """
     to, along = segments[..., 0, :] - eye, segments[..., 1, :] - segments[..., 0, :]
     cross = ways[..., 0] * along[..., 1] - ways[..., 1] * along[..., 0]
@@ -236,7 +241,7 @@ def weakest(mount: Mount, zone: BaseGeometry, height_m: float) -> tuple[float, t
 
 
 def overlap(areas: Sequence[BaseGeometry]) -> BaseGeometry:
-    """What at least two of these areas have in common."""
+    """Return what at least two of these areas have in common."""
     tree = shapely.STRtree(areas)
     first, second = tree.query(areas, predicate="intersects")
     pairs = [

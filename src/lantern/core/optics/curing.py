@@ -49,12 +49,12 @@ class Cure:
 
     @property
     def change(self) -> float:
-        """How large it is, relative to the range that is searched: cures are told in this order."""
+        """Return how large it is, relative to the range that is searched: cures are told in this order."""
         return abs(self.after - self.before) / (self.quantity.high - self.quantity.low)
 
     @property
     def text(self) -> str:
-        """With what it costs the other wishes of the same point."""
+        """Return the cure in words, with what it costs the other wishes of the same point."""
         return f"{self.said}; costs: {', '.join(self.costs)}" if self.costs else self.said
 
     @property
@@ -111,7 +111,7 @@ def _least(scene: Scene, quantity: Quantity, name: str, now: Prediction) -> Cure
 
 
 def _matters(scene: Scene, quantity: Quantity, name: str, ends: tuple[float, float], now: Prediction) -> bool:
-    """Does the figure change at all with this quantity?"""
+    """Return whether the figure changes at all with this quantity."""
     tried = (predict(*quantity.put(scene, end)) for end in ends)
     return any(other.judged[name].value != now.judged[name].value for other in tried)
 
@@ -131,7 +131,9 @@ def _first_met(scene: Scene, quantity: Quantity, name: str, before: float, end: 
 
 
 def _way(before: float, end: float) -> list[float]:
-    """From one value towards another: in equal ratios where both are above 0, as lenses and exposures go; else in equal steps."""
+    """Return values on the way from one to another: in equal ratios where both are above 0, as lenses and exposures go; else
+    in equal steps.
+    """
     share = np.linspace(0, 1, STEPS + 1)[1:]
     found = before * (end / before) ** share if min(before, end) > 0 else before + (end - before) * share
     return [float(value) for value in found]

@@ -62,7 +62,7 @@ class Mount(Strict):
         return round(min(max(wanted_mm, low_mm), high_mm), 1)
 
     def check(self) -> list[str]:
-        """What must not be, in words; empty: all is well."""
+        """Return what must not be, in words; empty: all is well."""
         out = []
         if min(self.pixels) < 1 or max(self.pixels) > 20_000:
             out.append(f"a picture of {self.pixels[0]} x {self.pixels[1]} pixels: 1 to 20000 each way")
@@ -112,7 +112,7 @@ class View:
         return np.asarray(centre + self.mount.f_px * seen[..., :2] / depth[..., None])
 
     def inside(self, pixels: Floats) -> NDArray[np.bool_]:
-        """Is a place inside the picture, edges included? NaN is not."""
+        """Return whether each place lies inside the picture, edges included. NaN is not."""
         width, height = self.mount.pixels
         u, v = pixels[..., 0], pixels[..., 1]
         return np.asarray((u >= 0) & (u <= width) & (v >= 0) & (v <= height))
@@ -158,7 +158,7 @@ class View:
 
 
 def _meets(height_m: float, below_deg: float) -> float | None:
-    """Where a sight line so far below the horizontal meets the ground."""
+    """Return where a sight line so far below the horizontal meets the ground."""
     if below_deg <= 0:
         return None
     if abs(below_deg - 90) < 1e-12:

@@ -38,7 +38,7 @@ class PlateAt:
 
     @property
     def incidence_v_deg(self) -> float:
-        """How far the camera stands above the plate: atan2(height difference, horizontal distance)."""
+        """Return how far the camera stands above the plate: atan2(height difference, horizontal distance)."""
         way = self.to_camera
         return math.degrees(math.atan2(way[2], math.hypot(way[0], way[1])))
 
@@ -107,7 +107,7 @@ def focus_blur_m(focal_mm: float, f_number: float, focus_m: float, depth_m: floa
 
 
 def _angle_deg(one: Floats, other: Floats) -> float | None:
-    """By the half-angle, which is exact for small angles too; None where one of the two has no direction."""
+    """Return the angle by its half, which is exact for small angles too; None where one of the two has no direction."""
     lengths = float(np.linalg.norm(one)), float(np.linalg.norm(other))
     if min(lengths) < NEAR:
         return None

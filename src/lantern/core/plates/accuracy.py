@@ -46,7 +46,7 @@ class Share:
 
 
 def share(k: int, n: int) -> Share:
-    """With the Wilson score interval."""
+    """Return the share with its Wilson score interval."""
     found = wilson(k, n)
     return Share(k, n, *(found or (None, None)))
 
@@ -131,7 +131,7 @@ def lights_disagree(passages: Sequence[Told], other: Sequence[Told]) -> list[dic
 
 
 def _glyphs(truth: str, text: str) -> str:
-    """Where a text differs from the truth, in words."""
+    """Return where a text differs from the truth, in words."""
     if len(truth) != len(text):
         return f"{len(text)} characters instead of {len(truth)}"
     return ", ".join(f"{r} for {t} at place {n}" for n, (r, t) in enumerate(zip(text, truth, strict=True), 1) if r != t)

@@ -25,15 +25,16 @@ Kinds = NDArray[np.int8]
 
 @dataclass(frozen=True)
 class Seen:
-    """Of k passages by the reads so far. `known` (k,): UNDETERMINED and HELD whatever `wander` says, ATTACHED where that decides;
-    `wander` (k,): RMS distance of the plate's middle from its mean, in the vehicle's box (NaN without boxes).
+    """The state of k passages by the reads so far. `known` (k,): UNDETERMINED and HELD whatever `wander` says, ATTACHED
+    where that decides; `wander` (k,): RMS distance of the plate's middle from its mean, in the vehicle's box (NaN
+    without boxes).
     """
 
     known: Kinds
     wander: Floats
 
     def kind_at(self, row: int, limit: float) -> int:
-        """What one of them is."""
+        """Return what one of them is."""
         return int(Seen(self.known[row : row + 1], self.wander[row : row + 1]).kinds(limit)[0])
 
     def kinds(self, limit: float) -> Kinds:

@@ -21,7 +21,7 @@ EQUAL = 1e-9  # scores nearer than this are equal
 
 
 def gains(q: Floats) -> Floats:
-    """What a symbol gets for being read with confidence `q`, over those that were not."""
+    """Return what a symbol gets for being read with confidence `q`, over those that were not."""
     clipped = np.clip(q, SURE_LOW, SURE_HIGH)
     return np.asarray(np.log(clipped) - np.log((1 - clipped) / (len(ALPHABET) - 1)))
 
@@ -86,7 +86,7 @@ class Ballots:
         return self._scores[slot, : self._length[slot]], int(self._reads[slot])
 
     def leaders(self, which: Indices, tempering: float, syntax: Syntax) -> Leading:
-        """What these passages would be by the reads so far; each has had one."""
+        """Return what these passages would be by the reads so far; each has had one."""
         slot = self._leading[which]
         length, scores = self._length[slot], self._scores[slot]
         best = scores.max(axis=2)

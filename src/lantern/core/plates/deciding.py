@@ -29,7 +29,7 @@ class Raised:
 
 
 def listed(nearest: Nearest, dials: PlateDials) -> bool:
-    """Is there a match?"""
+    """Return whether there is a match."""
     return nearest.matches(dials.tolerance, dials.runner_up)
 
 

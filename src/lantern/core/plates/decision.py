@@ -64,7 +64,7 @@ class Decision:
 
     @cached_property
     def verdicts(self) -> list[Reason]:
-        """What became of each passage."""
+        """Return what became of each passage."""
         reach = max(self.dials.tolerance + self.dials.runner_up, NAMED)
         reads = [own.size for own in self.passages.reads]
 

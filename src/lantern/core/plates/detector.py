@@ -13,7 +13,7 @@ from lantern.core.plates.lists import PlateList
 
 
 class PlateRegion(Region):
-    """Where in the picture reads count: a box by two corners, or a polygon."""
+    """A region in the picture where reads count: a box by two corners, or a polygon."""
 
     shape: Literal["box", "polygon"]
 
@@ -27,7 +27,9 @@ class PlateRegion(Region):
 
 
 class PlateDetector(Detector):
-    """With its lists, or with the names of lists of its site: of entries with one key, or at one distance, the first list wins."""
+    """A detector with its lists, or with the names of lists of its site: of entries with one key, or at one distance,
+    the first list wins.
+    """
 
     regions: tuple[PlateRegion, ...] = ()
     lists: tuple[PlateList | str, ...] = ()

@@ -36,7 +36,9 @@ def exact_dials(on: Decision) -> list[str]:
 
 
 def _levels(on: Decision, filtered: Filter) -> tuple[list[list[float]], list[Indices], Floats]:
-    """By passage, the values of a filter's number among the reads that would count without it; those reads; (n,) the number."""
+    """Return by passage the values of a filter's number among the reads that would count without it; those reads; (n,)
+    the number.
+    """
     own = own_reads(on.passages, on.counted(on.dials.model_copy(update={filtered.dial: filtered.bare})))
     number = filtered.number(on.reads.confidence, on.reads.plate)
     own = [each[~np.isnan(number[each])] for each in own]

@@ -128,7 +128,7 @@ GROUPS = (
 
 
 def matters(name: str, dials: PlateDials) -> bool:
-    """Does a dial play a part under these?"""
+    """Return whether a dial plays a part under these."""
     if name in ("tolerance", "runner_up"):
         return dials.when != "any" and (name == "tolerance" or dials.tolerance > 0)
     if name == "decide_after_s":

@@ -50,7 +50,7 @@ class Form:
     never: Callable[[str], str] = _nothing
 
     def fits(self, text: str) -> bool:
-        """Does the key of a text have this form?"""
+        """Return whether the key of a text has this form."""
         key = key_of(text)
         return bool(key) and Syntax(self.templates).fits(codes_of(key))
 

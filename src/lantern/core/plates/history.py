@@ -45,7 +45,7 @@ class History:
 
     @cached_property
     def last(self) -> dict[int, int]:
-        """By passage, the row of its last accepted read."""
+        """Return by passage the row of its last accepted read."""
         return dict(zip(self.passage.tolist(), range(len(self)), strict=True))
 
 
@@ -91,7 +91,7 @@ def history_of(reads: Reads, own: Sequence[Indices], dials: PlateDials) -> Histo
 
 
 def as_sure(q: Floats, dials: PlateDials) -> Floats:
-    """How sure characters are taken to be."""
+    """Return how sure characters are taken to be."""
     return q if dials.calibration == 1 else tempered(q, dials.calibration)
 
 

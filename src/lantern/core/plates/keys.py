@@ -55,7 +55,7 @@ CONFUSABLE = _confusable()  # (36, 36): does one group hold both?
 
 
 def _families() -> list[int]:
-    """For each symbol the least one that a chain of confusable pairs leads to."""
+    """Return for each symbol the least one that a chain of confusable pairs leads to."""
     family = list(range(len(ALPHABET)))
     for group in GROUPS:
         joined = {family[place] for place in codes_of(group)}

@@ -11,7 +11,7 @@ from lantern.core.named_lists import NamedLists
 from lantern.core.plates.detector import PlateDetector
 from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.named_lists import PLATE_LISTS
-from lantern.core.tuning.measures import Yardstick
+from lantern.core.tuning.measures import AnyYardstick
 from lantern.core.tuning.raises import RAISES
 
 PASSAGES = Axis(lane="passages")
@@ -23,7 +23,7 @@ class PlateKind(Kind[PlateDials]):
 
     signals: tuple[str, ...] = ("plates",)
     detector: type[Detector] = PlateDetector
-    yardstick: Yardstick = RAISES
+    yardstick: AnyYardstick = RAISES
     needs_regions: Need = "optional"
     axis: Axis | None = PASSAGES
     truth: tuple[Truth, ...] = ("marks", "text")

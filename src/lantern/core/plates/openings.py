@@ -49,7 +49,9 @@ class Floor:
 
 
 def space_of(templates: Sequence[str]) -> float:
-    """How many keys the templates allow; of templates that share keys, these once where both are of one length and plain."""
+    """Return how many keys the templates allow; of templates that share keys, these once where both are of one length
+    and plain.
+    """
     return float(
         sum(math.prod(int(fits.sum(axis=1)[n]) for n in range(len(fits))) for fits in map(template, templates))
     )
@@ -130,5 +132,5 @@ def year_of(seen: int, passages: int, passages_a_year: float) -> Year | None:
 
 
 def passages_for(wish_a_year: float, passages_a_year: float) -> float:
-    """How many passages of strangers without a false opening would show the wish (rule of three, 95 %)."""
+    """Return how many passages of strangers without a false opening would show the wish (rule of three, 95 %)."""
     return float(-np.log(0.05) * passages_a_year / wish_a_year)

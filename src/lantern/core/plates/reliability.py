@@ -92,7 +92,8 @@ def isotonic(q: Floats, right: Bools) -> tuple[Floats, Floats]:
 
 
 def mended(q: Floats, right: Bools, plate: Sequence[str]) -> dict[str, Any] | None:
-    """What a temperature and isotonic regression, fitted on every other plate, do on the rest; None: too few characters or plates.
+    """Return what a temperature and isotonic regression, fitted on every other plate, do on the rest; None: too few
+    characters or plates.
 
     `plate` (n,): which plate each character is of, for those of one plate err together.
     """

@@ -137,7 +137,9 @@ class PlateSubject(Decision, Raising):
     # ---- what a reader asks ----
 
     def why_silent(self, mark: Mark, slack: Slack = Slack(), scale: Scale = CELSIUS) -> Reason:
-        """Of the passages during the mark the one that came nearest speaks; with none, no vehicle was read."""
+        """Return the reason of the passage that came nearest, of those during the mark; with none, no vehicle
+        was read.
+        """
         start, end = mark.from_s - slack.early_s, mark.end_s + slack.late_s
         passages = self.passages
         there = np.flatnonzero((passages.last_s >= start - 1e-6) & (passages.first_s <= end + 1e-6)).tolist()
@@ -151,7 +153,7 @@ class PlateSubject(Decision, Raising):
         return Reason(said.code, f"Vehicle {vehicle}: {said.text}", said.figures | {"object": vehicle})
 
     def traces(self) -> Mapping[str, Series]:
-        """How sure the vote of each passage was in the end, at the time of its last accepted read."""
+        """Return how sure the vote of each passage was in the end, at the time of its last accepted read."""
         history = self.history
         rows = np.array(sorted(history.last.values(), key=lambda row: history.t_s[row]), dtype=np.intp)
         t_s = history.t_s[rows]
@@ -174,7 +176,7 @@ class PlateSubject(Decision, Raising):
         return out
 
     def shown(self, info: DialInfo) -> tuple[float, float] | float:
-        """As far as this take has anything to tell apart."""
+        """Return the range as far as this take has anything to tell apart."""
         if info.name == "min_height_px":
             known = self.reads.plate[:, 3][~np.isnan(self.reads.plate[:, 3])]
             return 0.0, float(np.ceil(known.max() * 1.1)) if known.size else 60.0

@@ -22,7 +22,8 @@ NARROWEST = 1e-9
 
 
 def steps_below(passage: Indices, holds: Bools, most: Floats, make: Callable[[int], Raised]) -> list[Step]:
-    """Of a dial under which row i counts while the dial is at most `most[i]`: the first such row of a passage raises.
+    """Return the steps of a dial under which row i counts while the dial is at most `most[i]`: the first such row of a
+    passage raises.
 
     `holds` (m,): rows for which all else holds. The steps of a passage begin at minus infinity.
     """
@@ -40,7 +41,7 @@ def steps_below(passage: Indices, holds: Bools, most: Floats, make: Callable[[in
 
 
 def steps_above(passage: Indices, holds: Bools, least: Floats, make: Callable[[int], Raised]) -> list[Step]:
-    """Of a dial under which row i counts once the dial is at least `least[i]`."""
+    """Return the steps of a dial under which row i counts once the dial is at least `least[i]`."""
     out: list[Step] = []
     rows = np.flatnonzero(holds).tolist()
     for number, own in groupby(rows, key=passage.tolist().__getitem__):
@@ -89,7 +90,7 @@ class Standing:
             self.settle(text)
 
     def settle(self, text: str) -> None:
-        """What is kept of a text's raises, worked out anew."""
+        """Work out anew what is kept of a text's raises."""
         own = self._texts[text]
         raised = own.raised.values()
         kept = raised if len(raised) < 2 else kept_of(raised, self.rearm_s)

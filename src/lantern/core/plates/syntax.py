@@ -52,7 +52,7 @@ class Syntax:
         self.templates = tuple(templates)
 
     def fits(self, codes: Codes | Sequence[int]) -> bool:
-        """Does a text (its codes) fit one of the templates?"""
+        """Return whether a text (its codes) fits one of the templates."""
         places = np.arange(len(codes))
         return any(bool(fits[places, codes].all()) for fits in self.by_length.get(len(codes), ()))
 

@@ -93,7 +93,7 @@ def _raised(history: History, each: Raised, near: Near, dials: PlateDials, *, dr
 def _refused(
     history: History, row: int, near: Near, rolls: Rolls, day: Callable[[float], date], dials: PlateDials
 ) -> Reason:
-    """All held but what the lists say."""
+    """Return all held but what the lists say."""
     text, nearest = history.text[row], near(row)
     figures: dict[str, Any] = {"text": text, "distance": None, "match": None, "list": None}
     if nearest.listed is not None:

@@ -99,7 +99,7 @@ class PlateWatch(Watch[Sequence[Read]]):
             yield Turn(going.raised, (change,), None, 0.0, {}, vehicle)
 
     def _refusal(self, going: Passage, vehicle: str) -> dict[str, Any]:
-        """Why a passage that is over did not raise, by its last read that counts."""
+        """Return why a passage that is over did not raise, by its last read that counts."""
         history = going.history
         if history is None:
             return {"at": going.last_s, "vehicle": vehicle, "text": "", "code": "unread", "said": UNREAD}
@@ -140,7 +140,7 @@ class PlateWatch(Watch[Sequence[Read]]):
             yield from self._raised(going, read.vehicle, history, near, plate)
 
     def _history(self, going: Passage, t: float) -> History:
-        """What is known of the passage now: the one row that a take's history has here."""
+        """Return what is known of the passage now: the one row that a take's history has here."""
         leading = going.ballots.leaders(ONE, self.dials.tempering, self.syntax)
         at: Floats = np.array([t])
         return History(

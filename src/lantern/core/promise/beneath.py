@@ -67,7 +67,7 @@ def beneath(mount: Mount, aims: Sequence[Aim]) -> Beneath:
 
 
 def _seen_m(mount: Mount, above_m: float) -> Stretch | None:
-    """What of the line lies in the picture at a height; None: the camera hangs below it."""
+    """Return what of the line lies in the picture at a height; None: the camera hangs below it."""
     if above_m >= mount.height_m:
         return None
     view, azimuth = View(mount), math.radians(mount.azimuth_deg)
@@ -88,7 +88,7 @@ def _lane(mount: Mount, name: str, one: Sequence[float], other: Sequence[float])
 
 
 def _aside_m(mount: Mount, point: Sequence[float]) -> float:
-    """How far a point lies to the right in the picture."""
+    """Return how far a point lies to the right in the picture."""
     azimuth = math.radians(mount.azimuth_deg)
     return (point[0] - mount.x_m) * math.cos(azimuth) - (point[1] - mount.y_m) * math.sin(azimuth)
 

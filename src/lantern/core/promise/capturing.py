@@ -42,7 +42,7 @@ def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
 
 
 def target_of(aim: Aim) -> Target:
-    """What an aim of a camera asks of geometry."""
+    """Return what an aim of a camera asks of geometry."""
     plate = None
     if aim.what == "reading":
         plate = PlateTarget(
@@ -52,7 +52,9 @@ def target_of(aim: Aim) -> Target:
 
 
 def _of_face(mount: Mount, aim: Aim) -> dict[str, Judged]:
-    """How a face that looks along the aim's heading is turned to the camera; nothing where no heading is said."""
+    """Return how a face that looks along the aim's heading is turned to the camera; nothing where no heading
+    is said.
+    """
     if aim.what != "likeness" or aim.heading_deg is None:
         return {}
     view, point = view_of(mount, aim.point)
@@ -88,7 +90,7 @@ def _remedies(mount: Mount, asked: Target, name: str) -> list[Remedy]:
 
 
 def focus(stood: Stood, mount: Mount, aim: Aim, cured: bool) -> list[Claim]:
-    """How far the point is out of focus; nothing where the lens's f-number and focus are not said."""
+    """Return how far the point is out of focus; nothing where the lens's f-number and focus are not said."""
     if mount.f_number is None or mount.focus_m is None:
         return []
     f_number, focus_m = mount.f_number, mount.focus_m

@@ -65,7 +65,7 @@ def _priced(claim: Claim, now: Sequence[Claim], stood: Stood, around: Around) ->
 
 
 def remedied(stood: Stood, around: Around, claim: Claim, remedy: Remedy) -> list[Claim]:
-    """What would be promised once a remedy is taken."""
+    """Return what would be promised once a remedy is taken."""
     mount = stood.mount.model_copy(update=dict(remedy.mount))
     aims = tuple(
         each.model_copy(update=dict(remedy.aim)) if remedy.aim and each.name == claim.aim else each

@@ -24,7 +24,7 @@ def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
 
 
 def _lane(stood: Stood, mount: Mount, aim: Aim, cured: bool) -> Claim:
-    """How much of the doorway, from its first point to its last, is seen at shoulder height."""
+    """Return how much of the doorway, from its first point to its last, is seen at shoulder height."""
     width = math.dist(aim.points[0][:2], aim.points[-1][:2])
     wish = Wish(LANE.name, round(width, 3), "m", True, OFTEN, label=LANE.label)
 

@@ -20,7 +20,7 @@ def view_of(mount: Mount, point: Sequence[float]) -> tuple[View, Floats]:
 
 
 def hidden_by(mount: Mount, point: Sequence[float], plan: Plan) -> str:
-    """What stands between a camera and a point, by its name; empty: nothing."""
+    """Return what stands between a camera and a point, by its name; empty: nothing."""
     view, at = view_of(mount, point)
     found = hiding(plan.walls, view.eye, at)
     return "" if found is None else next(each.name for each in plan.occluders if each.wall is found)
@@ -63,7 +63,7 @@ def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
 
 
 def _someone(mount: Mount, at: tuple[float, float]) -> str:
-    """How tall somebody who stands there is in the picture, and whether foot and head are in it."""
+    """Return how tall somebody who stands there is in the picture, and whether foot and head are in it."""
     view = View(mount)
     pixels = view.pixels(np.array([[*at, 0.0], [*at, UPRIGHT_M]]))
     if np.isnan(pixels).any():

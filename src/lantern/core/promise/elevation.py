@@ -93,7 +93,9 @@ def seen_again_m(at_m: float, high_m: float, eye_m: float) -> float | None:
 
 
 def _sharp(mount: Mount) -> tuple[float, float | None] | None:
-    """From where to where on the ground along the axis it is sharp; None where the lens says neither f-number nor focus."""
+    """Return from where to where on the ground along the axis it is sharp; None where the lens says neither f-number
+    nor focus.
+    """
     tilt = math.radians(mount.tilt_deg)
     if mount.f_number is None or mount.focus_m is None or math.cos(tilt) < 1e-9:
         return None
@@ -103,7 +105,7 @@ def _sharp(mount: Mount) -> tuple[float, float | None] | None:
 
 
 def _someone(mount: Mount, edition: Edition, length_m: float) -> list[tuple[float, float, float | None, str]]:
-    """What somebody who stands on the axis would be in the picture, at so many distances."""
+    """Return what somebody who stands on the axis would be in the picture, at so many distances."""
     view, azimuth = View(mount), math.radians(mount.azimuth_deg)
     out = []
     for at_m in np.linspace(0, length_m, PLACES + 1)[1:]:
@@ -121,7 +123,7 @@ def _someone(mount: Mount, edition: Edition, length_m: float) -> list[tuple[floa
 
 
 def _walls_on(mount: Mount, occluders: Sequence[Occluder], length_m: float) -> list[tuple[str, float, float]]:
-    """Where the axis, on the plan, meets what hides."""
+    """Return where the axis, on the plan, meets what hides."""
     azimuth = math.radians(mount.azimuth_deg)
     eye = np.array([mount.x_m, mount.y_m])
     axis = shapely.LineString([eye, eye + length_m * np.array([math.sin(azimuth), math.cos(azimuth)])])

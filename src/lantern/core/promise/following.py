@@ -44,7 +44,7 @@ def nearest_m(speed_mps: float, pan_deg_s: float) -> float:
 
 
 def reach_m(mount: Mount, focal_mm: float, px_per_m: float) -> float:
-    """How far over the ground it has so many px/m when it looks straight at the place; 0: nowhere."""
+    """Return how far over the ground it has so many px/m when it looks straight at the place; 0: nowhere."""
     slant = mount.pixels[0] * focal_mm / mount.sensor_width_mm / px_per_m
     return math.sqrt(max(slant**2 - mount.height_m**2, 0.0))
 
@@ -94,7 +94,9 @@ def _seen(stood: Stood, mount: Turning, aim: Aim, around: Around, far: float, at
 
 
 def _kept_up(stood: Stood, mount: Turning, aim: Aim, near: float) -> list[Claim]:
-    """How fast the head must turn where the target comes nearest; nothing where a speed or the head's is not said."""
+    """Return how fast the head must turn where the target comes nearest; nothing where a speed or the head's is not
+    said.
+    """
     if mount.pan_deg_s is None or not aim.speed_kmh:
         return []
     speed_mps = aim.speed_kmh / KMH

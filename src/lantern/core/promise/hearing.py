@@ -54,7 +54,7 @@ def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
 
 
 def places_of(aim: Aim) -> Floats:
-    """Where it is to be heard, shape (n, 3): the point, the points, or a grid over the zone with its corners."""
+    """Return where it is to be heard, shape (n, 3): the point, the points, or a grid over the zone with its corners."""
     corners = [(float(x), float(y)) for x, y, *_ in aim.points]
     found = list(corners)
     if len(corners) > 2:
@@ -71,7 +71,7 @@ def places_of(aim: Aim) -> Floats:
 
 
 def _too_loud(stood: Stood, mount: Speaker, aim: Aim) -> list[Claim]:
-    """How loud it is for who comes as near as one can, on its axis; told only where it comes near the limit."""
+    """Return how loud it is for who comes as near as one can, on its axis; told only where it comes near the limit."""
     above = max(mount.height_m - sound.EAR_M, sound.NEAREST_M)
     value = sound.at_distance_db(mount.at_1_m_db, above)
     word = LOUDEST.word(value)

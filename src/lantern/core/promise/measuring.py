@@ -16,7 +16,7 @@ SPOT_PX = verdicts.SPOT.goal
 
 
 def ifov_mrad(pitch_um: float, focal_mm: float) -> float:
-    """What one pixel sees, in milliradians: pitch / f (D14)."""
+    """Return what one pixel sees, in milliradians: pitch / f (D14)."""
     return pitch_um / focal_mm
 
 

@@ -44,14 +44,16 @@ def room_needed_px(
     start_s: float = 0.0,
     band_px: float = JITTER_PX,
 ) -> float:
-    """How far a line must lie from the picture's edge so that who comes is whole and confirmed before it: a + v (K / fps + t) + h
-    (B05).
-    """  # fmt: skip
+    """Return how far a line must lie from the picture's edge so that who comes is whole and confirmed before it: a + v
+    (K / fps + t) + h (B05).
+    """
     return trail_px + speed_px_s * (frames / fps + start_s) + band_px
 
 
 def room_of_line_px(line: Sequence[Sequence[float]], pixels: tuple[int, int]) -> float:
-    """How far a line lies from the nearest edge that is crossed before it: measured across the line, at its middle."""
+    """Return how far a line lies from the nearest edge that is crossed before it: measured across the line, at its
+    middle.
+    """
     (x1, y1), (x2, y2) = ((float(p[0]), float(p[1])) for p in (line[0], line[-1]))
     mx, my = (x1 + x2) / 2, (y1 + y2) / 2
     length = math.hypot(x2 - x1, y2 - y1)
@@ -60,7 +62,7 @@ def room_of_line_px(line: Sequence[Sequence[float]], pixels: tuple[int, int]) ->
 
 
 def _to_edge(x: float, y: float, dx: float, dy: float, pixels: tuple[int, int]) -> float:
-    """How far it is from a place to the picture's edge in a direction."""
+    """Return how far it is from a place to the picture's edge in a direction."""
     ways = []
     for at, step, size in ((x, dx, pixels[0]), (y, dy, pixels[1])):
         if step > 1e-12:
@@ -106,12 +108,14 @@ def least_fps(speed_mps: float, width_m: float) -> float:
 
 
 def depth_error_m(away_m: float, f_px: float, baseline_m: float, disparity_px: float = DISPARITY_PX) -> float:
-    """Of two eyes: z² dd / (f B) (C10)."""
+    """Return the error of depth of two eyes: z² dd / (f B) (C10)."""
     return away_m**2 * disparity_px / (f_px * baseline_m)
 
 
 def lane_seen(mount: Mount, one: Sequence[float], other: Sequence[float]) -> BaseGeometry | None:
-    """What of the way between two points is seen at shoulder height: a line, or nothing of it; None: it hangs below that."""
+    """Return what of the way between two points is seen at shoulder height: a line, or nothing of it; None: it hangs
+    below that.
+    """
     if mount.height_m <= SHOULDER_M:
         return None
     lane = shapely.LineString([tuple(one), tuple(other)])
@@ -119,6 +123,6 @@ def lane_seen(mount: Mount, one: Sequence[float], other: Sequence[float]) -> Bas
 
 
 def lane_m(mount: Mount, one: Sequence[float], other: Sequence[float]) -> float | None:
-    """How long that is."""
+    """Return how long that is."""
     seen = lane_seen(mount, one, other)
     return None if seen is None else float(seen.length)

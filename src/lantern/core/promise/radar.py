@@ -23,7 +23,7 @@ CHORD_M = 0.05  # the arc of a sector is drawn by chords that leave it by no mor
 
 
 class Radar(Strict):
-    """Where a radar stands: its sector, how far it sees a person, the least radial speed that it tells from rest."""
+    """A radar's mount: its sector, how far it sees a person, the least radial speed that it tells from rest."""
 
     x_m: float = Field(ge=-1e6, le=1e6)
     y_m: float = Field(ge=-1e6, le=1e6)
@@ -45,7 +45,7 @@ def range_of(person_m: float, rcs_m2: float) -> float:
 
 
 def through(range_m: float, loss_db: float) -> float:
-    """What is left of a range behind a one-way loss: 10^(-A/20) of it (G07)."""
+    """Return what is left of a range behind a one-way loss: 10^(-A/20) of it (G07)."""
     return 0.0 if math.isinf(loss_db) else range_m * 10 ** (-loss_db / 20)
 
 
@@ -60,8 +60,8 @@ def sector(radar: Radar, range_m: float) -> BaseGeometry:
 
 
 def reach(radar: Radar, occluders: Sequence[Occluder], rcs_m2: float = 1.0) -> BaseGeometry:
-    """Where a target of this cross-section is seen: the sector, and behind each wall only as far as its loss leaves. Walls that
-    end below the radar's own height are looked over.
+    """Return where a target of this cross-section is seen: the sector, and behind each wall only as far as its loss
+    leaves. Walls that end below the radar's own height are looked over.
     """
     far_m = range_of(radar.range_m, rcs_m2)
     whole = sector(radar, far_m)
@@ -96,8 +96,8 @@ class Crossing:
 
 
 def crossing(radar: Radar, path: Sequence[Sequence[float]], speed_mps: float, area: BaseGeometry) -> Crossing:
-    """Where along a path the radial part of the speed is too small: within p tan(asin(v_min / v)) of the closest approach p of
-    each straight piece (G08); all of it where the walker is no faster than v_min.
+    """Return where along a path the radial part of the speed is too small: within p tan(asin(v_min / v)) of the closest
+    approach p of each straight piece (G08); all of it where the walker is no faster than v_min.
     """
     points = np.array([point[:2] for point in path], dtype=float)
     blind: list[tuple[float, float]] = []
@@ -129,7 +129,7 @@ def longest_anywhere_s(radar: Radar, path: Sequence[Sequence[float]], speed_mps:
 
 
 def _within(one: Floats, unit: Floats, length: float, area: BaseGeometry) -> list[tuple[float, float]]:
-    """Which parts of a straight piece lie in an area, in m from its beginning."""
+    """Return which parts of a straight piece lie in an area, in m from its beginning."""
     inside = shapely.intersection(shapely.LineString([one, one + unit * length]), area)
     out = []
     for part in shapely.get_parts(inside):

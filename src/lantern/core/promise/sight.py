@@ -35,7 +35,7 @@ class Sight:
 
 
 def sight(stood: Sequence[Stood], plan: Plan, height_m: float = 0.0) -> Sight:
-    """What the cameras see of targets at a height; cameras that turn, as they rest."""
+    """Return what the cameras see of targets at a height; cameras that turn, as they rest."""
     ground = shapely.box(0, 0, plan.width_m, plan.height_m)
     wet = [each.stands for each in plan.outlines if each.what == "water" and each.closed]
     built = [each.wall.stands for each in plan.occluders if each.closed]

@@ -24,7 +24,9 @@ NEAREST_M = 1.0
 
 
 class Speaker(Strict):
-    """Where a speaker stands and what it gives: `sensitivity_db` at 1 W and 1 m; `angle_deg` the full angle within -6 dB."""
+    """A speaker's mount, and what it gives: `sensitivity_db` at 1 W and 1 m; `angle_deg` the full angle
+    within -6 dB.
+    """
 
     x_m: float = Field(ge=-1e6, le=1e6)
     y_m: float = Field(ge=-1e6, le=1e6)
@@ -68,8 +70,8 @@ def air_db_per_m(frequency_hz: float, air_c: float = AIR_C, humidity_percent: fl
 
 
 def aside_db(speaker: Speaker, points: Floats) -> Floats:
-    """What is lost beside the axis at points of shape (n, 3): 6 dB at half the angle, growing with its square (common practice, no
-    source). Shape (n,).
+    """Return what is lost beside the axis at points of shape (n, 3): 6 dB at half the angle, growing with its square
+    (common practice, no source). Shape (n,).
     """
     way = points - speaker.eye
     a, t = math.radians(speaker.azimuth_deg), math.radians(speaker.tilt_deg)
@@ -83,8 +85,8 @@ def aside_db(speaker: Speaker, points: Floats) -> Floats:
 
 
 def barrier_db(eye: Floats, points: Floats, walls: Sequence[Wall]) -> Floats:
-    """What the worst wall in the way takes, over its top, at points of shape (n, 3): 10 log10(3 + 20 N), N = 2 d / wavelength
-    (Maekawa 1968, from memory). Shape (n,).
+    """Return what the worst wall in the way takes, over its top, at points of shape (n, 3): 10 log10(3 + 20 N), N = 2 d
+    / wavelength (Maekawa 1968, from memory). Shape (n,).
     """
     worst = np.zeros(len(points))
     if not walls:
@@ -111,12 +113,12 @@ def barrier_db(eye: Floats, points: Floats, walls: Sequence[Wall]) -> Floats:
 
 
 def on_axis_db(speaker: Speaker, range_m: float) -> float:
-    """How loud one speaker is straight before it, with nothing in the way."""
+    """Return how loud one speaker is straight before it, with nothing in the way."""
     return at_distance_db(speaker.at_1_m_db, range_m) - air_db_per_m(TONE_HZ) * range_m
 
 
 def levels_db(speaker: Speaker, points: Floats, walls: Sequence[Wall] = ()) -> Floats:
-    """How loud one speaker is at points of shape (n, 3). Shape (n,)."""
+    """Return how loud one speaker is at points of shape (n, 3). Shape (n,)."""
     range_m = np.linalg.norm(points - speaker.eye, axis=1)
     level = speaker.at_1_m_db - 20 * np.log10(np.maximum(range_m, NEAREST_M))
     lost = aside_db(speaker, points) + air_db_per_m(TONE_HZ) * range_m + barrier_db(speaker.eye, points, walls)
@@ -124,12 +126,12 @@ def levels_db(speaker: Speaker, points: Floats, walls: Sequence[Wall] = ()) -> F
 
 
 def level_db(speaker: Speaker, point: Sequence[float], walls: Sequence[Wall] = ()) -> float:
-    """How loud one speaker is at a point, at an ear's height where it has none of its own."""
+    """Return how loud one speaker is at a point, at an ear's height where it has none of its own."""
     return float(levels_db(speaker, np.array([[*point, EAR_M][:3]], dtype=float), walls)[0])
 
 
 def together_at_db(speakers: Sequence[Speaker], points: Floats, walls: Sequence[Wall] = ()) -> Floats:
-    """How loud several are together at points of shape (n, 3). Shape (n,)."""
+    """Return how loud several are together at points of shape (n, 3). Shape (n,)."""
     return np.asarray(together_db([levels_db(each, points, walls) for each in speakers]))
 
 

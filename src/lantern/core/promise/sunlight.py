@@ -42,7 +42,9 @@ def suns(latitude: float, longitude: float, day: date, zone: str) -> tuple[tuple
 
 
 def dazzled(mount: Mount, ways: Floats, plan: Plan) -> Floats:
-    """Which of these directions to the sun, shape (n, 3), lie in the picture or just beside it with nothing in front; bools (n,)."""
+    """Return which of these directions to the sun, shape (n, 3), lie in the picture or just beside it with nothing in
+    front; bools (n,).
+    """
     seen = ways @ View(mount).axes.T
     half = np.arctan(np.array(mount.pixels) / (2 * mount.f_px)) + math.radians(BESIDE_DEG)
     inside = (seen[:, 2] > 0) & np.all(np.abs(np.arctan2(seen[:, :2], seen[:, 2:])) <= half, axis=1)
@@ -52,7 +54,7 @@ def dazzled(mount: Mount, ways: Floats, plan: Plan) -> Floats:
 
 
 def _behind(mount: Mount, way: Floats, plan: Plan) -> bool:
-    """Does something stand in front of the sun? A wall hides it up to its top."""
+    """Return whether something stands in front of the sun. A wall hides it up to its top."""
     level = math.hypot(way[0], way[1])
     if level == 0:
         return False
@@ -66,7 +68,9 @@ def _behind(mount: Mount, way: Floats, plan: Plan) -> bool:
 
 
 def claims(stood: Stood, mount: Mount, aim: Aim, around: Around, cured: bool) -> list[Claim]:
-    """Of the worst of the plan's dates; nothing where it names none, or does not say where on the earth it lies."""
+    """Return the claims of the worst of the plan's dates; nothing where it names none, or does not say where on the
+    earth it lies.
+    """
     plan, wish = around.plan, verdicts.GLARE
     if not plan.sun_dates or plan.latitude is None or plan.longitude is None:
         return []

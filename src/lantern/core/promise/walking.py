@@ -71,7 +71,7 @@ def _least_move(
 
 
 def _through(mount: Radar, aim: Aim, plan: Plan) -> str:
-    """What stands between the radar and the way, with what it takes, one way."""
+    """Return what stands between the radar and the way, with what it takes, one way."""
     fan = shapely.Polygon([(mount.x_m, mount.y_m), *((point[0], point[1]) for point in aim.points)])
     met = [
         each for each in plan.occluders if each.height_m >= mount.height_m and shapely.intersects(fan, each.wall.stands)

@@ -68,8 +68,8 @@ def advise(
 
 
 def _suited(known: Sequence[tuple[float, Proposal]], wishes: Wishes) -> tuple[float, Proposal]:
-    """Of the sustain times with the best result the quickest whose stretch is at least half as wide as the widest: the
-    quickest of all would often stand on a knife's edge.
+    """Return, of the sustain times with the best result, the quickest whose stretch is at least half as wide as the
+    widest: the quickest of all would often stand on a knife's edge.
     """
 
     def result(p: Proposal) -> tuple[float, ...]:
@@ -112,7 +112,7 @@ def _level_dial(subject: Subject) -> str | None:
 
 
 def _range(subjects: Sequence[Subject], dial: str) -> tuple[float, float]:
-    """Where the level can matter: around the readings, or from the dial's first step to their whole span."""
+    """Return where the level can matter: around the readings, or from the dial's first step to their whole span."""
     info = describe_dial(subjects[0].kind.dials, dial)
     x = np.concatenate([series.x for s in subjects for series in s.readings.values()])
     if info.difference:

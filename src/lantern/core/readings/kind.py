@@ -14,7 +14,7 @@ from lantern.core.readings.heat.reductions import Wanted
 from lantern.core.readings.region import ReadingDetector, ReadingRegion, is_by_name
 from lantern.core.rule import Rule
 from lantern.core.signals import Frames, RecordedAs, Series
-from lantern.core.tuning.measures import Yardstick
+from lantern.core.tuning.measures import AnyYardstick
 from lantern.core.tuning.raises import RAISES
 
 
@@ -27,7 +27,7 @@ class LiveReader(Protocol):
 class SeriesKind(Kind[DialsT], Generic[DialsT]):
     """One number a region, held against a level."""
 
-    yardstick: Yardstick = RAISES
+    yardstick: AnyYardstick = RAISES
     exact: Callable[[DialsT], Mapping[str, Swept]]  # dials that sweep exactly, and what each is in a decision
     readings: Callable[[Frames, Sequence[ReadingRegion], DialsT], dict[str, Series]]
     wanted: Callable[[Frames, Sequence[ReadingRegion], DialsT], list[Wanted]]  # what readings need of the frames
@@ -63,7 +63,9 @@ AnySeriesKind: TypeAlias = SeriesKind[Any]
 
 
 def pair_of(exact: Callable[[DialsT], Mapping[str, Swept]]) -> Callable[[DialsT], tuple[str, str]]:
-    """For a map of two dials: how long against how much; against the hysteresis where no dial sets a level that sweeps."""
+    """Return the two dials of a map: how long against how much; against the hysteresis where no dial sets a level that
+    sweeps.
+    """
 
     def pair(dials: DialsT) -> tuple[str, str]:
         level = next((name for name, part in exact(dials).items() if part == "level"), "hysteresis_c")

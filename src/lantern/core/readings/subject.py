@@ -56,7 +56,9 @@ class Subject(Raising):
         return replace(self, dials=dials, readings=readings)
 
     def prepare(self, dial: str, values: Sequence[float]) -> None:
-        """All that the values need of the frames in one pass, where it is kept; values that are refused need nothing."""
+        """Reduce in one pass all that the values need of the frames, where it is kept; values that are refused need
+        nothing.
+        """
         if self.frames is None or self.frames.keep is None or len(values) < 2:
             return
         wanted: list[Wanted] = []
@@ -73,7 +75,7 @@ class Subject(Raising):
         return replace(self, detector=detector, readings=self.reread(regions, self.dials))
 
     def decisions(self) -> dict[str, tuple[Series, Rule]]:
-        """For each region its reading and the decision that watches it."""
+        """Return for each region its reading and the decision that watches it."""
         return {name: (series, self.kind.rule(series, self.dials)) for name, series in self.readings.items()}
 
     def events(self) -> list[Event]:
@@ -83,7 +85,7 @@ class Subject(Raising):
         )
 
     def remarks(self, event: Event) -> list[str]:
-        """How grave it is, and what makes its peak less sure than it looks."""
+        """Return how grave it is, and what makes its peak less sure than it looks."""
         return [f"{key}: {event.why[key]}." for key in REMARKED if event.why.get(key)]
 
     def evaluated(self) -> list[Event]:

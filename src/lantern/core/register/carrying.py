@@ -37,7 +37,7 @@ class Verdict:
 
     @property
     def why(self) -> str:
-        """All of it, in a line."""
+        """Return all of it, in a line."""
         if self.reasons:
             return "; ".join(reason.text for reason in self.reasons)
         return f"by {self.by}, as {self.ability}" if self.by else f"as {self.ability}"
@@ -59,7 +59,8 @@ class _Trial:
 
 
 def can(unit: Unit, kind: str, site: Site, *, types: Mapping[str, DeviceType] = NO_TYPES) -> Verdict:
-    """Can a detector of this kind stand on the device, beside what is there? `types`: of the register, for a cure.
+    """Return whether a detector of this kind can stand on the device, beside what is there. `types`: of the register,
+    for a cure.
 
     Raises `Refused` for a kind that there is not.
     """
@@ -69,12 +70,14 @@ def can(unit: Unit, kind: str, site: Site, *, types: Mapping[str, DeviceType] = 
 def carries(
     unit: Unit, work: Work, site: Site, *, types: Mapping[str, DeviceType] = NO_TYPES, cured: bool = True
 ) -> Verdict:
-    """Can the device carry this detector, which is on it? Not `cured`: the answer alone, which takes less time."""
+    """Return whether the device can carry this detector, which is on it. Not `cured`: the answer alone, which takes
+    less time.
+    """
     return _asked(unit, work.kind, site, work, types) if cured else _without_cures(unit, work.kind, site, work)
 
 
 def burden_of(unit: Unit, site: Site) -> Burden:
-    """All that is on, or that a detector needs, of a device whose type is known."""
+    """Return all that is on, or that a detector needs, of a device whose type is known."""
     assert unit.type is not None
     return Burden(_running(unit, site), unit.type.reserve_percent)
 
@@ -111,7 +114,7 @@ def _candidates(of: DeviceType, kind: str) -> list[Ability]:
 
 
 def _of_no_type(unit: Unit, kind: str) -> Verdict:
-    """Of a device of no known type only its signals are known."""
+    """Return the verdict of a device of no known type, of which only its signals are known."""
     gives = DEVICE_KINDS[unit.kind]
     reads = kind_of(kind).signals
     if not set(gives.signals) & set(reads):
@@ -128,7 +131,7 @@ def _lacking(of: DeviceType, kind: str) -> Reason:
 
 
 def _running(unit: Unit, site: Site, work: Work | None = None) -> list[Part]:
-    """What is on, and what enabled detectors (and `work`) need besides."""
+    """Return what is on, and what enabled detectors (and `work`) need besides."""
     assert unit.type is not None
     parts = [part_of(on, ability, unit, site) for on in unit.on if (ability := unit.type.ability(on.name)) is not None]
     works = [each for each in unit.works if each.enabled or each == work]

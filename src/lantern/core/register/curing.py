@@ -25,7 +25,7 @@ def cures(
     elsewhere: Sequence[Cure],
     better_types: Sequence[DeviceType],
 ) -> list[Cure]:
-    """At the device itself first, then on another of the site, then another type."""
+    """Return cures, at the device itself first, then on another of the site, then by another type."""
     out: list[Cure] = []
     for reason in reasons:
         if reason.unsure:

@@ -70,7 +70,7 @@ class PortGroup(Power):
 
     @property
     def gives(self) -> Power:
-        """What one of them gives."""
+        """Return what one of them gives."""
         return Power(poe_class=self.poe_class) if self.poe_class is not None else class_of(self.watts or 0.0)
 
 
@@ -113,11 +113,11 @@ class DeviceType(Strict):
 
     @property
     def takes_streams(self) -> bool:
-        """Does it work on pictures of other devices?"""
+        """Return whether it works on pictures of other devices."""
         return any(ability.limits.streams is not None for ability in self.abilities)
 
     def excluded(self, one: str, other: str) -> bool:
-        """Can two of its abilities not be on together? Whichever of the two says so."""
+        """Return whether two of its abilities cannot be on together, whichever of the two says so."""
         return any(
             ability.name == a and b in ability.excludes
             for a, b in ((one, other), (other, one))
@@ -126,7 +126,7 @@ class DeviceType(Strict):
 
     @property
     def port_powers(self) -> dict[str, Power]:
-        """What each port gives, by its number."""
+        """Return what each port gives, by its number."""
         powers = [group.gives for group in self.ports for _ in range(group.count)]
         return {str(number): power for number, power in enumerate(powers, 1)}
 

@@ -19,7 +19,7 @@ def numbers(version: str) -> tuple[int, ...]:
 
 
 def before(one: str, other: str) -> bool:
-    """Is `one` older than `other`? A part that is not there counts as 0."""
+    """Return whether `one` is older than `other`. A part that is not there counts as 0."""
     return numbers(one) < numbers(other)
 
 

@@ -117,13 +117,15 @@ class Unit:
 
     @property
     def channel_names(self) -> list[str]:
-        """Of its type, then those that only its own document has."""
+        """Return the channels of its type, then those that only its own document has."""
         named = [channel.name for channel in self.type.channels] if self.type else []
         own = [channel.name or str(number) for number, channel in enumerate(self.channels, 1)]
         return [*named, *(name for name in own if name not in named)]
 
     def picture_of(self, channel: str | None) -> Picture:
-        """As the channel is set; else as its type has it; else the device's own. None: the first channel."""
+        """Return the picture as the channel is set; else as its type has it; else the device's own. None: the first
+        channel.
+        """
         names = self.channel_names
         name = channel or (names[0] if names else None)
         own = next((c for n, c in enumerate(self.channels, 1) if (c.name or str(n)) == name), None)
@@ -150,12 +152,12 @@ class Site:
 
 
 def switched_on(given: Sequence[Any] | Mapping[str, Any]) -> list[SwitchedOn]:
-    """What is on, of a device's `abilities`: a list of entries, or settings by name."""
+    """Return what is on, of a device's `abilities`: a list of entries, or settings by name."""
     if isinstance(given, Mapping):
         return [SwitchedOn.model_validate({"name": name, **dict(more or {})}) for name, more in given.items()]
     return [SwitchedOn.model_validate(each) for each in given]
 
 
 def serves(ability: Ability, kind: str, signals: Sequence[str]) -> bool:
-    """May a detector of this kind, which reads these signals, stand on the ability?"""
+    """Return whether a detector of this kind, which reads these signals, may stand on the ability."""
     return kind in ability.kinds if ability.kinds else ability.signal in signals

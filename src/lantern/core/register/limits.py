@@ -90,7 +90,7 @@ def number_reasons(ability: Ability, works: Sequence[Work]) -> list[Reason]:
 def stream_reasons(
     part: Part, running: Sequence[Part], of: DeviceType, families: Mapping[Ability, str]
 ) -> list[Reason]:
-    """Of a box: so many streams of one family, and where it mixes none, of no other."""
+    """Return what a box refuses: more than so many streams of one family, and where it mixes none, those of another."""
     most = part.ability.limits.streams
     if most is None:
         return []
@@ -111,7 +111,7 @@ def stream_reasons(
 
 
 def fed_by(switch: Unit, site: Site) -> dict[str, Fed]:
-    """What each device on a switch gets, by code."""
+    """Return what each device on a switch gets, by code."""
     if switch.type is None:
         return {}
     hanging = [
@@ -123,7 +123,9 @@ def fed_by(switch: Unit, site: Site) -> dict[str, Fed]:
 
 
 def power_reasons(unit: Unit, site: Site) -> list[Reason]:
-    """Does its port give what it draws, and is enough of the switch's budget left for it?"""
+    """Return the reasons against its power: its port gives less than it draws, or too little of the switch's budget is
+    left for it.
+    """
     if unit.hangs_on is None or unit.draws is None or unit.draws.drawn_w == 0:
         return []
     switch = site.units.get(unit.hangs_on.switch)

@@ -29,7 +29,7 @@ class Part:
 
     @property
     def unknown(self) -> bool:
-        """Does its load depend on a picture that nobody knows?"""
+        """Return whether its load depends on a picture that nobody knows."""
         return self.ability.load.percent_per_mps > 0 and self.picture.mps is None
 
 
@@ -46,12 +46,12 @@ class Burden:
 
     @property
     def room_percent(self) -> float:
-        """What may be used."""
+        """Return what may be used."""
         return 100.0 - self.reserve_percent
 
     @property
     def over_percent(self) -> float:
-        """By how much it is over what may be used; 0: it is not."""
+        """Return by how much it is over what may be used; 0: it is not."""
         over = self.percent - self.room_percent
         return over if over > NEAR else 0.0
 

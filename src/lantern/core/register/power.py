@@ -39,12 +39,12 @@ class Power(Strict):
 
     @property
     def drawn_w(self) -> float:
-        """What a device draws, at the device."""
+        """Return what a device draws, at the device."""
         return CLASSES[self.poe_class][1] if self.poe_class is not None else self.watts or 0.0
 
     @property
     def taken_w(self) -> float:
-        """What a device that draws this takes of a switch's budget: all that its class allows at the port."""
+        """Return what a device that draws this takes of a switch's budget: all that its class allows at the port."""
         if self.poe_class is not None:
             return CLASSES[self.poe_class][0]
         fits = [port_w for port_w, device_w in CLASSES.values() if device_w >= self.drawn_w - NEAR_W]
@@ -52,7 +52,7 @@ class Power(Strict):
 
     @property
     def given_w(self) -> float:
-        """What a port that gives this leaves for a device, at the device."""
+        """Return what a port that gives this leaves for a device, at the device."""
         return CLASSES[self.poe_class][1] if self.poe_class is not None else 0.0
 
     @property
@@ -97,7 +97,7 @@ def port_order(port: str) -> tuple[int, str]:
 def fed(
     ports: Mapping[str, Power], budget_w: float | None, hanging: Sequence[tuple[str, str, Power]]
 ) -> dict[str, Fed]:
-    """What each device gets, by code. `hanging`: (code, port, what it draws).
+    """Return what each device gets, by code. `hanging`: (code, port, what it draws).
 
     Ports are fed in the order of their numbers until the budget is used up (common practice, no source); one that no
     longer fits gets nothing, and what comes after it still may.

@@ -49,7 +49,9 @@ class ScoreCard:
         return asdict(self) | {"delays_s": list(self.delays_s)}
 
     def rows(self, *, marked: bool = True) -> list[ScoreRow]:
-        """As a page lays it out. Not `marked`: nobody has said anything of the take, and a raise is neither right nor false."""
+        """Return the card as a page lays it out. Not `marked`: nobody has said anything of the take, and a raise is
+        neither right nor false.
+        """
         share = "" if self.hit_rate_low is None or self.hit_rate_high is None else f"{_percent(self.hit_rate_low)} to "
         share += "" if self.hit_rate_high is None else f"{_percent(self.hit_rate_high)} %"
         return [

@@ -53,12 +53,16 @@ def rate_at_most(count: int, exposure: float, *, confidence: float = CONFIDENCE)
 
 
 def exposure_for(rate: float, seen: int = 0, *, confidence: float = CONFIDENCE) -> float:
-    """How much must be watched, `seen` false alarms in it, to show a rate of at most `rate`, in its unit (one-sided)."""
+    """Return how much must be watched, `seen` false alarms in it, to show a rate of at most `rate`, in its unit
+    (one-sided).
+    """
     return float(chdtri(2 * seen + 2, 1 - confidence)) / 2 / rate
 
 
 def events_for(share: float, misses: int = 0, *, confidence: float = CONFIDENCE) -> int:
-    """How many events, `misses` of them missed, show that at least `share` are caught (one-sided, exact binomial)."""
+    """Return how many events, `misses` of them missed, show that at least `share` are caught (one-sided, exact
+    binomial).
+    """
     if not 0 < share < 1:
         raise ValueError(f"share {share:g}")
     n = misses + 1

@@ -31,11 +31,11 @@ class Mark:
 
     @property
     def from_s(self) -> float:
-        """When a raise may hit it at the earliest, without slack."""
+        """Return when a raise may hit it at the earliest, without slack."""
         return self.start_s - self.lead_s
 
     def delay_s(self, raised_s: float) -> float | None:
-        """How long after its start something raised that hit it; None where nobody knows when it began."""
+        """Return how long after its start something raised that hit it; None where nobody knows when it began."""
         return None if self.lead_s else round(raised_s - self.start_s, 6)
 
     def concerns(self, detector: str) -> bool:

@@ -7,9 +7,10 @@ Strips, maps and wishes know measures only. A kind says its own: those that rais
 from __future__ import annotations
 
 import math
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Literal, NamedTuple, Protocol, TypeVar
+from typing import Any, Generic, Literal, NamedTuple, Protocol, TypeAlias, TypeVar
 
 from lantern.core.scoring.cards import ScoreRow
 from lantern.core.scoring.holdout import Validation
@@ -62,7 +63,7 @@ class Measure:
     wish: Wish | None = None
 
     def loss(self, value: Value) -> float:
-        """How far from what none can beat; nothing measured loses nothing."""
+        """Return how far from what none can beat; nothing measured loses nothing."""
         return 0.0 if value is None else self.away(value)
 
     def away(self, value: T) -> T:
@@ -83,7 +84,7 @@ class Measure:
         return "" if value is None else self.form.format(short(value, 3) if isinstance(value, float) else value)
 
     def as_dict(self) -> dict[str, Any]:
-        """As a page draws it."""
+        """Return it as a page draws it."""
         keys = ("name", "label", "form", "ideal", "better", "parts")
         return {key: getattr(self, key) for key in keys}
 
@@ -98,15 +99,17 @@ class Stretch(NamedTuple):
 
 
 class Card(Protocol):
-    """How a detector did on a take."""
+    """A card that says how a detector did on a take."""
 
     def as_dict(self) -> dict[str, Any]: ...
 
     def rows(self, *, marked: bool = True) -> list[ScoreRow]:
-        """As a page lays it out. Not `marked`: nobody has said anything of the take, and what came is neither right nor wrong."""
+        """Return the card as a page lays it out. Not `marked`: nobody has said anything of the take, and what came is
+        neither right nor wrong.
+        """
 
     def line(self, *, marked: bool = True) -> str:
-        """All of it in one line."""
+        """Return all of it in one line."""
 
 
 @dataclass(frozen=True)
@@ -127,9 +130,12 @@ class Figures:
         return ", ".join(m.text(v) for m, v in zip(self.measures, self.values, strict=True) if v is not None)
 
 
+CardT = TypeVar("CardT", bound=Card)
+
+
 @dataclass(frozen=True, kw_only=True)
-class Yardstick:
-    """The measures of a kind, the gravest first, and what is said of a setting by them."""
+class Yardstick(ABC, Generic[CardT]):
+    """The measures of a kind, the gravest first, and what is said of a setting by them. `CardT`: what its cards are."""
 
     measures: tuple[Measure, ...]
 
@@ -147,18 +153,18 @@ class Yardstick:
         return tuple(getattr(result, measure.name) for measure in self.measures)
 
     def verdict(self, values: Values) -> Values:
-        """What two stretches must share to be one."""
+        """Return what two stretches must share to be one."""
         return tuple(value for measure, value in zip(self.measures, values, strict=True) if measure.parts)
 
     def losses(self, values: Values) -> tuple[float, ...]:
         return tuple(measure.loss(value) for measure, value in zip(self.measures, values, strict=True))
 
     def lost(self, values: Values) -> tuple[float, ...]:
-        """By those that end a stretch: what makes one stretch better than another."""
+        """Return the measures that end a stretch, by which one stretch is better than another."""
         return tuple(m.loss(value) for m, value in zip(self.measures, values, strict=True) if m.parts)
 
     def pooled(self, results: Sequence[Values]) -> Values:
-        """Of several takes as one."""
+        """Return the values of several takes as of one."""
         return tuple(m.pooled(column) for m, column in zip(self.measures, zip(*results, strict=True), strict=True))
 
     def worst(self, results: Sequence[Values]) -> Values:
@@ -166,43 +172,67 @@ class Yardstick:
         return tuple(m.worst(column) for m, column in zip(self.measures, zip(*results, strict=True), strict=True))
 
     def text(self, values: Values, *, parting: bool = False) -> str:
-        """In words; `parting`: without those that vary within a stretch."""
+        """Return the values in words; `parting`: without those that vary within a stretch."""
         told = [(m, v) for m, v in zip(self.measures, values, strict=True) if v is not None]
         return ", ".join(measure.text(value) for measure, value in told if measure.parts or not parting)
 
-    # ---- what a kind may say otherwise ----
-
     def lacking(self, marks: Sequence[Mark]) -> str:
-        """What the marks must say before the measures mean anything; empty: nothing is lacking."""
+        """Return what the marks must say before the measures mean anything; empty: nothing is lacking."""
         return ""
 
     def few(self, marks: Sequence[Mark]) -> tuple[str, ...]:
-        """What would make the figures surer."""
+        """Return what would make the figures surer."""
         return ()
 
-    def card_of(self, document: Mapping[str, Any]) -> Card:
-        """A card as it was kept."""
+    @abstractmethod
+    def card_of(self, document: Mapping[str, Any]) -> CardT:
+        """Return a card as it was kept."""
+
+    @abstractmethod
+    def cards_pooled(self, cards: Sequence[CardT]) -> CardT:
+        """Return the cards of several takes as one."""
+
+    @abstractmethod
+    def validate(self, tuned: Sequence[CardT], aside: Sequence[CardT]) -> Validation:
+        """Return whether what was tuned on some takes is worse on those that were not looked at."""
+
+    @abstractmethod
+    def standing(self, cards: Sequence[CardT]) -> str:
+        """Return how a detector stands over all takes of its device, in a word."""
+
+    @abstractmethod
+    def worse(self, card: CardT, before: Sequence[CardT]) -> bool:
+        """Return whether it fails on a take in a way that it did not on those of before."""
+
+    @abstractmethod
+    def since(self, card: CardT, before: Sequence[CardT]) -> str:
+        """Return how it does on a take that came later, in words."""
+
+
+AnyYardstick: TypeAlias = Yardstick[Any]  # whatever its cards are
+
+
+@dataclass(frozen=True, kw_only=True)
+class Plain(Yardstick[Figures]):
+    """The yardstick of a kind that has nothing to say of its measures but their numbers."""
+
+    def card_of(self, document: Mapping[str, Any]) -> Figures:
         return Figures(self.measures, tuple(document[measure.name] for measure in self.measures))
 
-    def cards_pooled(self, cards: Sequence[Any]) -> Card:
-        """Several takes as one."""
+    def cards_pooled(self, cards: Sequence[Figures]) -> Figures:
         return Figures(self.measures, self.pooled([card.values for card in cards]))
 
-    def validate(self, tuned: Sequence[Any], aside: Sequence[Any]) -> Validation:
-        """Is what was tuned on some takes worse on those that were not looked at?"""
+    def validate(self, tuned: Sequence[Figures], aside: Sequence[Figures]) -> Validation:
         return Validation("not validated", "Not validated: nothing tells chance from change in these measures yet.")
 
-    def standing(self, cards: Sequence[Any]) -> str:
-        """How a detector stands over all takes of its device, in a word."""
+    def standing(self, cards: Sequence[Figures]) -> str:
         return "measured" if cards else "no take"
 
-    def worse(self, card: Any, before: Sequence[Any]) -> bool:
-        """Does it fail on a take in a way that it did not on those of before?"""
+    def worse(self, card: Figures, before: Sequence[Figures]) -> bool:
         if not before:
             return False
         most = [max(losses) for losses in zip(*(self.losses(each.values) for each in before), strict=True)]
         return any(loss > limit for loss, limit in zip(self.losses(card.values), most, strict=True))
 
-    def since(self, card: Any, before: Sequence[Any]) -> str:
-        """How it does on a take that came later, in words."""
+    def since(self, card: Figures, before: Sequence[Figures]) -> str:
         return f"{card.line()} here; {self.cards_pooled(before).line()} when it was saved" if before else card.line()

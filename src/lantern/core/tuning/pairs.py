@@ -19,7 +19,7 @@ from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.core.tunable import Tunable
-from lantern.core.tuning.measures import Yardstick
+from lantern.core.tuning.measures import AnyYardstick
 from lantern.core.tuning.rows import Row
 
 MOST_VALUES = 40
@@ -30,7 +30,7 @@ Progress = Callable[[int, int], None]
 class PairMap:
     """`values`: by measure, (len(y), len(x)) over all takes together; NaN where there was nothing to measure."""
 
-    yardstick: Yardstick
+    yardstick: AnyYardstick
     dial_x: str
     dial_y: str
     x: tuple[float, ...]
@@ -67,7 +67,7 @@ class PairMap:
         return robust_cell(worth)[:2]
 
     def cost(self, cell: tuple[int, int]) -> tuple[float, ...]:
-        """What the pair loses by each measure; what could not be measured costs all."""
+        """Return what the pair loses by each measure; what could not be measured costs all."""
         lost = (m.away(float(self.values[m.name][cell])) for m in self.yardstick.measures)
         return tuple(math.inf if math.isnan(each) else each for each in lost)
 
@@ -157,7 +157,7 @@ def _at(subject: Tunable, dial: str, value: float, row: Row, own: Sequence[Mark]
 
 
 def values_between(low: float, high: float, count: int, step: float) -> list[float]:
-    """At most `count` values on the dial's own steps, evenly from `low` to `high`."""
+    """Return at most `count` values on the dial's own steps, evenly from `low` to `high`."""
     if not low < high:
         raise Refused([Fault("range", f"{low:g} to {high:g}", "a range that runs upwards")])
     steps = sorted({round(v / step) for v in np.linspace(low, high, count)})

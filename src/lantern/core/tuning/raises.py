@@ -79,7 +79,7 @@ DELAY = Measure(
 
 
 @dataclass(frozen=True, kw_only=True)
-class Raises(Yardstick):
+class Raises(Yardstick[ScoreCard]):
     """Results are `Counts`, cards are `ScoreCard`s."""
 
     measures: tuple[Measure, ...] = (MISSES, FALSE_ALARMS, DELAY)

@@ -22,7 +22,7 @@ class Row:
     result: Any
 
     def printed(self, columns: Sequence[str]) -> tuple[float | int | None, ...]:
-        """With these figures of its result."""
+        """Return the row as it is printed, with these figures of its result."""
         return (self.start, self.stop, self.value, *(getattr(self.result, name) for name in columns))
 
 

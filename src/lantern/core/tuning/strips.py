@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
-from lantern.core.tuning.measures import Stretch, Values, Yardstick
+from lantern.core.tuning.measures import AnyYardstick, Stretch, Values
 from lantern.core.tuning.rows import Row, value_inside
 from lantern.core.tuning.wishes import Wishes, propose
 from lantern.core.units import Quantity
@@ -16,11 +16,11 @@ from lantern.core.units import Quantity
 
 @dataclass(frozen=True)
 class Evidence:
-    """What a strip judges by. `lacking`: what marks must say first (empty: nothing); `few`: what would make it surer;
-    `exposure_h`: hours of quiet; `noise`: of a reading (None: not of this dial).
+    """The evidence that a strip judges by. `lacking`: what marks must say first (empty: nothing); `few`: what would
+    make it surer; `exposure_h`: hours of quiet; `noise`: of a reading (None: not of this dial).
     """
 
-    yardstick: Yardstick
+    yardstick: AnyYardstick
     exposure_h: float
     lacking: str = ""
     few: tuple[str, ...] = ()
@@ -34,7 +34,7 @@ class Strip:
 
     low: float
     high: float
-    yardstick: Yardstick
+    yardstick: AnyYardstick
     pieces: tuple[Stretch, ...]
     margin: tuple[float, float] | None
     proposed: float | None
@@ -50,7 +50,7 @@ class Strip:
         return offered, f": {rest}"
 
     def as_dict(self) -> dict[str, Any]:
-        """As a page draws it."""
+        """Return it as a page draws it."""
         offered, rest = self.offer
         return {
             "low": self.low,
@@ -66,7 +66,7 @@ class Strip:
         }
 
 
-def stretches_of(rows: Sequence[Row], yardstick: Yardstick) -> list[Stretch]:
+def stretches_of(rows: Sequence[Row], yardstick: AnyYardstick) -> list[Stretch]:
     """The rows of a sweep by their measures."""
     return [Stretch(row.start, row.stop, row.value, yardstick.values(row.result)) for row in rows]
 
@@ -86,7 +86,7 @@ def clipped(stretches: Sequence[Stretch], low: float, high: float) -> list[Stret
     return out
 
 
-def pieces_of(stretches: Sequence[Stretch], yardstick: Yardstick) -> list[Stretch]:
+def pieces_of(stretches: Sequence[Stretch], yardstick: AnyYardstick) -> list[Stretch]:
     """Neighbours of one verdict as one piece, with the worst of what varies within it."""
     out: list[Stretch] = []
     for each in stretches:
@@ -101,7 +101,7 @@ def _joined(first: Stretch, stop: float, values: Values) -> Stretch:
     return Stretch(first.start, stop, (first.start + stop) / 2, values)
 
 
-def together(sweeps: Sequence[Sequence[Stretch]], yardstick: Yardstick) -> list[Stretch]:
+def together(sweeps: Sequence[Sequence[Stretch]], yardstick: AnyYardstick) -> list[Stretch]:
     """Sweeps of one dial over the same range on several takes, put together."""
     if len(sweeps) == 1:
         return list(sweeps[0])
@@ -154,8 +154,8 @@ def strip_of(
     return strip(proposed, f"{text}; {limit}" if gravest else text)
 
 
-def _limit(best: Stretch, yardstick: Yardstick) -> tuple[str, bool]:
-    """What the dial cannot do alone, by the gravest measure that loses at best; is that the gravest of all?"""
+def _limit(best: Stretch, yardstick: AnyYardstick) -> tuple[str, bool]:
+    """Return what the dial cannot do alone, by the gravest measure that loses at best; is that the gravest of all?"""
     told = [(m, v) for m, v in zip(yardstick.measures, best.values, strict=True) if m.parts]
     for place, (measure, value) in enumerate(told):
         if measure.loss(value):
@@ -187,7 +187,7 @@ def _by_wishes(
 
 
 def _sides(here: Stretch, value: float, low: float, high: float, shown: Quantity, noise: float | None) -> str:
-    """How far the value may go down and up before the verdict changes; beyond what is shown, at least so far.
+    """Return how far the value may go down and up before the verdict changes; beyond what is shown, at least so far.
 
     Of a value at the end of what is shown only the other side is told.
     """
@@ -214,7 +214,9 @@ def inside(start: float, stop: float, step: float) -> float:
 def shown_range(
     *, value: float, default: float | None, low: float, high: float, step: float, reach: float
 ) -> tuple[float, float]:
-    """Which part of a dial's range its strip shows: from its low end to well beyond value, default and `reach`."""
+    """Return which part of a dial's range its strip shows: from its low end to well beyond value, default and
+    `reach`.
+    """
     top = max(2 * abs(value), 3 * abs(default or 0.0), reach, 10 * step)
     magnitude = 10 ** math.floor(math.log10(top))
     top = math.ceil(top / magnitude * 2) / 2 * magnitude

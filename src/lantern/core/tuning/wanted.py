@@ -24,7 +24,9 @@ def while_wanted(unwanted: Callable[[], bool]) -> Iterator[None]:
 
 
 def still_wanted() -> None:
-    """To be called now and then by long loops; without a `while_wanted` around them they run on."""
+    """Raise if nobody waits for the work any more: long loops call it now and then; without a `while_wanted` around
+    them they run on.
+    """
     unwanted = _unwanted.get()
     if unwanted is not None and unwanted():
         raise UnwantedError

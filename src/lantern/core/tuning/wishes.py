@@ -10,18 +10,18 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from lantern.core.faults import FaultList
-from lantern.core.tuning.measures import Measure, Stretch, Value, Values, Yardstick
+from lantern.core.tuning.measures import AnyYardstick, Measure, Stretch, Value, Values
 
 
 @dataclass(frozen=True)
 class Wishes:
     """Limits of measures, by the names of their wishes."""
 
-    yardstick: Yardstick
+    yardstick: AnyYardstick
     limits: Mapping[str, float]
 
     @classmethod
-    def of(cls, yardstick: Yardstick, given: Mapping[str, float | None]) -> Wishes:
+    def of(cls, yardstick: AnyYardstick, given: Mapping[str, float | None]) -> Wishes:
         """Return what is wished, with what holds where nobody wishes anything. Raises `Refused` for each that makes no sense."""
         faults = FaultList()
         known = {wish.name: wish for wish in yardstick.wishes}

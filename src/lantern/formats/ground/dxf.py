@@ -115,7 +115,7 @@ def _opened(data: bytes, name: str) -> tuple[Drawing, list[str]]:
 
 
 def _metres_a_unit(document: Drawing) -> float | None:
-    """None: the drawing says no unit."""
+    """Return the metres of a drawing's unit; None: the drawing says no unit."""
     return (
         None if document.units == 0 else float(units.conversion_factor(InsertUnits(document.units), InsertUnits.Meters))
     )

@@ -43,7 +43,7 @@ class Picture:
 
 @dataclass
 class FrameFeed(Feed[Picture]):
-    """Of a thermal camera, which sends pictures."""
+    """The feed of a thermal camera, which sends pictures."""
 
     ways = ("ws",)
 

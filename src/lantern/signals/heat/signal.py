@@ -54,7 +54,7 @@ class Heat(Signal[Frames, Frames]):
         return look_at_matrices(unread) if unread.suffix == ".zip" else look_at_pages(unread)
 
     def told(self, drawn: Mapping[str, Any], info: TakeInfo) -> list[str]:
-        """From how cold to how warm the page that is sketched is."""
+        """Return from how cold to how warm the page that is sketched is."""
         scale, offset = 1.0 if info.scale is None else info.scale, info.offset or 0.0
         low, high = (drawn[key] * scale + offset for key in ("low", "high"))
         return [f"the page shown: {low:.1f} to {high:.1f} °C"]
@@ -63,7 +63,7 @@ class Heat(Signal[Frames, Frames]):
         return ["a heat take has either fps or times"] if (info.fps is None) == (info.times is None) else []
 
     def shown(self, facts: Mapping[str, Any]) -> dict[str, Any]:
-        """How raw pixels become °C."""
+        """Return how raw pixels become °C."""
         return {"scale": facts.get("scale"), "offsetC": facts.get("offset_c"), "dtype": facts.get("dtype")}
 
     def said(self, facts: Mapping[str, Any]) -> list[str]:
@@ -146,7 +146,7 @@ class Heat(Signal[Frames, Frames]):
         )
 
     def described(self, facts: Mapping[str, Any]) -> dict[str, Any]:
-        """None: the pictures have their size themselves."""
+        """Return nothing: the pictures have their size themselves."""
         return {}
 
     part_samples = FRAMES_A_BLOCK

@@ -221,7 +221,9 @@ def _next_place(stream: BinaryIO, place: int, size: int, order: str, big: bool, 
 
 
 def _promised(first: Any, shape: tuple[int, ...]) -> int:
-    """How many pages the first page's description says there are, where it tells the shape of all; 0 where it does not."""
+    """Return how many pages the first page's description says there are, where it tells the shape of all; 0 where it
+    does not.
+    """
     try:
         told = json.loads(first.description or "null")
     except ValueError:

@@ -51,7 +51,7 @@ class Moment:
 
 @dataclass
 class ReadFeed(Feed[Moment]):
-    """Of a plate reader, which sends what it reads. A message that comes again is told by its number."""
+    """The feed of a plate reader, which sends what it reads. A message that comes again is told by its number."""
 
     ways = ("http",)
     largest = LARGEST_MESSAGE
@@ -68,7 +68,9 @@ class ReadFeed(Feed[Moment]):
         return Moment(sent, time.time() - sent.t)
 
     def is_again(self, frame: Moment) -> bool:
-        """By its number and its time: a reader that started anew counts from the beginning."""
+        """Return whether a message was taken, by its number and its time: a reader that started anew counts from the
+        beginning.
+        """
         if (frame.sent.seq, frame.t) in self.known:
             self.again += 1
             return True

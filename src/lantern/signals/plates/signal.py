@@ -73,7 +73,7 @@ class PlateReads(Signal[Reads, Sequence[Read]]):
         }
 
     def sketch(self, facts: Mapping[str, Any], value: Reads) -> dict[str, Any]:
-        """Where in the picture plates were read: their boxes, evenly over the take where there are many."""
+        """Return where in the picture plates were read: their boxes, evenly over the take where there are many."""
         boxes = value.plate[~np.isnan(value.plate).any(axis=1)]
         return {"plates": np.round(boxes[:: 1 + len(boxes) // MOST_SKETCHED], 1).tolist()}
 
@@ -90,7 +90,7 @@ class PlateReads(Signal[Reads, Sequence[Read]]):
         yield len(value), partial(_pack, value)
 
     def piece(self, samples: Sequence[Timed[Sequence[Read]]], known: Mapping[str, Any]) -> Reads:
-        """Of reads that came in time: a late one opens nothing, and is kept elsewhere."""
+        """Return the reads that came in time: a late one opens nothing, and is kept elsewhere."""
         rows = [(t, read) for t, reads in samples for read in reads if not read.late]
         return Reads(
             t_s=np.array([t for t, _ in rows], dtype=np.float64),
@@ -105,7 +105,9 @@ class PlateReads(Signal[Reads, Sequence[Read]]):
         )
 
     def joined(self, pieces: Sequence[Reads], t_s: Floats) -> Reads:
-        """Of a stretch in which nothing was read nothing is left: reads have their times."""
+        """Return the pieces as one: of a stretch in which nothing was read nothing is left, for reads have
+        their times.
+        """
         columns: dict[str, Any] = {
             name: tuple(cell for each in pieces for cell in getattr(each, name))
             for name in ("vehicle", "text", "chars", "truth")

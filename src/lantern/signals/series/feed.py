@@ -45,7 +45,7 @@ class Moment:
 
 @dataclass
 class ReadingsFeed(Feed[Moment]):
-    """Of a device that sends readings. A message that comes again is told by its number and its time."""
+    """The feed of a device that sends readings. A message that comes again is told by its number and its time."""
 
     ways = ("http", "ws")
     largest = LARGEST_MESSAGE

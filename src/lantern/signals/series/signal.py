@@ -48,7 +48,7 @@ class Readings(Signal[Columns, Mapping[str, Series]]):
         return ["a series has fps (rows a second) or times (a column), not both; neither: its first column is t_s"]
 
     def told(self, drawn: Mapping[str, Any], info: TakeInfo) -> list[str]:
-        """What becomes of columns that are converted."""
+        """Return what becomes of columns that are converted."""
         out = []
         for name, values in drawn["columns"].items():
             unit = unit_of(info.units.get(name, ""))
@@ -60,7 +60,9 @@ class Readings(Signal[Columns, Mapping[str, Series]]):
         return out
 
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Columns:
-        """In our own layout, which begins with `t_s`; else as another program wrote it, if the sidecar says where the times are."""
+        """Read a file in our own layout, which begins with `t_s`; else as another program wrote it, if the sidecar says
+        where the times are.
+        """
         if (info.times is None and info.fps is None) or (info.times in (None, "t_s") and has_own_header(data)):
             t_s, columns = read_series(data, where=data.name, units=info.units, limits=folder.limits)
         else:
@@ -136,7 +138,9 @@ class Readings(Signal[Columns, Mapping[str, Series]]):
 
 
 def _stored_before(text: str) -> Unit | None:
-    """What a unit means that was stored as the file had it, before units were converted; None: it is the program's own, or is none."""
+    """Return what a unit means that was stored as the file had it, before units were converted; None: it is the
+    program's own, or is none.
+    """
     return None if text == "" or inside_of(text) is not None else unit_of(text)
 
 

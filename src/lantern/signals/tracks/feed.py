@@ -42,7 +42,7 @@ class Scene:
 
 @dataclass
 class ObjectFeed(Feed[Scene]):
-    """Of a device that tells objects: `frame_px` is its picture, in whose pixels boxes are."""
+    """The feed of a device that tells objects: `frame_px` is its picture, in whose pixels boxes are."""
 
     seen: Sequence[Seen] = ()
     interval_s: float = field(default=0.1, kw_only=True)

@@ -201,7 +201,7 @@ class Names:
         return list(self._places)
 
     def known(self, faults: FaultList, *, where: str) -> list[int] | list[str]:
-        """As whole numbers, where all are; a fault is noted for one that is too large."""
+        """Return the names as whole numbers, where all are; a fault is noted for one that is too large."""
         texts = self.all
         if not all(is_whole(text) for text in texts):
             return texts

@@ -90,7 +90,7 @@ def read_onvif(
 
 
 def begin_of_stream(content: bytes | Path, *, where: str) -> datetime:
-    """When its first frame was taken. Raises `Refused`."""
+    """Return when its first frame was taken. Raises `Refused`."""
     faults = FaultList()
     for at, frame in enumerate(_frames(Source(content, where)), 1):
         t = _time(frame.get("UtcTime"), datetime.fromtimestamp(0, UTC), faults, f"{where}, frame {at}")
@@ -254,7 +254,7 @@ def _attribute(element: Element, key: str, default: str, faults: FaultList, plac
 
 
 def _height(item: Element, faults: FaultList, place: str) -> float | None:
-    """How tall, in m; None where nothing is said of it."""
+    """Return how tall, in m; None where nothing is said of it."""
     text = item.findtext(f"{TT}Appearance/{TT}HumanBody/{BD}BodyMetric/{BD}Height")
     if text is None:
         return None

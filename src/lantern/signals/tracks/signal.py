@@ -41,14 +41,14 @@ class _OfTracks(Signal[Tracks, Sequence[Seen]]):
         return {"width": width, "height": height, "holds": holds}
 
     def extent(self, info: TakeInfo, value: Tracks) -> tuple[int | None, int | None]:
-        """Of what they move in: the picture, px."""
+        """Return the size of the picture that they move in, px."""
         return info.width, info.height
 
     def t_s(self, value: Tracks) -> Floats:
         return np.zeros(0)
 
     def samples(self, value: Tracks) -> int:
-        """How many frames it spans: boxes are not frames, and some frames show nobody."""
+        """Return how many frames it spans: boxes are not frames, and some frames show nobody."""
         return round(value.length_s * value.fps) + 1 if value.fps else int(np.unique(value.t_s).size)
 
     def length_s(self, value: Tracks) -> float:
@@ -111,7 +111,7 @@ class PictureTracks(_OfTracks):
         return look_at_stream(unread) if unread.suffix == ".xml" else look_at_boxes(unread)
 
     def told(self, drawn: Mapping[str, Any], info: TakeInfo) -> list[str]:
-        """Are all boxes within the picture?"""
+        """Return a line that says whether all boxes lie within the picture."""
         if not (info.width and info.height) or drawn.get("normalised"):
             return []
         outside = drawn["right"] > info.width or drawn["bottom"] > info.height
@@ -137,7 +137,7 @@ class PictureTracks(_OfTracks):
         )
 
     def write(self, info: TakeInfo, value: Tracks, folder: Path) -> TakeInfo:
-        """As CSV where its frames are even and its objects are numbers; else as an ONVIF stream."""
+        """Write the tracks as CSV where its frames are even and its objects are numbers; else as an ONVIF stream."""
         if fits_mot(value):
             (folder / "tracks.csv").write_text(write_mot(value))
             classes = {str(at + 1): name for at, name in enumerate(value.classes)}
@@ -173,10 +173,10 @@ class PlanTracks(_OfTracks):
         return info.model_copy(update={"data": "tracks.csv"})
 
     def picture(self, facts: Mapping[str, Any]) -> None:
-        """None: `width` and `height` are metres of the floor."""
+        """Return nothing: `width` and `height` are metres of the floor."""
 
     def extent(self, info: TakeInfo, value: Tracks) -> tuple[int | None, int | None]:
-        """So many metres as its points reach, where the sidecar does not say."""
+        """Return how many metres its points reach, where the sidecar does not say."""
         found = [info.width, info.height]
         for axis, size in enumerate(found):
             if size is None and len(value):

@@ -17,7 +17,7 @@ EVEN_S = 1e-9  # a file of even frames says its times in nine decimals
 
 
 def fits_mot(tracks: Tracks) -> bool:
-    """Are its frames even, its objects numbers, and no heights told?"""
+    """Return whether its frames are even, its objects numbers, and no heights told."""
     if not tracks.fps or tracks.height_m is not None or len(tracks) == 0:
         return False
     if not all(isinstance(name, int) for name in tracks.ids):

@@ -22,7 +22,8 @@ SLIGHT_S = 2.0  # clocks so near each other are one; common practice, no source
 
 
 def offset_s(counted: Sequence[Passage], by_hand: Sequence[Passage]) -> float | None:
-    """How much later the device's clock shows the passages, in s, where that explains what is missed; None: it does not.
+    """Return how much later the device's clock shows the passages, in s, where that explains what is missed; None: it
+    does not.
 
     Both directions must say the same: a line that lies further on is reached later by those who come, and earlier by those
     who go. With traffic one way only the two cannot be told apart, and nothing is said.
@@ -47,7 +48,7 @@ def _shift(counted: Floats, by_hand: Floats) -> float | None:
 
 
 def matched(counted: Floats, by_hand: Floats) -> int:
-    """How many find their like within a second, each one only once; both in order of time."""
+    """Return how many find their like within a second, each one only once; both in order of time."""
     found, k = 0, 0
     for t in by_hand.tolist():
         while k < counted.size and counted[k] < t - WITHIN_S:

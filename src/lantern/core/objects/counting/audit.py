@@ -24,7 +24,7 @@ SEED = 20260304  # the same evidence gives the same interval
 
 
 def bias(counted: Floats, truth: Floats) -> float | None:
-    """None where nobody passed."""
+    """Return how far the counts lie off on the average; None where nobody passed."""
     return float((counted.sum() - truth.sum()) / truth.sum()) if truth.sum() else None
 
 
@@ -47,7 +47,8 @@ def bias_interval(counted: Floats, truth: Floats) -> tuple[float, float] | None:
 
 
 def passages_for(share: float, error: float, *, z: float = 1.96, group: float = 1.0, alike: float = 0.0) -> int:
-    """How many passages show a caught share to within `error`: n = z^2 p (1 - p) / E^2, more where people come in groups.
+    """Return how many passages show a caught share to within `error`: n = z^2 p (1 - p) / E^2, more where people come
+    in groups.
 
     Grouped arrivals inflate it by 1 + (m - 1) rho, `alike` being how alike those of one group are (textbook).
     """
@@ -56,7 +57,7 @@ def passages_for(share: float, error: float, *, z: float = 1.96, group: float = 
 
 
 def flawless_for(share: float) -> int:
-    """How many passages without an error show a caught share, 95 %: ln 0.05 / ln p."""
+    """Return how many passages without an error show a caught share, 95 %: ln 0.05 / ln p."""
     return math.ceil(math.log(1 - CONFIDENCE) / math.log(share) - 1e-9)
 
 
@@ -114,7 +115,9 @@ def _direction(c: Floats, t: Floats) -> dict[str, Any]:
 
 
 def observers_differ(one: Sequence[HandCount], other: Sequence[HandCount]) -> float | None:
-    """How far two people's counts are apart: sum |a - b| over the mean of their totals; None where both saw nobody."""
+    """Return how far two people's counts are apart: sum |a - b| over the mean of their totals; None where both saw
+    nobody.
+    """
     pairs = list(zip(one, other, strict=True))
     apart = sum(abs(a.into - b.into) + abs(a.out - b.out) for a, b in pairs)
     total = sum(a.into + a.out + b.into + b.out for a, b in pairs) / 2

@@ -45,7 +45,7 @@ class Counted:
         return len(self.passages) or sum(each.into + each.out for each in self.intervals)
 
     def errors(self, events: Sequence[Event]) -> dict[str, tuple[int, int]]:
-        """For each direction (what is wrong, how many truly passed)."""
+        """Return for each direction (what is wrong, how many truly passed)."""
         out = {}
         for way in ("in", "out"):
             raised = [event.raised_s for event in events if event.direction == way]
@@ -176,7 +176,7 @@ def moved_line(line: ObjectRegion, offset_px: float, angle_deg: float, frame: tu
 
 
 def _offsets(line: ObjectRegion, frame: tuple[int, int]) -> Any:
-    """As far as the line's middle stays in the picture, either way; no move at all is among them."""
+    """Return offsets as far as the line's middle stays in the picture, either way; no move at all is among them."""
     (x0, y0), (x1, y1) = line.points
     length = math.dist((x0, y0), (x1, y1))
     normal = ((y0 - y1) / length, (x1 - x0) / length)

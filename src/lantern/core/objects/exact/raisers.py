@@ -21,7 +21,7 @@ Steps = list[tuple[float, float | None]]
 
 @dataclass
 class Raisers:
-    """Of one region: for each object its raisers."""
+    """The raisers of one region, for each object."""
 
     dials: ObjectDials
     of_object: dict[int, list[Steps]] = field(default_factory=dict)

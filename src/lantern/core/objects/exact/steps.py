@@ -82,7 +82,9 @@ def band_steps(
     low: float,
     slack: Slack = Slack(),
 ) -> Raisers:
-    """As the band grows from `low`, samples near the line drop out, and runs on one side vanish: their neighbours become one."""
+    """Return the steps of the band: as it grows from `low`, samples near the line drop out, and runs on one side
+    vanish, so that their neighbours become one.
+    """
     starts, where = stretch_of(tracks, dials.gap_s), beside_line(tracks, dials, region)
     s, touched = where.s, where.touched
     away = np.abs(s)
@@ -157,7 +159,8 @@ def _meetings(d: Floats, flips: Indices, low: float) -> Iterator[_Meeting]:
 
 
 def _cut_from(d: Floats, cut: Indices, met: _Meeting) -> float:
-    """From which band on the way between the last sure sample before and the first one after cuts the line; inf: never.
+    """Return from which band on the way between the last sure sample before and the first one after cuts the line; inf:
+    never.
 
     The wider the band, the longer that way: once it cuts, it goes on to.
     """
@@ -185,7 +188,9 @@ def _cut_from(d: Floats, cut: Indices, met: _Meeting) -> float:
 
 
 def _lone_from(ends: Sequence[float]) -> float:
-    """From which value on at most one of an object's raisers is left, so that the re-arm time ties it to none."""
+    """Return from which value on at most one of an object's raisers is left, so that the re-arm time ties it
+    to none.
+    """
     return sorted(ends)[-2] if len(ends) > 1 else -math.inf
 
 

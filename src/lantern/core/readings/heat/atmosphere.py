@@ -20,7 +20,7 @@ SHARE, A1, A2, B1, B2 = 1.9, 0.006569, 0.012620, -0.002276, -0.006670
 
 
 def transmittance(distance_m: float, air_c: float, humidity_percent: float, model: Model = "total") -> float:
-    """In (0, 1]; 1 at no distance."""
+    """Return the share that passes, in (0, 1]; 1 at no distance."""
     faults = FaultList()
     if distance_m < 0:
         faults.add("distance_m", f"{distance_m:g} m", "at least 0 m")

@@ -22,12 +22,12 @@ PLAIN_LIMIT = 3.0
 
 
 def _density(z: Floats) -> Floats:
-    """Of the standard normal distribution. Written out: the library's takes a second to import."""
+    """Return the density of the standard normal distribution. Written out: the library's takes a second to import."""
     return np.asarray(np.exp(-z * z / 2) / math.sqrt(2 * math.pi))
 
 
 def ewma_deviation(weight: float, sigma: float = 1.0) -> float:
-    """Of the smoothed reading, once it has run for long."""
+    """Return the deviation of the smoothed reading, once it has run for long."""
     return sigma * math.sqrt(weight / (2 - weight))
 
 

@@ -218,7 +218,7 @@ class HeatDials(Dials):
 
     @property
     def by_difference(self) -> bool:
-        """Is the level a difference (`delta_c`) rather than a temperature (`threshold_c`)?"""
+        """Return whether the level is a difference (`delta_c`) rather than a temperature (`threshold_c`)."""
         return self.by_change or self.against != "alone"
 
     @property

@@ -41,7 +41,7 @@ PLAYS_A_PART: dict[str, Callable[[HeatDials], bool]] = {
 
 
 def matters(dial: str, dials: HeatDials) -> bool:
-    """Which dials play a part under the others."""
+    """Return which dials play a part under the others."""
     test = PLAYS_A_PART.get(dial)
     return True if test is None else test(dials)
 
@@ -117,7 +117,7 @@ def _event(
 
 
 def why(dials: HeatDials, rule: Rule, reading: float) -> dict[str, Any]:
-    """What made it raise: the reading at the raise against the dials."""
+    """Return what made it raise: the reading at the raise against the dials."""
     out: dict[str, Any] = {"statistic": dials.statistic, "condition": dials.condition}
     out["difference_c" if dials.against == "neighbours" else "reading_c"] = round(reading, 3)
     if dials.by_difference:
@@ -149,7 +149,9 @@ def evaluate(frames: Frames, detector: str, regions: Sequence[ReadingRegion], di
 
 
 def explain(events: Sequence[Event], frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> list[Event]:
-    """What is known from the frames alone: the correction that was applied, and a peak that is a bound and no value."""
+    """Return what is known from the frames alone: the correction that was applied, and a peak that is a bound and no
+    value.
+    """
     corrections = {region.name: correction_for(frames.recorded, region, dials) for region in regions}
     out = []
     for event in events:
@@ -163,7 +165,7 @@ def explain(events: Sequence[Event], frames: Frames, regions: Sequence[ReadingRe
 
 
 def cautions(recorded: RecordedAs, regions: Sequence[ReadingRegion], dials: HeatDials) -> list[str]:
-    """What a reader must know of each watched region's emissivity before trusting its temperature."""
+    """Return what a reader must know of each watched region's emissivity before trusting its temperature."""
     absolute = not dials.by_difference
     out = []
     for region in regions:

@@ -90,7 +90,8 @@ def fan(
     high: float,
     judge: Callable[[float], tuple[int, int]],
 ) -> list[Blade]:
-    """What a reading (as recorded) becomes over a material's range of emissivity, and whether the alarm still comes.
+    """Return what a reading (as recorded) becomes over a material's range of emissivity, and whether the alarm still
+    comes.
 
     `wanted(e)` is the correction under emissivity e; `judge(e)` gives (misses, false alarms) under it.
     """

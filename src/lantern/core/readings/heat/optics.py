@@ -20,7 +20,7 @@ PIXELS_ACROSS = 3
 
 @dataclass(frozen=True, slots=True)
 class Spot:
-    """At one distance: what a pixel covers, what is measured, and how far away a target may be."""
+    """A spot at one distance: what a pixel covers, what is measured, and how far away a target may be."""
 
     ifov_mrad: float
     pixel_mm: float
@@ -46,12 +46,14 @@ def spot(pitch_um: float, focal_mm: float, distance_m: float) -> Spot:
 
 
 def farthest_m(target_mm: float, ifov_mrad: float) -> float:
-    """From how far a target of that size is still measured."""
+    """Return from how far a target of that size is still measured."""
     return target_mm / (PIXELS_ACROSS * ifov_mrad)
 
 
 def diluted_c(target_c: float, around_c: float, fill: float, model: Model = "band_8_14") -> float:
-    """What reads a pixel of which the share `fill` sees the target and the rest what lies around it, both black."""
+    """Return what reads a pixel of which the share `fill` sees the target and the rest what lies around it,
+    both black.
+    """
     if not 0 <= fill <= 1:
         raise ValueError(f"fill {fill:g}")
     s = radiator(model)

@@ -30,7 +30,7 @@ DEFAULT_REFLECTED_C = 20.0  # a room; common practice, no source
 
 class Radiator(Protocol):
     def signal(self, kelvin: Floats) -> Floats:
-        """What a black body at that temperature sends; rises with it."""
+        """Return what a black body at that temperature sends; rises with it."""
 
     def kelvin(self, signal: Floats) -> Floats:
         """The inverse, for signals above 0."""
@@ -102,14 +102,14 @@ class Seen:
 
 
 def seen_as_recorded(recorded: RecordedAs, transmittance: float = 1.0) -> Seen:
-    """What the take's values were corrected with; a take that does not say was recorded with emissivity 1."""
+    """Return what the take's values were corrected with; a take that does not say was recorded with emissivity 1."""
     emissivity = 1.0 if recorded.emissivity_set is None else recorded.emissivity_set
     reflected = DEFAULT_REFLECTED_C if recorded.reflected_c is None else recorded.reflected_c
     return Seen(emissivity, reflected, transmittance, reflected if recorded.air_c is None else recorded.air_c)
 
 
 def apparent_c(object_c: Floats, seen: Seen, model: Model = "total") -> Floats:
-    """What a black body would have to be to send the same: °C to °C."""
+    """Return what a black body would have to be to send the same: °C to °C."""
     _check_kelvin(object_c, "temperature")
     s = radiator(model)
     tau, e = seen.transmittance, seen.emissivity
@@ -130,7 +130,7 @@ def object_c(apparent: Floats, seen: Seen, model: Model = "total") -> Floats:
 
 
 def _added(seen: Seen, s: Radiator) -> float:
-    """What is not the surface's own: reflected, and the air's."""
+    """Return what is not the surface's own: reflected, and the air's."""
     tau, e = seen.transmittance, seen.emissivity
     reflected, air = s.signal(np.array([seen.reflected_c, seen.air_c]) + KELVIN_AT_0_C)
     return float(tau * (1 - e) * reflected + (1 - tau) * air)
@@ -144,7 +144,7 @@ def _check_kelvin(celsius: Floats, where: str) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Correction:
-    """From values seen as recorded to values seen as they should have been."""
+    """A correction from values seen as recorded to values seen as they should have been."""
 
     recorded: Seen
     wanted: Seen

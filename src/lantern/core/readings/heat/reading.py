@@ -33,7 +33,7 @@ def reading_key(dials: HeatDials) -> tuple[object, ...]:
 
 
 def unit(dials: HeatDials) -> str:
-    """Of the reading: a level, or a difference to the neighbours."""
+    """Return the unit of the reading: of a level, or of a difference to the neighbours."""
     return "K" if dials.against == "neighbours" else "°C"
 
 
@@ -45,7 +45,9 @@ def watched_regions(regions: Sequence[ReadingRegion]) -> list[ReadingRegion]:
 
 
 def correction_for(recorded: RecordedAs, region: ReadingRegion, dials: HeatDials) -> Correction:
-    """From the take's own setting to the region's: its own values, else the dials', else as recorded."""
+    """Return the correction from the take's own setting to the region's: its own values, else the dials', else as
+    recorded.
+    """
     before = seen_as_recorded(recorded, _transmittance_recorded(recorded, dials))
     emissivity = next(v for v in (region.emissivity, dials.emissivity, before.emissivity) if v is not None)
     reflected = next(v for v in (region.reflected_c, dials.reflected_c, before.reflected_c) if v is not None)
@@ -54,7 +56,8 @@ def correction_for(recorded: RecordedAs, region: ReadingRegion, dials: HeatDials
 
 
 def _transmittance_recorded(recorded: RecordedAs, dials: HeatDials) -> float:
-    """As the camera had it, if the take says the distance and the air; 1 else, and where nothing of the air is changed.
+    """Return the share that passed as the camera had it, if the take says the distance and the air; 1 else, and where
+    nothing of the air is changed.
 
     With the same air before and after, it falls out of the equation, whatever formula the camera used.
     """
@@ -82,7 +85,7 @@ def _transmittance_wanted(recorded: RecordedAs, dials: HeatDials) -> float:
 
 
 def reduction_of(dials: HeatDials, pixels: int) -> Reduction | None:
-    """How the dials look at a region of so many pixels; None: more pixels are asked for than there are."""
+    """Return how the dials look at a region of so many pixels; None: more pixels are asked for than there are."""
     if dials.statistic == "percentile":
         return Reduction("coldest", k=rank_of_percentile(dials.percentile, pixels))
     if dials.statistic != "extent":
@@ -114,13 +117,13 @@ def readings(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials)
 
 
 def wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> list[Wanted]:
-    """What the readings need of the frames."""
+    """Return what the readings need of the frames."""
     shutter = [picture_levels(frames.width, frames.height)] if dials.shutter_s > 0 else []
     return [*_wanted(frames, regions, dials)[0], *shutter]
 
 
 def _wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> tuple[list[Wanted], list[str]]:
-    """What is to be reduced for each region, and the regions that have fewer pixels than are asked for."""
+    """Return what is to be reduced for each region, and the regions that have fewer pixels than are asked for."""
     masks = tuple(region for region in regions if region.role == "mask")
     out: list[Wanted] = []
     too_small: list[str] = []
@@ -153,7 +156,7 @@ def _reduced(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials)
 def _against_neighbours(
     values: Mapping[str, Floats], watched: Sequence[ReadingRegion], dials: HeatDials
 ) -> dict[str, Floats]:
-    """By how much each is beyond the coolest (`below`: the warmest) of its like, brought to full load.
+    """Return by how much each is beyond the coolest (`below`: the warmest) of its like, brought to full load.
 
     The like are the reference regions if there are any, else the other watched ones. Not their mean: of two hot joints
     each would hide the other.

@@ -32,7 +32,7 @@ def severity(difference_k: float, over: Over = "similar") -> Severity:
 
 
 def at_full_load(difference_k: Floats, load_percent: float, exponent: float) -> Floats:
-    """What the difference would be at the rated current: difference x (rated / present)^exponent."""
+    """Return what the difference would be at the rated current: difference x (rated / present)^exponent."""
     if not 0 < load_percent <= 200:
         raise Refused([Fault("dials.load_percent", f"{load_percent:g} %", "above 0 and at most 200 %")])
     return np.asarray(difference_k * (100 / load_percent) ** exponent)

@@ -24,7 +24,7 @@ LEVELS = (0.1, 0.5, 0.9)
 
 
 def picture_levels(width: int, height: int) -> Wanted:
-    """What to keep of each frame to see the shutter: three levels of a sample of its pixels."""
+    """Return what to keep of each frame to see the shutter: three levels of a sample of its pixels."""
     count = min(SAMPLED, width * height)
     index = np.linspace(0, width * height - 1, count).astype(np.intp)
     picture = ReadingRegion(name="picture", shape="box", points=((0, 0), (width, height)))

@@ -31,7 +31,7 @@ ADAPTIVE_ONLY = ("spread_k", "least_margin_c", "lowest_c", "highest_c", "populat
 
 
 def unit(dials: SkinDials) -> str:
-    """Of the reading: the corrected temperature, or its excess over the adaptive threshold."""
+    """Return the unit of the reading: of the corrected temperature, or of its excess over the adaptive threshold."""
     return "K" if dials.adaptive else "°C"
 
 
@@ -75,7 +75,7 @@ def face_and_reference(regions: Sequence[ReadingRegion]) -> tuple[ReadingRegion,
 
 
 def wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[Wanted]:
-    """What a screening needs of the frames: of the face box, and of the reference source."""
+    """Return what a screening needs of the frames: of the face box, and of the reference source."""
     face, reference = face_and_reference(regions)
     size = {"width": frames.width, "height": frames.height}
     masks = tuple(region for region in regions if region.role == "mask")
@@ -95,7 +95,7 @@ def wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials) -
 
 
 def _looks(frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[Look]:
-    """What each frame shows, vectorised over the take."""
+    """Return what each frame shows, vectorised over the take."""
     face, reference = face_and_reference(regions)
     skin = correction_for(frames.recorded, face, dials)
     found = reduce_frames(frames, wanted(frames, regions, dials))
@@ -214,7 +214,7 @@ def explain(events: Sequence[Event], frames: Frames, regions: Sequence[ReadingRe
 
 
 def cautions(recorded: RecordedAs, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[str]:
-    """What keeps the standard's figures from being met."""
+    """Return what keeps the standard's figures from being met."""
     out = []
     if dials.face_px < STANDARD_FACE_PX:
         what = f"a face may cover {dials.face_px:g} px; the standard asks for a face plane of 240 x 180 px"

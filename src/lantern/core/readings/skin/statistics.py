@@ -35,7 +35,7 @@ class Roc:
 
 
 def roc(scores: Sequence[float], positive: Sequence[bool]) -> Roc | None:
-    """None where all or none are positive. Equal scores move together (textbook)."""
+    """Return the curve; None where all or none are positive. Equal scores move together (textbook)."""
     values, truth = np.asarray(scores, dtype=np.float64), np.asarray(positive, dtype=np.bool_)
     if truth.all() or not truth.any():
         return None

@@ -18,7 +18,7 @@ from lantern.core.scoring.marks import Mark, Slack
 from lantern.core.signals import Series
 from lantern.core.sweepable import Sweepable
 from lantern.core.truths import Said
-from lantern.core.tuning.measures import Measure, Wish, Yardstick
+from lantern.core.tuning.measures import Measure, Plain, Wish
 from lantern.core.tuning.rows import Row
 from lantern.core.watch import Sample, Standing, Turn, Watch
 
@@ -38,7 +38,7 @@ class Told(NamedTuple):
     unknown: int
 
 
-TELLING = Yardstick(
+TELLING = Plain(
     measures=(
         Measure(
             name="confused",
