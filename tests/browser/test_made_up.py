@@ -149,7 +149,7 @@ def test_echoes_have_a_signal_of_their_own(page: Page, takes: dict[str, Path]) -
     # 36 m wide and 18 m high, the sounder at the middle of the lower edge: from 4 m to 10 m ahead, 3 m to each side
     drawn(page, (15 / 36, 14 / 18), (21 / 36, 14 / 18), (21 / 36, 8 / 18), (15 / 36, 8 / 18))
     made(page, "E1", "Boat ahead")
-    expect(page.get_by_test_id("false")).to_have_text("1")  # nothing is marked yet
+    expect(page.get_by_test_id("false")).to_have_text("1 not judged")  # nothing is marked yet
     expect(page.locator(".axis .lanes")).to_contain_text("loudest")
     lx, ly, lw, lh = box_of(page.locator('.axis [data-lane="marks"]'))
     drag(page, (lx + lw * 4.8 / 19.5, ly + lh / 2), (lx + lw * 9 / 19.5, ly + lh / 2))
@@ -237,7 +237,7 @@ def test_badges_are_on_the_plan(page: Page, takes: dict[str, Path]) -> None:
     # the plan is 60 m by 40 m, north above: the corner from (10, 10) to (20, 20)
     drawn(page, (10 / 60, 30 / 40), (20 / 60, 30 / 40), (20 / 60, 20 / 40), (10 / 60, 20 / 40))
     made(page, "B1", "Crowd in the corner")
-    expect(page.get_by_test_id("false")).to_have_text("1")
+    expect(page.get_by_test_id("false")).to_have_text("1 not judged")
     page.get_by_role("tab", name="Regions").click()
     points = page.get_by_label("Points of the region").input_value()
     corners = [tuple(round(float(each)) for each in pair.split(",")) for pair in points.split()]
@@ -247,10 +247,10 @@ def test_badges_are_on_the_plan(page: Page, takes: dict[str, Path]) -> None:
     field = dial(page, "badges")
     field.fill("3")
     field.press("Enter")
-    expect(page.get_by_test_id("false")).to_have_text("0")
+    expect(page.get_by_test_id("false")).to_have_text("0 not judged")
     field.fill("2")
     field.press("Enter")
-    expect(page.get_by_test_id("false")).to_have_text("1")
+    expect(page.get_by_test_id("false")).to_have_text("1 not judged")
     assert violations(page) == []
     saved(page, "Two may stand there.")
     stage(page, "Rehearse")

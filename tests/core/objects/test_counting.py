@@ -9,7 +9,7 @@ from core.objects.test_kinds import DOWN, LINE, UP, ZONE, subject, tracks
 from lantern.core.counted import HandCount, intervals_of
 from lantern.core.objects.counting import stereo
 from lantern.core.objects.counting.audit import audit, flawless_for, observers_differ, passages_for
-from lantern.core.objects.counting.occupancy import Occupancy, drift, guarded, running, with_capacity
+from lantern.core.objects.counting.occupancy import Occupancy, drift, foretold, guarded, running, with_capacity
 from lantern.core.objects.dials import CountDials
 from lantern.core.scoring.intervals import exact_share, wilson
 
@@ -80,6 +80,30 @@ def test_an_audit_hides_no_compensation() -> None:
     assert found["in"]["wape"] == pytest.approx(2 / 3)
     assert found["out"]["bias"] is None
     assert (found["out"]["caught_low"], found["out"]["caught_exact"]) == (None, None)
+
+
+def test_a_passage_just_beyond_an_interval_is_none_the_less_caught() -> None:
+    """By hand at 59.5 s, counted at 60.3 s: each minute differs, and nothing was missed or counted twice."""
+    held = subject("count", tracks(later(DOWN, 10), later(DOWN, 59)), LINE)
+    counted = [event.raised_s for event in held.events()]
+    tally = [(counted[0], "in"), (counted[1] - 1.5, "in")]
+    border = counted[1] - 0.5
+    minutes = [HandCount(0, border, 2, 0), HandCount(border, 120, 0, 0)]
+    assert (audit(held.events(), minutes)["in"]["caught"], audit(held.events(), minutes)["in"]["extra"]) == (1, 1)
+    found = audit(held.events(), minutes, tally)["in"]
+    assert (found["caught"], found["extra"], found["bias"]) == (2, 0, 0.0)
+
+
+def test_few_passages_foretell_no_drift() -> None:
+    """18 passages foretold −55.6 after 1000 visitors, of one that fell into the next minute."""
+    assert foretold(1000, (8, 9), (9, 9)) is None
+    told = foretold(1000, (95, 100), (100, 100))
+    assert told is not None
+    mean, low, high = told
+    assert mean == pytest.approx(-50)
+    # Wilson of 95 of 100: 0.8883 to 0.9785, of 100 of 100: 0.9630 to 1; 1.96 sqrt(1000 x 0.95 x 0.05) = 13.5 (handbook values)
+    assert low == pytest.approx(1000 * (0.8883 - 1) - 13.5, abs=0.3)
+    assert high == pytest.approx(1000 * (0.9785 - 0.9630) + 13.5, abs=0.3)
 
 
 def test_a_tally_becomes_intervals() -> None:

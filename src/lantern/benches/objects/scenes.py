@@ -18,7 +18,7 @@ from lantern.core.linking.arming import Armed, Arming
 from lantern.core.objects.counting import stereo
 from lantern.core.objects.counting.alignment import is_reversed, offset_s
 from lantern.core.objects.counting.audit import audit, flawless_for, observers_differ, passages_for
-from lantern.core.objects.counting.occupancy import drift, running
+from lantern.core.objects.counting.occupancy import FORETELLING, foretold, running
 from lantern.core.objects.counting.search import Counted
 from lantern.core.objects.dials import CountDials, CrossingDials
 from lantern.core.objects.placement import least_fps, room
@@ -37,6 +37,7 @@ from lantern.tune.judging import held_value, subject
 
 VERDICTS = [{"code": code, "words": WORDS[code]} for code in ORDER]
 WISHED_ERROR = 0.02  # of the caught share, for the number of passages that would show it; common practice, no source
+VISITORS = 1000  # after whom a page says how far occupancy is off
 OBSERVERS_AGREE = 0.01  # of their counts, as far as two people may be apart; common practice, no source
 PEOPLE_SPEED_M_S = 1.4  # a brisk walk; common practice, no source
 
@@ -181,7 +182,8 @@ def counts_shown(
     chosen = next((row for row in rows if row.id == who), rows[0] if rows else None)
     passages = [event for event in held.events() if event.direction is not None]
     plain = by_hand(chosen, take.length_s, every_s) if chosen else intervals_of([], take.length_s, every_s)
-    found = audit(passages, plain)
+    tally = [(float(t), str(way)) for t, way in chosen.passages] if chosen else []
+    found = audit(passages, plain, tally)
     last = running(passages, held.dials)[-1] if passages else None
     out: dict[str, Any] = {
         "audit": found,
@@ -239,14 +241,14 @@ def _sureness(found: dict[str, Any]) -> dict[str, Any]:
     ways = [found["in"], found["out"]]
     total, caught = sum(w["by_hand"] for w in ways), sum(w["caught"] for w in ways)
     if total == 0:
-        return {"needs": None, "drift": None}
+        return {"needs": None, "drift": None, "foretelling": FORETELLING}
     share = caught / total
-    rates = [w["caught"] / w["by_hand"] if w["by_hand"] else 1.0 for w in ways]
-    mean, deviation = drift(1000, *rates)
+    told = foretold(VISITORS, *((w["caught"], w["by_hand"]) for w in ways))
     needs = passages_for(share, WISHED_ERROR) if share < 1 else flawless_for(1 - WISHED_ERROR)
     return {
         "needs": {"passages": needs, "has": total, "enough": total >= needs, "error": WISHED_ERROR},
-        "drift": {"visitors": 1000, "mean": round(mean, 1), "deviation": round(deviation, 1)},
+        "drift": told and {"visitors": VISITORS, "mean": told[0], "low": told[1], "high": told[2]},
+        "foretelling": FORETELLING,
     }
 
 

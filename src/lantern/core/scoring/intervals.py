@@ -8,6 +8,7 @@ from scipy.special import bdtr, betaincinv, chdtri, ndtri
 
 CONFIDENCE = 0.95
 ONE_SIDED_Z = float(ndtri(CONFIDENCE))  # 1.645
+TWO_SIDED_Z = float(ndtri(0.5 + CONFIDENCE / 2))  # 1.96
 
 
 def wilson(hits: int, trials: int, *, confidence: float = CONFIDENCE) -> tuple[float, float] | None:

@@ -79,10 +79,13 @@ export const counting = ({ data }) => ({
   get occupancyText() {
     const c = this.counts;
     if (!c) return "";
+    const off = (n) => `${n > 0.5 ? "+" : ""}${Math.round(n)}`;
     const drift = c.drift
-      ? ` After ${c.drift.visitors} visitors it would be ${c.drift.mean > 0 ? "+" : ""}${c.drift.mean} ± ` +
-        `${c.drift.deviation} off.`
-      : "";
+      ? ` After ${c.drift.visitors} visitors it would be ${off(c.drift.mean)} off ` +
+        `(${off(c.drift.low)} to ${off(c.drift.high)}, 95 %).`
+      : c.needs
+        ? ` ${c.needs.has} passages by hand are too few to say how far it drifts; ${c.foretelling} begin to tell.`
+        : "";
     return `${c.inside} inside at the end${c.clamped ? `, ${c.clamped} left who had never come in` : ""}.${drift}`;
   },
   get heightText() {

@@ -16,6 +16,7 @@ from lantern.core.signals import Floats
 
 Passage = tuple[float, str]  # (s, "in" or "out")
 
+MATCH_S = 5.0  # a passage counts wherever in the picture the line lies; common practice, no source
 WITHIN_S = 1.0  # a hand on a key is so late at most; common practice, no source
 MOST_APART_S = 120.0
 SLIGHT_S = 2.0  # clocks so near each other are one; common practice, no source
@@ -47,13 +48,13 @@ def _shift(counted: Floats, by_hand: Floats) -> float | None:
     return best if abs(best) > SLIGHT_S and _clearly_more(then, now, by_hand.size) else None
 
 
-def matched(counted: Floats, by_hand: Floats) -> int:
-    """Return how many find their like within a second, each one only once; both in order of time."""
+def matched(counted: Floats, by_hand: Floats, within_s: float = WITHIN_S) -> int:
+    """Return how many find their like so near, each one only once; both in order of time."""
     found, k = 0, 0
     for t in by_hand.tolist():
-        while k < counted.size and counted[k] < t - WITHIN_S:
+        while k < counted.size and counted[k] < t - within_s:
             k += 1
-        if k < counted.size and counted[k] <= t + WITHIN_S:
+        if k < counted.size and counted[k] <= t + within_s:
             found, k = found + 1, k + 1
     return found
 

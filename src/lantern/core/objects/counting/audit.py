@@ -16,6 +16,7 @@ import numpy as np
 from lantern.core.counted import HandCount
 from lantern.core.events import Event
 from lantern.core.faults import FaultList
+from lantern.core.objects.counting.alignment import MATCH_S, Passage, matched
 from lantern.core.scoring.intervals import CONFIDENCE, exact_share, wilson
 from lantern.core.signals import Floats
 
@@ -61,10 +62,12 @@ def flawless_for(share: float) -> int:
     return math.ceil(math.log(1 - CONFIDENCE) / math.log(share) - 1e-9)
 
 
-def audit(events: Sequence[Event], by_hand: Sequence[HandCount]) -> dict[str, Any]:
+def audit(events: Sequence[Event], by_hand: Sequence[HandCount], tally: Sequence[Passage] = ()) -> dict[str, Any]:
     """Both directions: each interval's counts; over all of them bias with its interval, WAPE, and the share that was caught.
 
-    Caught is the lesser of both counts of each interval, so that what was counted twice hides nothing; extra is the rest.
+    Caught is the lesser of both counts of each interval, so that what was counted twice hides nothing; extra is the rest. With
+    a `tally`, which has the time of each passage, it is how many find their like: one that fell just beyond the end of an
+    interval is none the less caught.
     """
     ordered = _ordered(by_hand)
     out: dict[str, Any] = {"intervals": []}
@@ -80,7 +83,12 @@ def audit(events: Sequence[Event], by_hand: Sequence[HandCount]) -> dict[str, An
     for direction in ("in", "out"):
         c = np.array(counted[direction])
         t = np.array([each.into if direction == "in" else each.out for each in ordered], dtype=np.float64)
-        out[direction] = _direction(c, t)
+        caught, extra = np.minimum(c, t).sum(), np.maximum(c - t, 0).sum()
+        if tally:
+            passed = np.sort(np.array([at for at, way in tally if way == direction], dtype=np.float64))
+            caught = matched(times[direction], passed, MATCH_S)
+            extra = times[direction].size - caught
+        out[direction] = _direction(c, t, int(caught), int(extra))
     return out
 
 
@@ -95,9 +103,9 @@ def _ordered(by_hand: Sequence[HandCount]) -> list[HandCount]:
     return ordered
 
 
-def _direction(c: Floats, t: Floats) -> dict[str, Any]:
+def _direction(c: Floats, t: Floats, caught: int, extra: int) -> dict[str, Any]:
     found = bias_interval(c, t)
-    caught, true = int(np.minimum(c, t).sum()), int(t.sum())
+    true = int(t.sum())
     share, exact = wilson(caught, true), exact_share(caught, true)
     return {
         "counted": int(c.sum()),
@@ -107,7 +115,7 @@ def _direction(c: Floats, t: Floats) -> dict[str, Any]:
         "bias_high": found[1] if found else None,
         "wape": wape(c, t),
         "caught": caught,
-        "extra": int(np.maximum(c - t, 0).sum()),
+        "extra": extra,
         "caught_low": share[0] if share else None,
         "caught_high": share[1] if share else None,
         "caught_exact": list(exact) if exact else None,

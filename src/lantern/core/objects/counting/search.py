@@ -17,6 +17,7 @@ import shapely
 from lantern.core.counted import HandCount
 from lantern.core.events import Event
 from lantern.core.faults import Fault, Refused
+from lantern.core.objects.counting.alignment import MATCH_S
 from lantern.core.objects.placement import room
 from lantern.core.objects.region import ObjectRegion
 from lantern.core.objects.shapes import watched_regions
@@ -27,7 +28,6 @@ OFFSETS, ANGLES = 33, 13
 MOST_TURN_DEG = 30.0
 LEAST_TAKES, LEAST_PASSAGES = 3, 100
 LEAST_LEFT = 0.3  # of its length, where the picture's edge cuts a line off
-MATCH_S = 5.0  # a passage counts wherever in the picture the line lies; common practice, no source
 Passage = tuple[float, str]
 Progress = Callable[[int, int], None]
 
