@@ -52,6 +52,7 @@ def strips(held: Sequence[Held], names: Sequence[str] | None, wishes: Wishes | N
         lacking=first.yardstick.lacking(marks),
         few=first.yardstick.few(marks),
         wishes=None if wishes is None or wishes.plain else wishes,
+        basis=first.yardstick.basis(marks),
     )
     out: dict[str, Any] = {}
     for info in describe(first.model):

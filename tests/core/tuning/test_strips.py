@@ -64,6 +64,25 @@ def test_proposal_is_the_middle_of_the_widest_best_stretch() -> None:
     assert got.text == "proposed 6 s: 0 missed, 0 false"
 
 
+def test_what_does_no_better_and_comes_later_is_not_proposed() -> None:
+    """Any sustain time from 5.5 s on does; the middle of what is shown, 145 s, raises two minutes later than need be."""
+    late = [row(at, at + 0.5, 0, 0, at + 0.5) for at in (5.5 + 0.5 * i for i in range(569))]
+    got = strip([row(0, 5.5, 0, 4), *late], 1.0, "s", high=290)
+    assert got.proposed is not None
+    assert 6.5 < got.proposed <= 9
+    assert got.text.endswith("; 148 s, the middle of what does, would be later")
+    # a second or so later is nothing to anybody, and the middle is the surest
+    soon = [row(at, at + 0.5, 0, 0, 0.2 + at / 100) for at in (5.5 + 0.5 * i for i in range(100))]
+    assert strip([row(0, 5.5, 0, 4), *soon], 1.0, "s", high=55.5).proposed == 30.5
+
+
+def test_a_proposal_says_on_how_much_it_rests() -> None:
+    marks = [Mark(0, 1, "expect"), Mark(5, 6, "quiet")]
+    by = Evidence(RAISES, 24.0, basis=RAISES.basis(marks))
+    got = strip_of(ROWS, low=0, high=20, value=1.0, step=0.5, shown=Quantity("s"), by=by)
+    assert got.text == "proposed 6 s: 0 missed, 0 false, by 1 mark of what should raise"
+
+
 def test_no_proposal_where_it_is_best_already_but_the_margin() -> None:
     got = strip(ROWS, 4.0, "s")
     assert got.proposed is None

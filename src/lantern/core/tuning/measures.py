@@ -59,6 +59,8 @@ class Measure:
     ideal: float = 0.0  # what none can beat
     pool: Literal["sum", "worst"] = "sum"  # how takes are put together
     parts: bool = True  # a stretch of a dial ends where it changes; else it may vary within one
+    slight: float = 0.0  # a difference that nobody minds
+    worse: str = "worse"  # what a setting is by more of it
     at_best: str = "at best {}"  # what a strip says of a dial that cannot reach the ideal alone
     wish: Wish | None = None
 
@@ -183,6 +185,10 @@ class Yardstick(ABC, Generic[CardT]):
     def few(self, marks: Sequence[Mark]) -> tuple[str, ...]:
         """Return what would make the figures surer."""
         return ()
+
+    def basis(self, marks: Sequence[Mark]) -> str:
+        """Return on how much a proposal rests; empty: nothing is said of it."""
+        return ""
 
     @abstractmethod
     def card_of(self, document: Mapping[str, Any]) -> CardT:

@@ -67,6 +67,8 @@ DELAY = Measure(
     form="within {} s",
     pool="worst",
     parts=False,
+    slight=2.0,
+    worse="later",
     wish=Wish(
         name="delay_s",
         label="Delay at most, in s",
@@ -88,12 +90,14 @@ class Raises(Yardstick[ScoreCard]):
         return "" if _expected(marks) else "no mark says what should raise: add one on the time axis"
 
     def few(self, marks: Sequence[Mark]) -> tuple[str, ...]:
-        expected = _expected(marks)
-        if expected >= FEW_MARKS:
+        if _expected(marks) >= FEW_MARKS:
             return ()
         needed = events_for(0.9)
-        seen = "no mark" if expected == 0 else "1 mark" if expected == 1 else f"{expected} marks"
+        seen = _counted(marks)
         return (f"more events: {seen} of what should raise; {needed} caught of {needed} would show 90 %",)
+
+    def basis(self, marks: Sequence[Mark]) -> str:
+        return f"by {_counted(marks)} of what should raise"
 
     def card_of(self, document: Mapping[str, Any]) -> ScoreCard:
         return ScoreCard(**{**document, "delays_s": tuple(document["delays_s"])})
@@ -123,6 +127,11 @@ class Raises(Yardstick[ScoreCard]):
         caught = f"{card.hits} of {marks} caught" if marks else "no marks yet"
         misses, false_alarms = sum(each.misses for each in before), sum(each.false_alarms for each in before)
         return f"{caught}, {card.false_alarms} false here; {misses} missed and {false_alarms} false when it was saved"
+
+
+def _counted(marks: Sequence[Mark]) -> str:
+    expected = _expected(marks)
+    return "no mark" if expected == 0 else "1 mark" if expected == 1 else f"{expected} marks"
 
 
 def _expected(marks: Sequence[Mark]) -> int:

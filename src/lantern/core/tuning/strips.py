@@ -13,11 +13,13 @@ from lantern.core.tuning.rows import Row, value_inside
 from lantern.core.tuning.wishes import Wishes, propose
 from lantern.core.units import Quantity
 
+MUCH = 1.5  # times the best, from which on what varies within a stretch counts
+
 
 @dataclass(frozen=True)
 class Evidence:
     """The evidence that a strip judges by. `lacking`: what marks must say first (empty: nothing); `few`: what would
-    make it surer; `exposure_h`: hours of quiet; `noise`: of a reading (None: not of this dial).
+    make it surer; `exposure_h`: hours of quiet; `noise`: of a reading (None: not of this dial);
     """
 
     yardstick: AnyYardstick
@@ -26,6 +28,7 @@ class Evidence:
     few: tuple[str, ...] = ()
     wishes: Wishes | None = None
     noise: float | None = None
+    basis: str = ""  # on how much a proposal rests
 
 
 @dataclass(frozen=True)
@@ -149,8 +152,9 @@ def strip_of(
     limit, gravest = _limit(best, yardstick)
     if here is not None and yardstick.lost(here.values) == yardstick.lost(best.values):
         return strip(None, f"{sides}; {limit}" if limit else sides)
-    proposed = inside(widest.start, widest.stop, step)
-    text = f"proposed {shown.text(proposed)}: {yardstick.text(best.values, parting=True)}"
+    proposed, why = placed(widest.start, widest.stop, step, within, yardstick, shown)
+    given = [yardstick.text(best.values, parting=True), by.basis]
+    text = f"proposed {shown.text(proposed)}: {', '.join(each for each in given if each)}{why}"
     return strip(proposed, f"{text}; {limit}" if gravest else text)
 
 
@@ -179,8 +183,9 @@ def _by_wishes(
     if proposal.start <= value <= proposal.stop:
         proposed, met, near = None, f"meets the wishes; {sides}", "nearest already"
     else:
-        proposed = inside(proposal.start, proposal.stop, step)
-        met = f"proposed {shown.text(proposed)}: meets the wishes, {what}"
+        proposed, why = placed(proposal.start, proposal.stop, step, stretches, by.yardstick, shown)
+        given = ["meets the wishes", what, by.basis]
+        met = f"proposed {shown.text(proposed)}: {', '.join(each for each in given if each)}{why}"
         near = f"nearest {shown.text(proposed)}"
     short = f"{near}: {what}; no value shows the wishes met ({', '.join(proposal.failing)})"
     return proposed, met if proposal.met else short, proposal.helps
@@ -202,6 +207,46 @@ def _sides(here: Stretch, value: float, low: float, high: float, shown: Quantity
         times = min(far for _, far, _ in told) / noise
         text += f", {times:.0f} times the noise" if times >= 10 else f", {times:.2g} times the noise"
     return text
+
+
+def placed(
+    start: float,
+    stop: float,
+    step: float,
+    stretches: Sequence[Stretch],
+    yardstick: AnyYardstick,
+    shown: Quantity,
+) -> tuple[float, str]:
+    """Return the value to propose in a stretch, and why it is not the middle where it is not.
+
+    The middle is furthest from what a little less or more would spoil. But a sustain time that may be 7 s or 280 s alike is not
+    best at 145 s: where what may vary within the stretch is clearly worse at the middle than at its best, the value is the
+    nearest to the middle at which it is not (`MUCH` times the best, or slightly more; common practice, no source).
+    """
+    middle = inside(start, stop, step)
+    varying = [(place, m) for place, m in enumerate(yardstick.measures) if not m.parts]
+    within = [s for s in stretches if s.stop > start and s.start < stop]
+    losses = [[m.loss(s.values[place]) for place, m in varying] for s in within]
+    least = [min(column) for column in zip(*losses, strict=True)]
+
+    def worse(at: int) -> str:
+        """Return in what a stretch is clearly worse than the best; empty: in nothing."""
+        told = zip(varying, losses[at], least, strict=True)
+        return next((m.worse for (_, m), loss, best in told if loss > max(MUCH * best, best + m.slight)), "")
+
+    here = next((at for at, s in enumerate(within) if s.start <= middle <= s.stop), None)
+    why = "" if here is None else worse(here)
+    if here is None or not why:
+        return middle, ""
+    fine = [at for at in range(len(within)) if not worse(at)]
+    nearest = min(fine, key=lambda at: abs(at - here), default=None)
+    if nearest is None:  # no one place is fine in all that varies
+        return middle, ""
+    edge = within[nearest].stop if nearest < here else within[nearest].start
+    towards = max(edge - step, start) if nearest < here else min(edge + step, stop)
+    return inside(
+        min(towards, edge), max(towards, edge), step
+    ), f"; {shown.text(middle)}, the middle of what does, would be {why}"
 
 
 def inside(start: float, stop: float, step: float) -> float:
