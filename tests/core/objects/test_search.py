@@ -17,6 +17,7 @@ from lantern.core.objects.subject import TrackSubject
 from lantern.core.tracks import make_tracks
 
 FRAME = (640, 480)
+PEOPLE = 32
 
 
 @pytest.fixture(autouse=True)
@@ -31,10 +32,10 @@ def line(x: float) -> ObjectRegion:
 
 
 def walk(x: float, seed: int = 0) -> TrackSubject:
-    """Twenty who walk to the right; every second one is lost 40 px before the picture's edge. The line stands at x."""
+    """Thirty-two who walk to the right; every second one is lost 40 px before the picture's edge. The line stands at x."""
     rng = np.random.default_rng(seed)
     rows = []
-    for i in range(20):
+    for i in range(PEOPLE):
         end = 600 if i % 2 else 640
         xs = np.arange(20, end, 10.0)
         rows += [(i * 10 + k / 10, i, at - 15, 200 + rng.normal(0, 1), 30, 30) for k, at in enumerate(xs)]
@@ -44,7 +45,7 @@ def walk(x: float, seed: int = 0) -> TrackSubject:
     return subject_of(detector, held)
 
 
-PASSAGES = tuple((i * 10 + 3.0, "in") for i in range(20))
+PASSAGES = tuple((i * 10 + 3.0, "in") for i in range(PEOPLE))
 
 
 def test_the_middle_of_the_widest_flat_optimum_as_published() -> None:
@@ -67,14 +68,20 @@ def test_a_line_where_half_are_lost_is_moved_to_where_none_is() -> None:
     assert found.as_dict()["error"][0][-1] is None
 
 
+def test_few_passages_propose_no_line() -> None:
+    found = search([Counted(walk(615), PASSAGES[:20])])
+    assert (found.pick, found.points, found.as_dict()["few"]) == (None, (), 30)
+    assert not np.isnan(found.error).all()  # what they say is shown all the same
+
+
 def test_two_takes_check_one_another() -> None:
     found = search([Counted(walk(615), PASSAGES), Counted(walk(615, 1), PASSAGES)])
     assert found.validation == "picked without it, each take is wrong by 0.0 %, 0.0 %"
-    assert found.passages == 40
+    assert found.passages == 64
 
 
 def test_intervals_do_where_there_is_no_tally() -> None:
-    whole = (HandCount(0, 100, 10, 0), HandCount(100, 220, 10, 0))
+    whole = (HandCount(0, 160, 16, 0), HandCount(160, 340, 16, 0))
     found = search([Counted(walk(615), (), whole)])
     assert found.now == pytest.approx(0.5)
     assert found.pick is not None

@@ -18,6 +18,8 @@ export const lineMap = ({ data, shown, studied }) => {
     lineText() {
       const m = this.lineMap;
       if (!m) return "";
+      if (m.few)
+        return `${m.passages} passages by hand are too few to propose a line: ${m.few} at least. The map shows what they say.`;
       if (m.pick === null) return "No line in this picture leaves room enough to its edges.";
       return (
         `${(100 * m.now).toFixed(1)} % of ${m.passages} passages are wrong now; the pick: ` +

@@ -27,6 +27,7 @@ from lantern.core.scoring.marks import Mark, Slack, judge
 OFFSETS, ANGLES = 33, 13
 MOST_TURN_DEG = 30.0
 LEAST_TAKES, LEAST_PASSAGES = 3, 100
+PROPOSING = 30  # passages, below which no line is proposed; common practice, no source
 LEAST_LEFT = 0.3  # of its length, where the picture's edge cuts a line off
 Passage = tuple[float, str]
 Progress = Callable[[int, int], None]
@@ -66,7 +67,9 @@ class Counted:
 
 @dataclass(frozen=True)
 class LineMap:
-    """`error` (angles, offsets): share that is wrong, NaN where the edge rule forbids the line. `pick`: row, column."""
+    """`error` (angles, offsets): share that is wrong, NaN where the edge rule forbids the line. `pick`: row, column; None: no line
+    leaves room enough, or `few`.
+    """
 
     offsets_px: tuple[float, ...]
     angles_deg: tuple[float, ...]
@@ -77,6 +80,11 @@ class LineMap:
     validation: str
     passages: int
     takes: int
+
+    @property
+    def few(self) -> bool:
+        """Return whether it rests on so few passages that no line is proposed."""
+        return self.passages < PROPOSING
 
     @property
     def caution(self) -> str:
@@ -97,6 +105,7 @@ class LineMap:
             "points": [list(p) for p in self.points],
             "validation": self.validation,
             "passages": self.passages,
+            "few": PROPOSING if self.few else None,
             "caution": self.caution,
         }
 
@@ -124,7 +133,7 @@ def search(takes: Sequence[Counted], *, progress: Progress = lambda done, total:
     progress(ANGLES, ANGLES)
     weights = np.array([take.total for take in takes], dtype=np.float64)
     whole = np.average(errors, axis=0, weights=weights)
-    pick = flattest(whole, 1 / weights.sum())
+    pick = flattest(whole, 1 / weights.sum()) if weights.sum() >= PROPOSING else None
     now = float(np.average([error_of(take, line) for take in takes], weights=weights))
     points = () if pick is None else _points(line, offsets[pick[1]], angles[pick[0]], frame)
     return LineMap(
