@@ -55,13 +55,13 @@ def test_what_falls_short_is_told_and_a_cure_is_taken(bench: Page) -> None:
     for code in ("P1", "C1", "L1", "R1"):
         expect(short).to_contain_text(code)
     panel = bench.locator(".plan-side")
-    expect(panel).to_contain_text("17.9 W instead of 8 W")
-    panel.get_by_label("Watts").fill("17.9")
+    expect(panel).to_contain_text("22.5 W instead of 8 W")
+    panel.get_by_label("Watts").fill("22.5")
     panel.get_by_label("Watts").press("Enter")
     expect(panel.locator(".claims .glyph-hit")).to_be_visible()  # tried, not kept
     panel.get_by_role("button", name="Back to where it was").click()
-    panel.locator("tr", has_text="17.9 W").get_by_role("button", name="Take it").click()
-    expect(panel.get_by_label("Watts")).to_have_value("17.9")
+    panel.locator("tr", has_text="22.5 W").get_by_role("button", name="Take it").click()
+    expect(panel.get_by_label("Watts")).to_have_value("22.5")
     expect(bench.locator(".falls-short")).not_to_contain_text("L1")
     panel.get_by_label("Watts").fill("8")
     panel.get_by_label("Watts").press("Enter")
@@ -83,19 +83,19 @@ def test_what_is_typed_outlives_an_answer_that_comes_meanwhile(bench: Page) -> N
         held[0].continue_()  # the cures of the device that the page opens with
     bench.wait_for_timeout(100)
     expect(watts).to_have_value("17")
-    expect(panel).not_to_contain_text("17.9 W")  # the cures wait until the field is left
+    expect(panel).not_to_contain_text("22.5 W")  # the cures wait until the field is left
     bench.keyboard.press("Control+A")
     bench.keyboard.type("8")
     panel.get_by_label("Sensitivity").focus()
-    expect(panel).to_contain_text("17.9 W instead of 8 W")
+    expect(panel).to_contain_text("22.5 W instead of 8 W")
     watts.focus()
     bench.keyboard.press("Control+A")
-    bench.keyboard.type("17.9")
+    bench.keyboard.type("22.5")
     bench.unroute_all()
     bench.keyboard.press("Enter")
     expect(panel.get_by_role("button", name="Save it here")).to_be_visible()
     expect(bench.locator(".falls-short")).not_to_contain_text("L1")
-    expect(watts).to_have_value("17.9")
+    expect(watts).to_have_value("22.5")
 
 
 def test_a_camera_is_dragged_and_moved_by_keys(bench: Page) -> None:

@@ -9,6 +9,7 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 from sqlalchemy.orm import Session
 
+from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.optics.mount import Mount
 from lantern.core.promise.claim import Around, Claim, Stood
@@ -126,7 +127,8 @@ def stood_of(row: DeviceRow, mount: Mapping[str, Any], detectors: list[DetectorR
     }
     fps = row.ability.get("fps")
     standing = standing_of(row.kind, mount, pixels=pixels_of(row), where=f"device {row.code}: mount")
-    return Stood(row.code, standing, lines, float(fps) if fps else None)
+    usual = DEVICE_KINDS[row.kind].usual_height_m
+    return Stood(row.code, standing, lines, float(fps) if fps else None, usual)
 
 
 def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[str, str]]:

@@ -350,7 +350,11 @@ def test_a_line_without_room_says_by_how_much_and_where_it_would_have_it() -> No
     needed = 0.25 * scale + 1.4 * scale * 0.3 + 5
     assert claim.wish.goal == round(needed)
     assert (claim.verdict, claim.value) == ("fail", 20)
-    assert f"move the line of Boarding {needed - 20:.0f} px" in claim.remedies[0].text
+    moved_px = round(needed) * 1.05 - 20
+    assert (
+        claim.remedies[0].text == f"move the line of Boarding {moved_px:.0f} px away from the edge, with 5 % to spare"
+    )
+    assert claim.remedies[0].by_hand == "drawn on the bench of Boarding"
     [moved] = claims(
         Stood("C1", counter(), {"Boarding": [[0, math.ceil(needed)], [640, math.ceil(needed)]]}, 10), Around(Plan())
     )

@@ -92,8 +92,16 @@ FAMILY: Family[ObjectDetector, AnyTrackKind, Tracks] = Family(
     name="objects",
     kinds=(CROSSING, ZONE, COUNT, PATH),
     devices=(
-        DeviceKind("camera", "camera that sends objects", TRACKS, "asked", pictured=True),
-        DeviceKind("counter", "counter that sends objects", TRACKS, "asked", pictured=True, figures=(STEREO,)),
+        DeviceKind("camera", "camera that sends objects", TRACKS, "asked", pictured=True, usual_height_m=(2.5, 8.0)),
+        DeviceKind(
+            "counter",
+            "counter that sends objects",
+            TRACKS,
+            "asked",
+            pictured=True,
+            figures=(STEREO,),
+            usual_height_m=(2.2, 5.0),
+        ),
     ),
     judge=judge,
     watch=object_watch,

@@ -15,7 +15,7 @@ import numpy as np
 
 from lantern.core.optics.mount import Mount, View
 from lantern.core.optics.prediction import PlateTarget, Prediction, Target, predict
-from lantern.core.optics.verdicts import Judged
+from lantern.core.optics.verdicts import NOTHING_TO_SPARE, Judged, Wish
 
 STEPS, HALVINGS = 80, 30
 REACH_M = 30.0
@@ -46,6 +46,7 @@ class Cure:
     after: float
     scene: Scene
     costs: Sequence[str]
+    spare: str = ""
 
     @property
     def change(self) -> float:
@@ -59,6 +60,10 @@ class Cure:
 
     @property
     def said(self) -> str:
+        return f"{self._change}, {self.spare}" if self.spare else self._change
+
+    @property
+    def _change(self) -> str:
         q = self.quantity
         if q.moves:
             ways = {"x_m": ("west", "east"), "y_m": ("south", "north")}[q.name]
@@ -67,16 +72,28 @@ class Cure:
         return f"{q.label} {after} {q.unit} instead of {before} {q.unit}".replace("  ", " ")
 
 
-@lru_cache(
-    maxsize=512
-)  # two thousand predictions for a plate; a page asks for the same ones each time that it is opened
-def cures(mount: Mount, asked: Target, name: str) -> tuple[Cure, ...]:
-    """Return the cures of one wish, the smallest change first; none: it is met, or no one quantity meets it."""
+# two thousand predictions for a plate; a page asks for the same ones each time that it is opened
+@lru_cache(maxsize=512)
+def cures(mount: Mount, asked: Target, name: str, *, spared: bool = False) -> tuple[Cure, ...]:
+    """Return the cures of one wish, the smallest change first; none: it is met, or no one quantity meets it. They meet it just so;
+    `spared`: with something to spare, or just so where that cannot be.
+    """
     now = predict(mount, asked)
     if name not in now.judged or now.judged[name].word == "pass":
         return ()
-    found = [cure for q in QUANTITIES if (cure := _least((mount, asked), q, name, now)) is not None]
+    found = [cure for q in QUANTITIES if (cure := _found((mount, asked), q, name, now, spared)) is not None]
     return tuple(sorted(found, key=lambda cure: cure.change))
+
+
+def _found(scene: Scene, quantity: Quantity, name: str, now: Prediction, spared: bool) -> Cure | None:
+    wish = now.judged[name].wish
+    if not spared:
+        return _least(scene, quantity, wish, now)
+    found = _least(scene, quantity, wish.with_margin, now)
+    if found is not None:
+        return replace(found, spare=wish.spare)
+    found = _least(scene, quantity, wish, now)
+    return found and replace(found, spare=NOTHING_TO_SPARE)
 
 
 def with_cures(mount: Mount, asked: Target) -> Prediction:
@@ -89,22 +106,22 @@ def with_cures(mount: Mount, asked: Target) -> Prediction:
     return replace(now, judged=judged)
 
 
-def _least(scene: Scene, quantity: Quantity, name: str, now: Prediction) -> Cure | None:
+def _least(scene: Scene, quantity: Quantity, wish: Wish, now: Prediction) -> Cure | None:
     before = quantity.of(scene)
     if before is None:
         return None
     best: float | None = None
     ends = (before - REACH_M, before + REACH_M) if quantity.moves else (quantity.low, quantity.high)
-    if not _matters(scene, quantity, name, ends, now):
+    if not _matters(scene, quantity, wish.name, ends, now):
         return None
     for end in ends:
-        met = _first_met(scene, quantity, name, before, end)
+        met = _first_met(scene, quantity, wish, before, end)
         if met is not None and (best is None or abs(met - before) < abs(best - before)):
             best = met
     if best is None:
         return None
     after = quantity.put(scene, _rounded(best, before, quantity.digits))
-    held = _meets(after, name)
+    held = _meets(after, wish)
     value = _rounded(best, before, quantity.digits) if held else best
     after = quantity.put(scene, value)
     return Cure(quantity, before, value, after, _costs(now, predict(*after)))
@@ -116,15 +133,15 @@ def _matters(scene: Scene, quantity: Quantity, name: str, ends: tuple[float, flo
     return any(other.judged[name].value != now.judged[name].value for other in tried)
 
 
-def _first_met(scene: Scene, quantity: Quantity, name: str, before: float, end: float) -> float | None:
+def _first_met(scene: Scene, quantity: Quantity, wish: Wish, before: float, end: float) -> float | None:
     """The value nearest to `before`, towards `end`, at which the wish is met and the point is in the picture."""
     last = before
     for value in _way(before, end):
-        if _meets(quantity.put(scene, float(value)), name):
+        if _meets(quantity.put(scene, float(value)), wish):
             missed, met = last, float(value)
             for _ in range(HALVINGS):
                 middle = (missed + met) / 2
-                missed, met = (missed, middle) if _meets(quantity.put(scene, middle), name) else (middle, met)
+                missed, met = (missed, middle) if _meets(quantity.put(scene, middle), wish) else (middle, met)
             return met
         last = float(value)
     return None
@@ -139,12 +156,13 @@ def _way(before: float, end: float) -> list[float]:
     return [float(value) for value in found]
 
 
-def _meets(scene: Scene, name: str) -> bool:
+def _meets(scene: Scene, wish: Wish) -> bool:
     mount, asked = scene
     if mount.check():
         return False
     prediction = predict(mount, asked)
-    return prediction.figures["pixel"] is not None and prediction.judged[name].word == "pass"
+    value = prediction.judged[wish.name].value
+    return prediction.figures["pixel"] is not None and value is not None and wish.word(value) == "pass"
 
 
 def _costs(before: Prediction, after: Prediction) -> list[str]:

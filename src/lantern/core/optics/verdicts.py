@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 Word = Literal["pass", "marginal", "fail"]
 NEAR_SHARE, NEAR_DEG, NEAR_DB = 0.10, 3.0, 3.0  # what still is marginal on the failing side; common practice, no source
+
+
+SPARE_SHARE, SPARE_DEG, SPARE_DB = 0.05, 1.0, 1.0  # what a cure leaves to spare; common practice, no source
+NOTHING_TO_SPARE = "with nothing to spare"
 
 
 @dataclass(frozen=True)
@@ -28,6 +32,18 @@ class Wish:
             return self.floor
         slack = {"°": NEAR_DEG, "dB": NEAR_DB}.get(self.unit, abs(self.goal) * NEAR_SHARE)
         return self.goal - slack if self.at_least else self.goal + slack
+
+    @property
+    def with_margin(self) -> Wish:
+        """Return the wish that a cure is made to meet: nobody mounts a camera to the centimetre."""
+        spare = {"°": SPARE_DEG, "dB": SPARE_DB}.get(self.unit, abs(self.goal) * SPARE_SHARE)
+        return replace(self, goal=self.goal + spare if self.at_least else self.goal - spare)
+
+    @property
+    def spare(self) -> str:
+        """Return in words what a cure leaves to spare."""
+        own = {"°": f"{SPARE_DEG:g}°", "dB": f"{SPARE_DB:g} dB"}
+        return f"with {own.get(self.unit, f'{100 * SPARE_SHARE:g} %')} to spare"
 
     def word(self, value: float) -> Word:
         sign = 1.0 if self.at_least else -1.0

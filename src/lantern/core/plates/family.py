@@ -28,5 +28,7 @@ PLATE = PlateKind(
     unit=_vote,
     pair=_pair,
 )
-READER = DeviceKind("reader", "plate reader", ("plates",), "sends", pictured=True, figures=(LENS,))
+READER = DeviceKind(
+    "reader", "plate reader", ("plates",), "sends", pictured=True, figures=(LENS,), usual_height_m=(1.0, 7.0)
+)
 FAMILY = Family(name="plates", kinds=(PLATE,), devices=(READER,), judge=judge, watch=PlateWatch)

@@ -81,7 +81,7 @@ def _reason(name: str, value: float | None, figures: Mapping[str, Any], aim: Aim
 
 def _remedies(mount: Mount, asked: Target, name: str) -> list[Remedy]:
     out = []
-    for cure in curing.cures(mount, asked, name)[:MOST_CURES]:
+    for cure in curing.cures(mount, asked, name, spared=True)[:MOST_CURES]:
         changed = cure.scene[0]
         moved = {key: getattr(changed, key) for key in MOVED if getattr(changed, key) != getattr(mount, key)}
         aim = {} if cure.quantity.name in Mount.model_fields else {cure.quantity.name: cure.after}
@@ -111,5 +111,6 @@ def focus(stood: Stood, mount: Mount, aim: Aim, cured: bool) -> list[Claim]:
     if cured and wish.word(value) != "pass":
         found = least(focus_m, mount.focal_mm / 1000 * 2, 200.0, blur_px, wish, 1)
         if found is not None:
-            remedies.append(Remedy(f"focused at {found:g} m instead of {focus_m:g} m", {"focus_m": found}))
+            at_m, spare = found
+            remedies.append(Remedy(f"focused at {at_m:g} m instead of {focus_m:g} m, {spare}", {"focus_m": at_m}))
     return [Claim(stood.code, wish.name, wish.label, value, wish, wish.word(value), reason, aim.name, remedies)]

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from lantern.core.optics.mount import Mount
-from lantern.core.optics.verdicts import Wish, Word
+from lantern.core.optics.verdicts import NOTHING_TO_SPARE, Wish, Word
 from lantern.core.promise.plan import Plan
 from lantern.core.promise.radar import Radar
 from lantern.core.promise.sound import Speaker
@@ -20,11 +20,14 @@ STEPS = 60
 
 @dataclass(frozen=True)
 class Remedy:
-    """What to change: `mount` keys of the device's mount, or `aim` keys of the plan's aim; `lines`: of a detector, by hand."""
+    """What to change: `mount` keys of the device's mount, or `aim` keys of the plan's aim; `by_hand`: where somebody does it
+    otherwise, for neither is changed.
+    """
 
     text: str
     mount: Mapping[str, float] = field(default_factory=dict)
     aim: Mapping[str, float] = field(default_factory=dict)
+    by_hand: str = ""
 
 
 @dataclass(frozen=True)
@@ -56,7 +59,10 @@ class Claim:
             "reason": self.reason,
             "aim": self.aim,
             "at": self.at,
-            "remedies": [{"text": r.text, "mount": dict(r.mount), "aim": dict(r.aim)} for r in self.remedies],
+            "remedies": [
+                {"text": r.text, "mount": dict(r.mount), "aim": dict(r.aim), "by_hand": r.by_hand}
+                for r in self.remedies
+            ],
         }
 
 
@@ -71,6 +77,7 @@ class Stood:
     mount: Standing
     lines: Mapping[str, Sequence[Sequence[float]]] = field(default_factory=dict)
     fps: float | None = None
+    usual_height_m: tuple[float, float] | None = None  # of its kind
 
 
 @dataclass(frozen=True)
@@ -86,6 +93,19 @@ class Around:
 
 
 def least(
+    now: float, low: float, high: float, figure: Callable[[float], float | None], wish: Wish, digits: int
+) -> tuple[float, str] | None:
+    """Return the least change that meets a wish with something to spare, or with nothing where that cannot be; and which, in words.
+    None: nothing between `low` and `high` meets it.
+    """
+    for wanted, spare in ((wish.with_margin, wish.spare), (wish, NOTHING_TO_SPARE)):
+        found = _least(now, low, high, figure, wanted, digits)
+        if found is not None:
+            return found, spare
+    return None
+
+
+def _least(
     now: float, low: float, high: float, figure: Callable[[float], float | None], wish: Wish, digits: int
 ) -> float | None:
     """The value nearest to the present one at which a figure meets its wish, rounded so that it still does."""

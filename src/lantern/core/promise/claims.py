@@ -60,8 +60,19 @@ def _priced(claim: Claim, now: Sequence[Claim], stood: Stood, around: Around) ->
     out = []
     for remedy in claim.remedies:
         costs = _costs(now, remedied(stood, around, claim, remedy)) if remedy.mount or remedy.aim else []
-        out.append(replace(remedy, text=f"{remedy.text}; costs: {', '.join(costs)}") if costs else remedy)
-    return out
+        odd = _unusual(stood, remedy)
+        more = [*([f"costs: {', '.join(costs)}"] if costs else []), *([odd] if odd else [])]
+        out.append((bool(odd), replace(remedy, text="; ".join((remedy.text, *more)))))
+    return [remedy for _, remedy in sorted(out, key=lambda each: each[0])]  # what nobody does comes last
+
+
+def _unusual(stood: Stood, remedy: Remedy) -> str:
+    """Return in words that a cure goes beyond what is usual of such a device; empty: it does not."""
+    height_m = remedy.mount.get("height_m")
+    if height_m is None or stood.usual_height_m is None:
+        return ""
+    low, high = stood.usual_height_m
+    return "" if low <= height_m <= high else f"beyond the {low:g} to {high:g} m at which such devices usually hang"
 
 
 def remedied(stood: Stood, around: Around, claim: Claim, remedy: Remedy) -> list[Claim]:

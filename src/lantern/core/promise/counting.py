@@ -14,6 +14,7 @@ from lantern.core.promise.plan import Aim
 LANE = Wish("lane_m", 0, "m", True, OFTEN, label="Width that is seen")
 DEPTH = Wish("depth_error_m", 0.1, "m", False, OFTEN, label="Error of height")
 USUAL_FPS = 10.0
+Point2 = tuple[float, float]
 
 
 def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
@@ -31,6 +32,13 @@ def _lane(stood: Stood, mount: Mount, aim: Aim, cured: bool) -> Claim:
     def seen(held: Mount) -> float | None:
         return overhead.lane_m(held, aim.points[0][:2], aim.points[-1][:2])
 
+    def seen_beyond(held: Mount) -> float | None:
+        """Return the same, and once all of it is seen, how much of a doorway that is a little wider."""
+        value = seen(held)
+        return (
+            overhead.lane_m(held, *_widened(aim, wish)) if value is not None and wish.word(value) == "pass" else value
+        )
+
     value = seen(mount)
     remedies = []
     reason = f"of {width:.2f} m between the ends, at {overhead.SHOULDER_M:g} m above the floor"
@@ -43,10 +51,16 @@ def _lane(stood: Stood, mount: Mount, aim: Aim, cured: bool) -> Claim:
             ("focal_mm", *mount.zoom_mm, 1, "focal length {:g} mm instead of {:g} mm"),
         ):
             now = getattr(mount, key)
-            found = least(now, low, high, _changed(mount, key, seen), wish, digits)
-            if found is not None and not mount.model_copy(update={key: found}).check():
-                remedies.append(Remedy(words.format(found, now), {key: found}))
+            found = least(now, low, high, _changed(mount, key, seen_beyond), wish, digits)
+            if found is not None and not mount.model_copy(update={key: found[0]}).check():
+                remedies.append(Remedy(f"{words.format(found[0], now)}, {found[1]}", {key: found[0]}))
     return Claim(stood.code, wish.name, wish.label, value, wish, verdict, reason, aim.name, remedies)
+
+
+def _widened(aim: Aim, wish: Wish) -> tuple[Point2, Point2]:
+    (x0, y0), (x1, y1) = aim.points[0][:2], aim.points[-1][:2]
+    more = (wish.with_margin.goal / wish.goal - 1) / 2
+    return (x0 - (x1 - x0) * more, y0 - (y1 - y0) * more), (x1 + (x1 - x0) * more, y1 + (y1 - y0) * more)
 
 
 def _changed(mount: Mount, key: str, figure: Callable[[Mount], float | None]) -> Callable[[float], float | None]:
@@ -65,8 +79,10 @@ def _rate(stood: Stood, aim: Aim, cured: bool) -> Claim:
     )
     remedies = []
     if cured and wish.word(value) != "pass":
-        rate = math.ceil(needed * 2) / 2
-        remedies.append(Remedy(f"{rate:g} Hz instead of {value:g} Hz", aim={"fps": rate} if aim.fps else {}))
+        rate = math.ceil(wish.with_margin.goal * 2) / 2
+        text = f"{rate:g} Hz instead of {value:g} Hz, {wish.spare}"
+        by_hand = "" if aim.fps else "set at the device, and on its page"
+        remedies.append(Remedy(text, aim={"fps": rate} if aim.fps else {}, by_hand=by_hand))
     return Claim(stood.code, wish.name, wish.label, value, wish, wish.word(value), reason, aim.name, remedies)
 
 
@@ -85,7 +101,9 @@ def _depth(stood: Stood, mount: Mount, aim: Aim, cured: bool) -> Claim:
     if cured and verdict != "pass":
         found = least(mount.height_m, 2.0, 12.0, error, DEPTH, 2)
         if found is not None:
-            remedies.append(Remedy(f"height {found:g} m instead of {mount.height_m:g} m", {"height_m": found}))
+            height_m, spare = found
+            text = f"height {height_m:g} m instead of {mount.height_m:g} m, {spare}"
+            remedies.append(Remedy(text, {"height_m": height_m}))
     reason = f"at {overhead.SHOULDER_M:g} m, eyes {baseline_m * 1000:.0f} mm apart, {overhead.DISPARITY_PX:g} px of disparity"
     return Claim(stood.code, DEPTH.name, DEPTH.label, value, DEPTH, verdict, reason, aim.name, remedies)
 
@@ -115,7 +133,9 @@ def _of_line(stood: Stood, mount: Mount, name: str, line: Sequence[Sequence[floa
     remedies = []
     if verdict != "pass":
         if needed * 2 <= min(mount.pixels):
-            remedies.append(Remedy(f"move the line of {name} {needed - room:.0f} px away from the edge, on its bench"))
+            far = wish.with_margin.goal - room
+            text = f"move the line of {name} {far:.0f} px away from the edge, {wish.spare}"
+            remedies.append(Remedy(text, by_hand=f"drawn on the bench of {name}"))
 
         def share(height_m: float) -> float | None:
             then = overhead.needed_for_walkers_px(mount.model_copy(update={"height_m": height_m}), fps, line)
@@ -123,6 +143,7 @@ def _of_line(stood: Stood, mount: Mount, name: str, line: Sequence[Sequence[floa
 
         mounted = least(mount.height_m, 2.0, 12.0, share, Wish("share", 1, "", True, OFTEN), 2)
         if mounted is not None:
-            text = f"height {mounted:g} m instead of {mount.height_m:g} m, and the line drawn anew where it lies now"
-            remedies.append(Remedy(text, {"height_m": mounted}))
+            height_m, spare = mounted
+            text = f"height {height_m:g} m instead of {mount.height_m:g} m, {spare}, and the line drawn anew where it lies now"
+            remedies.append(Remedy(text, {"height_m": height_m}))
     return Claim(stood.code, "room_px", label, room, wish, verdict, reason, None, remedies)

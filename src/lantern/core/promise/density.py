@@ -90,5 +90,6 @@ def _remedies(mount: Mount, aim: Aim, wish: Wish) -> list[Remedy]:
 
         found = least(now, low, high, figure, wish, digits)
         if found is not None:
-            out.append(Remedy(words.format(found, now), {key: found}))
+            value, spare = found
+            out.append(Remedy(f"{words.format(value, now)}, {spare}", {key: value}))
     return out

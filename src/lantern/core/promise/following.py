@@ -78,17 +78,20 @@ def _seen(stood: Stood, mount: Turning, aim: Aim, around: Around, far: float, at
     reason = f"{far:.0f} m away at {focal_mm:.1f} mm ({bound}); {wide:.0f} px/m at wide, {full:.0f} at full zoom"
     verdict, remedies = wish.word(value), []
     if verdict != "pass":
-        needed = math.ceil(wish.goal / per_mm * 10) / 10
+        needed = math.ceil(wish.with_margin.goal / per_mm * 10) / 10
         if needed <= kept_mm:
             remedies.append(
-                Remedy(f"a zoom up to {needed:g} mm instead of {mount.tele_mm:g} mm", {"focal_max_mm": needed})
+                Remedy(
+                    f"a zoom up to {needed:g} mm instead of {mount.tele_mm:g} mm, {wish.spare}",
+                    {"focal_max_mm": needed},
+                )
             )
         elif needed <= mount.tele_mm:
             rest = mount.sensor_width_mm / (2 * needed) * slant - aim.target_m / 2 - ERROR_M
             speed = (aim.speed_kmh or 0.0) / KMH
             if rest > 0 and speed > 0:
                 latency = math.floor(rest / speed * 100) / 100
-                text = f"latency {latency:g} s instead of {aim.latency_s:g} s"
+                text = f"latency {latency:g} s instead of {aim.latency_s:g} s, {wish.spare}"
                 remedies.append(Remedy(text, aim={"latency_s": latency}))
     return Claim(stood.code, wish.name, wish.label, value, wish, verdict, reason, aim.name, remedies, at)
 
@@ -107,9 +110,11 @@ def _kept_up(stood: Stood, mount: Turning, aim: Aim, near: float) -> list[Claim]
     verdict = "fail" if value is None else wish.word(value)
     remedies = []
     if verdict != "pass":
-        slower = math.floor(near * math.radians(mount.pan_deg_s) * KMH * 10) / 10
+        slower = math.floor(near * math.radians(wish.with_margin.goal) * KMH * 10) / 10
         if slower > 0:
             remedies.append(
-                Remedy(f"up to {slower:g} km/h instead of {aim.speed_kmh:g} km/h", aim={"speed_kmh": slower})
+                Remedy(
+                    f"up to {slower:g} km/h instead of {aim.speed_kmh:g} km/h, {wish.spare}", aim={"speed_kmh": slower}
+                )
             )
     return [Claim(stood.code, wish.name, wish.label, value, wish, verdict, reason, aim.name, remedies)]

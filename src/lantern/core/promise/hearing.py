@@ -87,11 +87,12 @@ def _remedies(
     out = []
     watts = least(mount.watts, 0.1, 500.0, lambda w: weakest(mount.model_copy(update={"watts": w}))[0], wish, 1)
     if watts is not None:
-        out.append(Remedy(f"{watts:g} W instead of {mount.watts:g} W", {"watts": watts}))
-    closer = _closer(mount, at, lambda held: weakest(held)[0], wish.goal)
+        power_w, spare = watts
+        out.append(Remedy(f"{power_w:g} W instead of {mount.watts:g} W, {spare}", {"watts": power_w}))
+    closer = _closer(mount, at, lambda held: weakest(held)[0], wish.with_margin.goal)
     if closer is not None:
         far = math.hypot(closer.x_m - mount.x_m, closer.y_m - mount.y_m)
-        text = f"move it {far:.1f} m towards {aim.name}, to x {closer.x_m:g}, y {closer.y_m:g}"
+        text = f"move it {far:.1f} m towards {aim.name}, to x {closer.x_m:g}, y {closer.y_m:g}, {wish.spare}"
         out.append(Remedy(text, {"x_m": closer.x_m, "y_m": closer.y_m}))
     return out
 

@@ -54,8 +54,11 @@ def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
     if cured and verdict != "pass" and seen and not hidden:
         focal = least(mount.focal_mm, *mount.zoom_mm, pixels, wish, 1)
         if focal is not None:
-            remedies.append(Remedy(f"focal length {focal:g} mm instead of {mount.focal_mm:g} mm", {"focal_mm": focal}))
-        remedies += _closer(mount, aim, range_m, farthest_m(ifov, aim.target_m))
+            focal_mm, spare = focal
+            text = f"focal length {focal_mm:g} mm instead of {mount.focal_mm:g} mm, {spare}"
+            remedies.append(Remedy(text, {"focal_mm": focal_mm}))
+        share = wish.goal / wish.with_margin.goal
+        remedies += _closer(mount, aim, range_m, farthest_m(ifov, aim.target_m) * share, wish.spare)
     found = [Claim(stood.code, wish.name, wish.label, value, wish, verdict, reason, aim.name, remedies)]
     return found + focus(stood, mount, aim, cured)
 
@@ -64,7 +67,7 @@ def _pitch_um(mount: Mount) -> float:
     return mount.sensor_width_mm * 1000 / mount.pixels[0]
 
 
-def _closer(mount: Mount, aim: Aim, range_m: float, farthest: float) -> list[Remedy]:
+def _closer(mount: Mount, aim: Aim, range_m: float, farthest: float, spare: str) -> list[Remedy]:
     """Along the ground towards the target, as far as is needed; nothing where its height alone is too far."""
     x, y, z = aim.point
     rise = mount.height_m - z
@@ -77,4 +80,4 @@ def _closer(mount: Mount, aim: Aim, range_m: float, farthest: float) -> list[Rem
     moved = {"x_m": round(mount.x_m + (x - mount.x_m) * share, 2), "y_m": round(mount.y_m + (y - mount.y_m) * share, 2)}
     turned = math.degrees(math.atan2(rise, away - step)) - math.degrees(math.atan2(rise, away))
     moved["tilt_deg"] = round(min(mount.tilt_deg + turned, 90.0), 1)
-    return [Remedy(f"move it {step:g} m towards {aim.name}, tilted to {moved['tilt_deg']:g}°", moved)]
+    return [Remedy(f"move it {step:g} m towards {aim.name}, tilted to {moved['tilt_deg']:g}°, {spare}", moved)]

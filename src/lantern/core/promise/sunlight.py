@@ -96,7 +96,10 @@ def claims(stood: Stood, mount: Mount, aim: Aim, around: Around, cured: bool) ->
 
         found = least(mount.tilt_deg, 0.0, 60.0, at_worst, wish, 1)
         if found is not None:
-            remedies.append(Remedy(f"tilt {found:g}° instead of {mount.tilt_deg:g}°", {"tilt_deg": found}))
+            tilt_deg, spare = found
+            remedies.append(
+                Remedy(f"tilt {tilt_deg:g}° instead of {mount.tilt_deg:g}°, {spare}", {"tilt_deg": tilt_deg})
+            )
     reason = _when(mount, around, worst) or f"on none of {len(plan.sun_dates)} dates"
     return [Claim(stood.code, wish.name, wish.label, value, wish, verdict, reason, aim.name, remedies)]
 

@@ -65,7 +65,9 @@ SKIN = SeriesKind(
     notice=skin.NOTICE,
 )
 PROBE = DeviceKind("probe", "probe or meter that sends readings", ("series",), "sends")
-THERMAL = DeviceKind("thermal", "thermal camera", ("heat", "series"), "sends", pictured=True, figures=(LENS,))
+THERMAL = DeviceKind(
+    "thermal", "thermal camera", ("heat", "series"), "sends", pictured=True, figures=(LENS,), usual_height_m=(1.5, 15.0)
+)
 FAMILY: Family[ReadingDetector, AnySeriesKind, Frames | Mapping[str, Series]] = Family(
     name="readings", kinds=(HEAT, SKIN), devices=(THERMAL, PROBE), judge=judge, watch=ReadingWatch
 )

@@ -103,8 +103,9 @@ function claimRows(device, take) {
     );
     row.title = claim.source;
     const cures = claim.remedies.map((remedy) => {
-      const taking = button("btn btn-small", "Take it", () => take(device, claim, remedy, taking));
-      taking.disabled = !Object.keys(remedy.mount).length && !Object.keys(remedy.aim).length;
+      const taking = remedy.by_hand
+        ? html("span", "quiet", `by hand: ${remedy.by_hand}`)
+        : button("btn btn-small", "Take it", () => take(device, claim, remedy, taking));
       const inner = html("td", "", html("div", "cure", html("span", "", remedy.text), data.edits ? taking : null));
       inner.colSpan = 3;
       return html("tr", "cure-row", html("td"), inner);
