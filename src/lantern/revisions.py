@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, ClassVar, TypeVar
 
-from sqlalchemy import ForeignKey, UniqueConstraint, select
+from sqlalchemy import ForeignKey, UniqueConstraint, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.db.base import Base, now
 from lantern.people.tables import User
 
+BEFORE = "As it was before its states were kept."
 WHY = "why the values are what they are, for whoever comes next"
 
 
@@ -131,6 +133,62 @@ def _add(
     session.add(saved)
     session.flush()
     return saved
+
+
+@dataclass(frozen=True)
+class Subject:
+    """Something whose states are kept beside its row, which has columns and no document: a device, a place."""
+
+    what: str
+    id: int
+    site_id: int
+    name: str
+
+
+def keep_beside(
+    session: Session,
+    subject: Subject,
+    after: dict[str, Any],
+    *,
+    before: Mapping[str, Any] | None,
+    reason: str,
+    user_id: int | None,
+    facts: dict[str, Any] | None = None,
+) -> RevisionRow | None:
+    """Return the state that something now has, kept as its next revision; None: nothing has changed. `before`: what it was, kept
+    first where no state of it was; None: it is new.
+    """
+    if after == before:
+        return None
+    newest = session.scalar(
+        select(func.max(RevisionRow.number)).where(
+            RevisionRow.what == subject.what, RevisionRow.subject_id == subject.id
+        )
+    )
+    number = newest or 0
+    if number == 0 and before is not None:
+        number += 1
+        session.add(_beside(subject, number, dict(before), BEFORE, None, {}))
+    saved = _beside(subject, number + 1, after, reason.strip(), user_id, facts or {})
+    session.add(saved)
+    session.flush()
+    return saved
+
+
+def _beside(
+    subject: Subject, number: int, body: dict[str, Any], reason: str, user_id: int | None, facts: dict[str, Any]
+) -> RevisionRow:
+    return RevisionRow(
+        site_id=subject.site_id,
+        what=subject.what,
+        subject_id=subject.id,
+        number=number,
+        name=subject.name,
+        body=body,
+        reason=reason,
+        facts=facts,
+        user_id=user_id,
+    )
 
 
 def restored(number: int, old: RevisionRow) -> str:

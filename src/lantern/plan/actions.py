@@ -22,7 +22,7 @@ from lantern.plan.tables import PlanRow, plan_of
 from lantern.register.devices import change_device
 from lantern.register.tables import DeviceRow, devices_of_site
 from lantern.revisions import check_reason, hold, keep
-from lantern.sites.tables import places_of, site_of
+from lantern.sites.tables import keep_place, place_state, places_of, site_of
 from lantern.tune.tables import DetectorRow, detectors_by_device
 
 MADE = "The first plan."
@@ -35,9 +35,16 @@ def plan_model(session: Session, site_id: int) -> Plan:
 
 
 def save_plan(
-    session: Session, site_id: int, document: Mapping[str, Any], *, base: int, reason: str, user_id: int | None
+    session: Session,
+    site_id: int,
+    document: Mapping[str, Any],
+    *,
+    base: int,
+    reason: str,
+    user_id: int | None,
+    facts: dict[str, Any] | None = None,
 ) -> PlanRow:
-    """Keep the plan's next state. `base`: the revision that was changed, 0 for the first.
+    """Keep the plan's next state, with the outlines that places have now. `base`: the revision that was changed, 0 for the first.
 
     Raises `StaleRevisionError` where that is not the one in use, `Refused` for what is wrong with it.
     """
@@ -51,8 +58,20 @@ def save_plan(
     else:
         hold(session, row, base)
     body = model.model_dump(mode="json", exclude_none=True) | {"name": "plan"}
-    keep(session, row, body, reason=reason, user_id=user_id)
+    keep(
+        session,
+        row,
+        body,
+        reason=reason,
+        user_id=user_id,
+        facts={"places": outlines_of(session, site_id)} | (facts or {}),
+    )
     return row
+
+
+def outlines_of(session: Session, site_id: int) -> dict[str, Any]:
+    """Return the outlines of places that are drawn, by the places' numbers: a state of the plan is known with them."""
+    return {str(place.id): place.extras.get("polygon") for place in places_of(session, site_id)}
 
 
 def read_plan(document: Mapping[str, Any]) -> Plan:
@@ -60,7 +79,9 @@ def read_plan(document: Mapping[str, Any]) -> Plan:
     return read_model(Plan, {key: value for key, value in document.items() if key != "name"}, where="plan")
 
 
-def outline_places(session: Session, site_id: int, outlines: Mapping[int, Sequence[Point] | None]) -> None:
+def outline_places(
+    session: Session, site_id: int, outlines: Mapping[int, Sequence[Point] | None], *, user_id: int | None = None
+) -> None:
     """Draw places on the plan, by their numbers; None takes an outline away. Raises `Refused` for what is no outline."""
     rows = {row.id: row for row in places_of(session, site_id)}
     faults = FaultList()
@@ -72,8 +93,12 @@ def outline_places(session: Session, site_id: int, outlines: Mapping[int, Sequen
             faults.add(f"places: {rows[number].name}", what, "corners in their order round it")
     faults.refuse_if_any()
     for number, points in outlines.items():
-        kept = {key: value for key, value in rows[number].extras.items() if key != "polygon"}
-        rows[number].extras = kept if points is None else kept | {"polygon": [list(point) for point in points]}
+        row = rows[number]
+        before = place_state(row)
+        kept = {key: value for key, value in row.extras.items() if key != "polygon"}
+        row.extras = kept if points is None else kept | {"polygon": [list(point) for point in points]}
+        why = "Its outline was taken off the plan." if points is None else "Drawn on the plan."
+        keep_place(session, row, before=before, reason=why, user_id=user_id)
 
 
 def drawn_shapes(session: Session, site_id: int, plan: Plan) -> list[tuple[dict[str, Any], BaseGeometry]]:
@@ -94,13 +119,22 @@ def drawn_shapes(session: Session, site_id: int, plan: Plan) -> list[tuple[dict[
     return out
 
 
-def mount_device(session: Session, row: DeviceRow, mount: Mapping[str, Any] | None, *, user_id: int | None) -> None:
+def mount_device(
+    session: Session,
+    row: DeviceRow,
+    mount: Mapping[str, Any] | None,
+    *,
+    user_id: int | None,
+    reason: str = "",
+) -> None:
     """Set where a device stands from now on; None: nowhere yet. Raises `Refused` with each key that is wrong."""
     if mount is not None and mount_model(row.kind) is not None:
         standing_of(row.kind, mount, pixels=pixels_of(row))
     elif mount is not None and not {"x_m", "y_m"} <= mount.keys():
         raise Refused([Fault("mount", "has no x_m and y_m", "a place on the plan")])
-    change_device(session, row, {"mount": None if mount is None else dict(mount)}, place=row.place, user_id=user_id)
+    said = reason or ("Taken off the plan." if mount is None else "Placed on the plan.")
+    document = {"mount": None if mount is None else dict(mount)}
+    change_device(session, row, document, place=row.place, user_id=user_id, reason=said)
 
 
 def focal_for(row: DeviceRow, mount: Mapping[str, Any], field_deg: float) -> float:
@@ -174,7 +208,8 @@ def take_remedy(
         )
     [remedy, *_] = remedies
     if remedy.mount:
-        mount_device(session, row, row.extras["mount"] | dict(remedy.mount), user_id=user_id)
+        mount = row.extras["mount"] | dict(remedy.mount)
+        mount_device(session, row, mount, user_id=user_id, reason=f"A cure: {text}")
     if remedy.aim:
         held = plan_of(session, row.site_id)
         assert held is not None  # the claim is of one of its aims

@@ -30,15 +30,18 @@ from lantern.plan.actions import (
 from lantern.plan.drawing import drawn, side_view
 from lantern.plan.facts import facts
 from lantern.plan.grounds import picture_of
+from lantern.plan.history import last_step, outlines_in, undo
 from lantern.plan.page import plan_page, tried
 from lantern.plan.tables import PlanRow, plan_of
+from lantern.register.history import WHAT as DEVICE
 from lantern.register.tables import DeviceRow
-from lantern.revisions import revision, revisions_of
+from lantern.revisions import RevisionRow, revision, revisions_of
+from lantern.sites.tables import site_of
 from lantern.tune.tables import detectors_of_device
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
-from lantern.web.pages import render
+from lantern.web.pages import local, render
 
 router = APIRouter()
 CHANGED = "Changed."
@@ -81,6 +84,8 @@ def page(request: Request, height: Height = 0.0) -> HTMLResponse:
     with transaction() as session:
         site_id = site_id_of(request)
         data = plan_page(session, site_id, edits=request.state.role in ("engineer", "lead"), height_m=height)
+        step = last_step(session, site_id, user_id(request)) if data["edits"] else None
+        data["step"] = None if step is None else {"name": step.name, "reason": step.reason}
         return render(request, session, "plan.html", stage="survey", data=data)
 
 
@@ -165,27 +170,46 @@ def change(request: Request, base: Count, drawing: Drawing, reason: Reason = CHA
     """`base`: the revision that was changed; refused where somebody else has changed it meanwhile."""
     with transaction() as session:
         site_id = site_id_of(request)
+        outline_places(session, site_id, drawing.places, user_id=user_id(request))
         row = save_plan(session, site_id, drawing.plan, base=base, reason=reason, user_id=user_id(request))
-        outline_places(session, site_id, drawing.places)
         return json_answer({"revision": row.revision})
+
+
+@router.post("/plan/undo", **may("engineer", "took a step on the plan back"))
+def take_back(request: Request) -> Response:
+    """Take back the last that whoever asks did on the plan: a device placed or cured, the drawing saved."""
+    with transaction() as session:
+        step = undo(session, site_id_of(request), user_id(request))
+        tell(request, f"took back, on the plan: {step.reason}")
+        return json_answer({"name": step.name, "reason": step.reason})
 
 
 @router.get("/plan/states", **may("viewer"))
 def states(request: Request) -> Response:
-    """The plan's states, the newest first: number, when, who, why."""
+    """The plan's states, the newest first: number, when by the site's clocks, who, why."""
     with transaction() as session:
-        row = plan_of(session, site_id_of(request))
+        site = site_of(session, site_id_of(request))
+        row = plan_of(session, site.id)
         saved = revisions_of(session, PlanRow.WHAT, [row.id]) if row else []
-        told = [
-            {
-                "number": each.number,
-                "at": each.at.isoformat(),
-                "who": each.user.name if each.user else "",
-                "reason": each.reason,
-            }
-            for each in saved
-        ]
-        return json_answer({"states": told})
+        return json_answer({"states": [_state(each, site.zone) for each in saved]})
+
+
+@router.get("/plan/devices/{device_id}/states", **may("viewer"))
+def states_of_device(device_id: Id) -> Response:
+    """A device's states, the newest first, as those of the plan."""
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        saved = revisions_of(session, DEVICE, [row.id])
+        return json_answer({"states": [_state(each, row.place.site.zone) for each in saved]})
+
+
+def _state(saved: RevisionRow, zone: str) -> dict[str, Any]:
+    return {
+        "number": saved.number,
+        "at": local(saved.at, zone, "%Y-%m-%d %H:%M"),
+        "who": saved.user.name if saved.user else "",
+        "reason": saved.reason,
+    }
 
 
 @router.get("/plan/states/{number}", **may("viewer"))
@@ -200,5 +224,9 @@ def state(request: Request, number: Id) -> Response:
         plan = read_plan(saved.document)
         held = picture_of(session, site_id, plan.picture)
         return json_answer(
-            {"plan": plan.model_dump(mode="json", exclude_none=True), "picture": held.as_dict() if held else None}
+            {
+                "plan": plan.model_dump(mode="json", exclude_none=True),
+                "picture": held.as_dict() if held else None,
+                "places": outlines_in(saved),
+            }
         )

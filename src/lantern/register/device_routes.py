@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Query, Request
+from fastapi import APIRouter, Body, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
@@ -17,10 +17,12 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.links.tables import links_of_site
 from lantern.register import devices
+from lantern.register.history import WHAT, changed
 from lantern.register.overview import overview, take_cure
 from lantern.register.replacing import cannot, replace_device, types_for
 from lantern.register.tables import DeviceRow, devices_of_site, register_of
 from lantern.register.trying import Tried, ingest_address, try_device
+from lantern.revisions import RevisionRow, revision, revisions_of
 from lantern.sites.tables import PlaceRow, site_of
 from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import detectors_of_device
@@ -32,6 +34,7 @@ from lantern.web.pages import offset_s, render
 
 router = APIRouter()
 SWITCH = "switch"
+MOST_STATES = 50  # that a page lists; older ones stay in the store
 
 
 class Placed(BaseModel):
@@ -94,14 +97,30 @@ def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id
         switches=[d for d in devices_of_site(session, site.id) if d.kind == SWITCH and (row is None or d.id != row.id)],
         codes=[d.code for d in devices_of_site(session, site.id) if DEVICE_KINDS[d.kind].pictured],
         replacements=types_for(session, row) if row else [],
+        states=_states(session, row) if row else [],
     )
+
+
+def _states(session: Session, row: DeviceRow) -> list[tuple[RevisionRow, str]]:
+    """Return the device's states, the newest first, each with what it changed."""
+    saved = revisions_of(session, WHAT, [row.id])
+    before = {each.number + 1: each for each in saved}
+    return [
+        (each, ", ".join(changed(before[each.number].document, each.document)) if each.number in before else "")
+        for each in saved[:MOST_STATES]
+    ]
 
 
 @router.post("/devices", **may("engineer", "made a device"))
 def add(request: Request, asked: Placed) -> Response:
     """The answer tells the token of a device that sends: this once."""
     with transaction() as session:
-        row = devices.add_device(session, _place(request, session, asked.place_id), dict(asked.model_extra or {}))
+        row = devices.add_device(
+            session,
+            _place(request, session, asked.place_id),
+            dict(asked.model_extra or {}),
+            user_id=user_id(request),
+        )
         tell(request, f"made the device {row.code}")
         return json_answer(_with_token(row))
 
@@ -127,7 +146,7 @@ def _place(request: Request, session: Session, place_id: int) -> PlaceRow:
 def copy(request: Request, device_id: Id, asked: Copied) -> Response:
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
-        made = devices.copy_device(session, row, code=asked.code, name=asked.name)
+        made = devices.copy_device(session, row, code=asked.code, name=asked.name, user_id=user_id(request))
         tell(request, f"copied the device {row.code} to {made.code}")
         return json_answer(_with_token(made))
 
@@ -136,9 +155,21 @@ def copy(request: Request, device_id: Id, asked: Copied) -> Response:
 def retire(request: Request, device_id: Id, retired: bool = Body(embed=True)) -> Response:
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
-        devices.set_retired(session, row, retired=retired)
+        devices.set_retired(session, row, retired=retired, user_id=user_id(request))
         tell(request, f"retired the device {row.code}" if retired else f"took the device {row.code} up again")
         return json_answer({"id": row.id, "retired": row.retired})
+
+
+@router.post("/devices/{device_id}/states/{number}", **may("engineer", "brought an earlier state of a device back"))
+def restore(request: Request, device_id: Id, number: Id) -> Response:
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        saved = revision(session, WHAT, row.id, number)
+        if saved is None:
+            raise HTTPException(404, f"{row.code} has no state {number}.")
+        devices.restore_device(session, row, saved, user_id=user_id(request))
+        tell(request, f"brought state {number} of {row.code} back")
+        return json_answer({"id": row.id})
 
 
 @router.post("/devices/{device_id}/token", **may("engineer", "renewed a device's token"))

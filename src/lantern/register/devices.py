@@ -14,7 +14,8 @@ from lantern.core.register.installed import HangsOn
 from lantern.core.site import Device
 from lantern.formats.documents import read_model
 from lantern.plan.tables import plan_of
-from lantern.register.documents import device_row, new_token
+from lantern.register.documents import device_row, document_of, new_token
+from lantern.register.history import document_to_restore, keep_device, state_of
 from lantern.register.tables import DeviceRow, device_by_code, devices_of_site, register_of
 from lantern.register.units import recheck
 from lantern.register.wiring import (
@@ -26,7 +27,7 @@ from lantern.register.wiring import (
     used_outputs,
     was_of,
 )
-from lantern.revisions import keep
+from lantern.revisions import RevisionRow, keep, restored
 from lantern.sites.tables import PlaceRow
 from lantern.takes.tables import count_takes
 from lantern.tune.tables import detectors_of_device
@@ -37,12 +38,15 @@ PICTURE = ("width", "height")
 # ---- devices ---------------------------------------------------------------------------------------------------------
 
 
-def add_device(session: Session, place: PlaceRow, document: dict[str, Any], *, checked: bool = True) -> DeviceRow:
+def add_device(
+    session: Session, place: PlaceRow, document: dict[str, Any], *, user_id: int | None = None, checked: bool = True
+) -> DeviceRow:
     """Its token is new, and is in the row this once for whoever made it. `checked`: see `change_device`. Raises `Refused`."""
     model = _checked(session, place.site_id, document, None)
     row = device_row(model, site_id=place.site_id, place_id=place.id)
     session.add(row)
     session.flush()
+    keep_device(session, row, before=None, user_id=user_id)
     if checked:
         recheck(session, place.site_id)
     return row
@@ -55,12 +59,14 @@ def change_device(
     *,
     place: PlaceRow,
     user_id: int | None = None,
+    reason: str = "",
+    facts: dict[str, Any] | None = None,
     checked: bool = True,
 ) -> None:
     """Change a device to what the document has of it; the rest is kept. Links follow the new name of an output or an
-    input. Not `checked`: whoever changes many calls `recheck` after the last. Raises `Refused`.
+    input. Without a `reason` the state that is kept says what was changed. Not `checked`: whoever changes many calls `recheck` after the last. Raises `Refused`.
     """
-    document = deepcopy(document)
+    document, before = deepcopy(document), state_of(row)
     outputs_were, inputs_were = was_of(document, "outputs"), was_of(document, "inputs")
     ability = {key: value for key, value in (row.ability | document.get("ability", {})).items() if value is not None}
     model = _checked(session, row.site_id, document_of(row) | document | {"kind": row.kind, "ability": ability}, row)
@@ -72,6 +78,8 @@ def change_device(
     if model.code != row.code:
         _follow_code(session, row, model.code, user_id)
     _take_over(row, device_row(model, site_id=row.site_id, place_id=place.id))
+    session.flush()
+    keep_device(session, row, before=before, reason=reason, user_id=user_id, facts=facts)
     if checked:
         recheck(session, row.site_id)
 
@@ -101,18 +109,27 @@ def _follow_code(session: Session, row: DeviceRow, code: str, user_id: int | Non
             other.extras = other.extras | {"abilities": renamed}
 
 
-def document_of(row: DeviceRow) -> dict[str, Any]:
-    """The device as its own document has it, without what is not set."""
-    document = {
-        "code": row.code, "name": row.name, "kind": row.kind, "ability": row.ability, "address": row.address,
-        "outputs": row.outputs, "watchdog": row.watchdog, "retired": row.retired, "type": row.type,
-        "firmware": row.firmware, "hangs_on": {"switch": row.switch, "port": row.port} if row.switch else None,
-        **row.extras,
-    }  # fmt: skip
-    return {key: value for key, value in document.items() if value is not None}
+def restore_device(
+    session: Session,
+    row: DeviceRow,
+    saved: RevisionRow,
+    *,
+    user_id: int | None,
+    reason: str = "",
+    facts: dict[str, Any] | None = None,
+) -> None:
+    """Bring an old state back, as a new one. Raises `Refused` where it cannot be any more, such as an output that links use."""
+    document = document_to_restore(row, saved)
+    place = session.get(PlaceRow, saved.document.get("place_id", row.place_id)) or row.place
+    said = reason or restored(saved.number, saved)
+    change_device(session, row, document, place=place, user_id=user_id, reason=said, facts=facts, checked=False)
+    retired = bool(saved.document.get("retired", False))
+    if retired != row.retired:
+        set_retired(session, row, retired=retired, user_id=user_id, checked=False)
+    recheck(session, row.site_id)
 
 
-def copy_device(session: Session, row: DeviceRow, *, code: str, name: str) -> DeviceRow:
+def copy_device(session: Session, row: DeviceRow, *, code: str, name: str, user_id: int | None = None) -> DeviceRow:
     """The same at another address and another port, with a token of its own; names of outputs and inputs are a site's own, so
     they get its code.
     """
@@ -121,10 +138,12 @@ def copy_device(session: Session, row: DeviceRow, *, code: str, name: str) -> De
     for key in ("outputs", "inputs"):
         named = [each | {"name": f"{each['name']} {code.strip()}"} for each in document.get(key, ())]
         document |= {key: named}
-    return add_device(session, row.place, document)
+    return add_device(session, row.place, document, user_id=user_id)
 
 
-def set_retired(session: Session, row: DeviceRow, *, retired: bool, checked: bool = True) -> None:
+def set_retired(
+    session: Session, row: DeviceRow, *, retired: bool, user_id: int | None = None, checked: bool = True
+) -> None:
     """It is no longer there, or there again: the engine lets go of it. `checked`: see `change_device`. Raises `Refused` for a module whose outputs links use."""
     if retired:
         used = used_outputs(session, row.site_id, {output.name for output in row.output_models})
@@ -133,11 +152,13 @@ def set_retired(session: Session, row: DeviceRow, *, retired: bool, checked: boo
         used = used_inputs(session, row.site_id, {each.name for each in row.input_models})
         if used:
             raise Refused([Fault(f"device {row.code}", used, "links that listen to its inputs no more")])
-    row.retired = retired
+    before, row.retired = state_of(row), retired
     if not retired and row.switch and row.port:
         faults = FaultList()
         _check_port(session, row.site_id, HangsOn(switch=row.switch, port=row.port), row, faults)
         faults.refuse_if_any()
+    why = "It is no longer there." if retired else "It is there again."
+    keep_device(session, row, before=before, reason=why, user_id=user_id)
     if checked:
         recheck(session, row.site_id)
 

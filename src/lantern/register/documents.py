@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from typing import Any
 
 from lantern.core.register.installed import HangsOn
 from lantern.core.site import Device
@@ -54,3 +55,14 @@ def device_of(row: DeviceRow) -> Device:
         hangs_on=HangsOn(switch=row.switch, port=row.port) if row.switch and row.port else None,
         **row.extras,
     )
+
+
+def document_of(row: DeviceRow) -> dict[str, Any]:
+    """The device as its own document has it, without what is not set."""
+    document = {
+        "code": row.code, "name": row.name, "kind": row.kind, "ability": row.ability, "address": row.address,
+        "outputs": row.outputs, "watchdog": row.watchdog, "retired": row.retired, "type": row.type,
+        "firmware": row.firmware, "hangs_on": {"switch": row.switch, "port": row.port} if row.switch else None,
+        **row.extras,
+    }  # fmt: skip
+    return {key: value for key, value in document.items() if value is not None}

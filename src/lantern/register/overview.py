@@ -174,5 +174,12 @@ def take_cure(session: Session, row: DeviceRow, *, kind: str, text: str, user_id
         raise Refused([Fault("cure", "is not for the program to take", "somebody who does it by hand")])
     target = device_by_code(session, row.site_id, str(cure.take["device"]))
     assert target is not None  # the cure names a device of the site
-    change_device(session, target, dict(change), place=target.place, user_id=user_id)
+    change_device(
+        session,
+        target,
+        dict(change),
+        place=target.place,
+        user_id=user_id,
+        reason=f"A cure for {row.code}: {text}"[:400],
+    )
     return target, cure

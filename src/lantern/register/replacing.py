@@ -73,7 +73,8 @@ def replace_device(
         "channels": kept,
         "power": None,
     }
-    change_device(session, row, document, place=row.place, user_id=user_id)
+    reason = f"Replaced by a {document['type']}."
+    change_device(session, row, document, place=row.place, user_id=user_id, reason=reason)
     recheck(session, row.site_id)
 
 

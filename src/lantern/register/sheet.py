@@ -16,7 +16,8 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.register.installed import switched_on
 from lantern.formats.sheets import Row, read_sheet
 from lantern.formats.text import with_point
-from lantern.register.devices import add_device, change_device, document_of, set_retired
+from lantern.register.devices import add_device, change_device, set_retired
+from lantern.register.documents import document_of
 from lantern.register.tables import DeviceRow, register_of
 from lantern.register.units import recheck
 from lantern.sites.places import add_place
@@ -155,7 +156,7 @@ def _row(
         raise Refused([Fault("retired", repr(wanted[:20]), "yes, no, or nothing")])
     if row is None:
         kind = _kind(cells.get("kind", "")) or kinds.get(cells.get("type", "").strip(), "")
-        made = add_device(session, place, document | {"kind": kind}, checked=False)
+        made = add_device(session, place, document | {"kind": kind}, user_id=user_id, checked=False)
         made.retired = wanted == "yes"
         return "new"
     kind = _kind(cells.get("kind", ""))
@@ -166,7 +167,7 @@ def _row(
     was, was_in = document_of(row), row.place_id
     change_device(session, row, document, place=place, user_id=user_id, checked=False)
     if wanted and (wanted == "yes") != row.retired:
-        set_retired(session, row, retired=wanted == "yes", checked=False)
+        set_retired(session, row, retired=wanted == "yes", user_id=user_id, checked=False)
     return "same" if document_of(row) == was and row.place_id == was_in else "changed"
 
 

@@ -19,7 +19,7 @@ router = APIRouter()
 @router.post("/places", **may("engineer", "made a place"))
 def add_place(request: Request, name: str = Body(embed=True)) -> Response:
     with transaction() as session:
-        row = places.add_place(session, site_id_of(request), name)
+        row = places.add_place(session, site_id_of(request), name, user_id=user_id(request))
         tell(request, f"made the place {row.name}")
         return json_answer({"id": row.id})
 

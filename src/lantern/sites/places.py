@@ -9,18 +9,22 @@ from lantern.core.faults import Fault, Refused
 from lantern.plan.tables import plan_of
 from lantern.register.tables import devices_in
 from lantern.revisions import keep
-from lantern.sites.tables import PlaceRow, new_place
+from lantern.sites.tables import PlaceRow, keep_place, new_place, place_state
 
 
-def add_place(session: Session, site_id: int, name: str) -> PlaceRow:
+def add_place(session: Session, site_id: int, name: str, *, user_id: int | None = None) -> PlaceRow:
     name = _place_name(session, site_id, name, None)
     last = session.scalar(select(func.max(PlaceRow.position)).where(PlaceRow.site_id == site_id))
-    return new_place(session, site_id, name, position=0 if last is None else last + 1, extras={})
+    row = new_place(session, site_id, name, position=0 if last is None else last + 1, extras={})
+    keep_place(session, row, before=None, reason="Made.", user_id=user_id)
+    return row
 
 
 def rename_place(session: Session, row: PlaceRow, name: str, *, user_id: int | None) -> None:
     """Rename a place; what the plan says of how loud it is there, and who should hear what there, goes along."""
-    was, row.name = row.name, _place_name(session, row.site_id, name, row.id)
+    was, before = row.name, place_state(row)
+    row.name = _place_name(session, row.site_id, name, row.id)
+    keep_place(session, row, before=before, reason=f"It was called {was}.", user_id=user_id)
     plan = plan_of(session, row.site_id)
     if plan is None or was == row.name:
         return

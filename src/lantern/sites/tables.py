@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from sqlalchemy import ForeignKey, Select, select, update
@@ -9,7 +10,9 @@ from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.db.base import Base
 from lantern.db.work import WorkRow
+from lantern.revisions import Subject, keep_beside
 
+PLACE = "place"
 LEAD_S = 30.0  # common practice, no source
 
 
@@ -80,6 +83,19 @@ def sites_by_name(session: Session, among: Select[int] | None = None) -> list[Si
 def places_of(session: Session, site_id: int) -> list[PlaceRow]:
     """Return a site's places in their order."""
     return list(session.scalars(select(PlaceRow).where(PlaceRow.site_id == site_id).order_by(PlaceRow.position)))
+
+
+def place_state(row: PlaceRow) -> dict[str, Any]:
+    """Return what is kept of a place: its name, and all that is said of it."""
+    return {"name": row.name, **row.extras}
+
+
+def keep_place(
+    session: Session, row: PlaceRow, *, before: Mapping[str, Any] | None, reason: str, user_id: int | None
+) -> None:
+    """Keep the state that a place now has. `before`: as `place_state` gave it; None: it is new."""
+    subject = Subject(PLACE, row.id, row.site_id, row.name)
+    keep_beside(session, subject, place_state(row), before=before, reason=reason, user_id=user_id)
 
 
 def note_progress(session: Session, job_id: int, done: int, total: int) -> None:

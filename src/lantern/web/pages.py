@@ -38,7 +38,8 @@ def _as_json(value: Any) -> Markup:
     return Markup(text.replace("<", "\\u003c").replace("&", "\\u0026"))  # noqa: S704 - escaped just here
 
 
-def _local(at: datetime, zone: str, pattern: str = "%Y-%m-%d %H:%M:%S") -> str:
+def local(at: datetime, zone: str, pattern: str = "%Y-%m-%d %H:%M:%S") -> str:
+    """Return an instant by the clocks of a zone."""
     try:
         return at.astimezone(ZoneInfo(zone)).strftime(pattern)
     except (OverflowError, ValueError, ZoneInfoNotFoundError):  # a row that nobody checked: shown as it is
@@ -60,7 +61,7 @@ def _glyph(kind: str) -> Markup:
 
 
 environment.globals |= {"glyph": _glyph, "signals": SIGNALS}
-environment.filters |= {"as_json": _as_json, "local": _local, "sized": _sized}
+environment.filters |= {"as_json": _as_json, "local": local, "sized": _sized}
 
 
 def render(

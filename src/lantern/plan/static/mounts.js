@@ -134,6 +134,31 @@ export function mounts({ choose, all, beside, side }) {
       all();
     }
   };
+  // the last that was done: of the chosen device what is not kept yet, else what the server has kept last of ours
+  const takeBack = async () => {
+    const device = devices.get(state.chosen);
+    if (device?.dirty) {
+      device.mount = device.kept && structuredClone(device.kept);
+      device.dirty = false;
+      if (device.mount) await attempt(device);
+      else all();
+      await look(device); // with the cures of how it stands
+      return;
+    }
+    if (!data.edits || !data.step) return;
+    try {
+      await ask("POST", "/plan/undo", {});
+      location.reload();
+    } catch (error) {
+      if (device) device.trouble = error.message;
+      all();
+    }
+  };
+  const tellStates = async (device) => {
+    ({ states: device.states } = await ask("GET", `/plan/devices/${device.id}/states`));
+    beside();
+  };
+  const bringBack = (device, number) => send(device, "POST", `/devices/${device.id}/states/${number}`, {});
   const keep = (device) => send(device, "PUT", `/plan/devices/${device.id}`, { mount: device.mount });
   const take = (device, claim, remedy, button) => {
     button.disabled = true;
@@ -143,5 +168,5 @@ export function mounts({ choose, all, beside, side }) {
       text: remedy.text,
     });
   };
-  return { change, down, move, up, key, putOn, look, keep, take, devices };
+  return { change, down, move, up, key, putOn, look, keep, take, takeBack, tellStates, bringBack, devices };
 }

@@ -130,7 +130,37 @@ export function panel(acts) {
     return;
   }
   const heading = html("h2", "", html("span", "code-word", device.code), device.name);
-  side.replaceChildren(heading, ...(device.mount ? mounted(device, acts) : notMounted(device, acts)));
+  side.replaceChildren(
+    heading,
+    ...(device.mount ? mounted(device, acts) : notMounted(device, acts)),
+    ...takenBack(acts),
+    fold(`states ${device.code}`, "Earlier states", earlierStates(device, acts)),
+  );
+}
+
+// What was done last, here or on another device, and by whoever looks: one press, or u, takes it back.
+function takenBack(acts) {
+  if (!data.step) return [];
+  const line = html("div", "row-line mt-3", button("btn btn-small", "Undo", acts.takeBack));
+  line.append(html("span", "quiet", `${data.step.name}: ${data.step.reason}`));
+  return [line];
+}
+
+function earlierStates(device, acts) {
+  const rows = device.states?.map((each, n) =>
+    html(
+      "div",
+      "state-row",
+      html("span", "", html("b", "", `${each.number}`), ` ${each.at} ${each.who}`, html("div", "quiet", each.reason)),
+      n === 0
+        ? html("span", "quiet", "in use")
+        : data.edits
+          ? button("btn btn-small", "Bring it back", () => acts.bringBack(device, each.number))
+          : null,
+    ),
+  );
+  if (!rows) return [button("btn btn-small", "Show them", () => acts.tellStates(device))];
+  return rows.length ? rows : [html("p", "quiet", "It is as it was made, or came with the site's file.")];
 }
 
 function notMounted(device, acts) {
@@ -171,7 +201,7 @@ function mounted(device, acts) {
         "div",
         "row-line mt-2",
         button("btn btn-main", "Save it here", () => acts.keep(device)),
-        button("btn btn-small", "Back to where it was", () => location.reload()),
+        button("btn btn-small", "Back to where it was", acts.takeBack),
       ),
     );
   if (device.facts?.length) {

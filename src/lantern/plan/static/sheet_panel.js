@@ -49,9 +49,10 @@ export function statesPart(acts) {
   };
   const take = (number) =>
     tell(async () => {
-      const { plan, picture } = await ask("GET", `/plan/states/${number}`);
+      const { plan, picture, places } = await ask("GET", `/plan/states/${number}`);
       if (picture) data.pictures[picture.name] = picture;
       draft.plan = plan;
+      for (const place of draft.places) if (place.id in places) place.polygon = places[place.id];
       state.thing = null;
       state.reason = `As in state ${number}.`;
       acts.changed();
@@ -69,13 +70,7 @@ export function statesPart(acts) {
       html(
         "div",
         "state-row",
-        html(
-          "span",
-          "",
-          html("b", "", `${each.number}`),
-          ` ${each.at.slice(0, 16).replace("T", " ")} ${each.who}`,
-          html("div", "quiet", each.reason),
-        ),
+        html("span", "", html("b", "", `${each.number}`), ` ${each.at} ${each.who}`, html("div", "quiet", each.reason)),
         each.number === data.revision
           ? html("span", "quiet", "in use")
           : button("btn btn-small", "Draw it", () => take(each.number)),

@@ -1,6 +1,7 @@
 // The page of the plan: wires the chart, what stands beside it, and the two ways to work on it, with devices and with
 // the drawing.
 import { ask, latest } from "/static/js/http.js";
+import { stepOf } from "/static/js/undo.js";
 import { drawAims, drawAll, drawHandles, drawThing, setUp } from "./chart.js";
 import { drawing } from "./drawing.js";
 import { drawingPanel } from "./drawing_panel.js";
@@ -169,17 +170,16 @@ chart.addEventListener("keydown", (event) => {
 });
 const typing = ({ target }) => target.closest("input, textarea, select, dialog");
 document.addEventListener("keydown", (event) => {
-  if (!state.drawing || typing(event)) return;
-  const command = event.ctrlKey || event.metaKey;
-  if (command && event.key === "z") {
+  if (typing(event)) return;
+  const step = stepOf(event);
+  if (step) {
     event.preventDefault();
-    drawActs.undo();
-  } else if (command && event.key === "y") {
-    event.preventDefault();
-    drawActs.redo();
-  } else if (!command && event.key === "u") drawActs.undo();
-  else if (!command && event.key === "r") drawActs.redo();
-  else if (event.target.closest(".chart") || tools.sketching() || event.target === document.body) tools.key(event);
+    if (state.drawing) drawActs[step]();
+    else if (step === "undo") mountActs.takeBack();
+    return;
+  }
+  if (!state.drawing) return;
+  if (event.target.closest(".chart") || tools.sketching() || event.target === document.body) tools.key(event);
 });
 find("height").addEventListener("change", (event) => {
   location.href = `${location.pathname}?height=${event.target.value}${location.hash}`;

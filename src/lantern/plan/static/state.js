@@ -4,6 +4,7 @@ import { pageData } from "/static/js/http.js";
 export const data = pageData();
 export const find = (name) => document.querySelector(`[data-${name}]`);
 export const devices = new Map(data.devices.map((device) => [device.id, device]));
+for (const device of data.devices) device.kept = device.mount && structuredClone(device.mount); // as the server has it
 
 // `thing`: what of the drawing is chosen, as [list, place in it]; `tool`: what a press on the chart draws;
 // `reason`: why the plan is changed
