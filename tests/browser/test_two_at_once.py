@@ -46,6 +46,19 @@ def test_the_second_who_saves_sees_both_and_chooses(bench: Page) -> None:
     other.close()
 
 
+def test_a_take_that_was_deleted_meanwhile_has_no_scores_any_more(bench: Page) -> None:
+    bench.goto(f"{DETECTOR}?dial.sustain_s=8")
+    expect(bench.get_by_test_id("card")).to_be_visible()
+    bench.route("**/bench/*/takes", lambda route: route.fulfill(json={"takes": []}))
+    bench.evaluate("window.dispatchEvent(new Event('focus'))")
+    expect(bench.get_by_role("alert").filter(has_text="was deleted meanwhile")).to_be_visible()
+    expect(bench.get_by_test_id("card")).to_be_hidden()
+    bench.unroute("**/bench/*/takes")
+    bench.get_by_role("link", name="Take these dials to the other takes").click()
+    expect(bench.locator('[data-dial="sustain_s"]').get_by_role("textbox").first).to_have_value("8")
+    expect(bench.get_by_test_id("card")).to_be_visible()
+
+
 def test_what_a_detector_can_become_is_one_click_away(bench: Page) -> None:
     bench.goto(DETECTOR)
     bench.get_by_role("button", name="this detector").click()

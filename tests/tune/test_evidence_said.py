@@ -90,11 +90,16 @@ def test_the_word_in_the_rail_follows_takes_that_go_and_come(client: TestClient,
         with transaction() as session:
             return session.get_one(DetectorRow, small.detector).verdict
 
+    def takes() -> Any:  # what a page that lies open asks on coming to the fore again
+        return client.get(f"/bench/{small.detector}/takes").json()["takes"]
+
     before = word()
+    assert takes() == [small.take]
     with transaction() as session:
         export_take(session, session.get_one(TakeRow, small.take), tmp_path / "out.zip")
     assert client.delete(f"/takes/{small.take}").status_code == 200
     assert word() == "no take"
+    assert takes() == []
     for study_id in judge_again(import_path(tmp_path / "out.zip", site_id=small.site)):
         run_study(study_id)
     assert word() == before != "no take"

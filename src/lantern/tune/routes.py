@@ -150,6 +150,14 @@ COMMON_PARTS: dict[str, Callable[[Trial[Detector]], object]] = {
 }
 
 
+@router.get("/bench/{detector_id}/takes", **may("viewer"))
+def takes_now(detector_id: Id) -> Response:
+    """Return the takes that it can be judged on now: an open page may have been left behind."""
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        return json_answer({"takes": [take.id for take in judgeable(session, row)]})
+
+
 @router.get("/bench/{detector_id}/reading.csv", **may("viewer"))
 def reading_csv(detector_id: Id, take: Id) -> Response:
     """Every sample of the saved revision's readings, as the detector sees them."""

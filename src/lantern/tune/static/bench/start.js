@@ -1,5 +1,5 @@
 // A bench: the page's state, put together from its parts. No rule of the job is here; the server judges.
-import { latest, pageData } from "/static/js/http.js";
+import { ask, latest, pageData } from "/static/js/http.js";
 import { joined } from "/static/js/parts.js";
 import { dials } from "./dials.js";
 import { evidence } from "./evidence.js";
@@ -59,6 +59,8 @@ export function startBench(...own) {
         tab: new URLSearchParams(location.search).get("tab") ?? "dials",
         folded: [], // panels whose tabs have no room in the one line
         trouble: "",
+        takeGone: false, // the take was deleted while this page lay open
+        takesElse: false, // others came or went
         init() {
           const judgeSoon = latest((superseded) => this.judge(superseded));
           this.judgeSoon = () => {
@@ -81,6 +83,11 @@ export function startBench(...own) {
           this.fetchOnce();
           if (this.changes > 0) this.refresh();
           document.addEventListener("keydown", (event) => this.key(event));
+          for (const [target, what] of [
+            [document, "visibilitychange"],
+            [window, "focus"],
+          ])
+            target.addEventListener(what, () => this.lookAgain().catch((error) => this.explain(error)));
           addEventListener("beforeunload", (event) => {
             if (this.changes > 0 && !this.leaving) event.preventDefault();
           });
@@ -89,6 +96,24 @@ export function startBench(...own) {
             this.tabShown();
           });
           this.tabShown();
+        },
+        // The page has lain behind another: a take may have come or gone meanwhile.
+        async lookAgain() {
+          if (document.hidden || this.takeGone) return;
+          const { takes } = await ask("GET", `/bench/${data.detectorId}/takes`);
+          this.takeGone = !takes.includes(data.take.id);
+          const known = data.takes.map(({ id }) => id);
+          if (this.takeGone || (takes.length === known.length && takes.every((id) => known.includes(id)))) return;
+          this.takesElse = true;
+          this.stripsSoon();
+        },
+        get addressOfOthers() {
+          const url = new URL(location.href);
+          url.searchParams.delete("take");
+          return `${url.pathname}${url.search}`;
+        },
+        get addressNow() {
+          return `${location.pathname}${location.search}`;
         },
         foldTabs() {
           const tabs = [...this.$refs.tabs.querySelectorAll("[role=tab]")];
