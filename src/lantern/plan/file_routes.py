@@ -41,6 +41,17 @@ class Scaled(BaseModel):
     length_m: float
 
 
+class Fitted(BaseModel):
+    """How the ground picture lies, its size in its own units, and whether nothing is drawn on the plan yet."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    lying: Lying
+    width_px: float = Field(gt=0, le=1e6)
+    height_px: float = Field(gt=0, le=1e6)
+    free: bool
+
+
 class Outlined(BaseModel):
     """How the ground picture lies, and outlines in its own units from its lower left corner."""
 
@@ -71,6 +82,13 @@ def scale_ground(asked: Scaled) -> Response:
     """The ground picture put to scale by two of its points; nothing is kept."""
     one, other = asked.points
     return json_answer(asked.lying.stretched(one, other, asked.length_m).model_dump(mode="json"))
+
+
+@router.post("/plan/ground/sheet", **may("engineer", ""))
+def fit_sheet(asked: Fitted) -> Response:
+    """The plan as large as its ground picture; nothing is kept."""
+    lying, width_m, height_m = asked.lying.sheet(asked.width_px, asked.height_px, free=asked.free)
+    return json_answer({"origin": lying.origin, "width_m": width_m, "height_m": height_m})
 
 
 @router.post("/plan/ground/outlines", **may("engineer", ""))

@@ -318,6 +318,20 @@ def test_a_picture_lies_turned_to_north_and_is_stretched_about_the_first_point()
             straight.stretched(*points, length)
 
 
+def test_a_plan_as_large_as_its_picture_holds_all_of_it() -> None:
+    """200 by 100 units of half a metre, scaled about a point so that its corner lies at (5.07, 3.04)."""
+    lying = Lying(metres_per_px=0.5, origin=(5.07, 3.04))
+    laid, width, height = lying.sheet(200, 100, free=True)
+    assert (laid.origin, width, height) == ((0.0, 0.0), 100.0, 50.0)
+    kept, width, height = lying.sheet(200, 100, free=False)  # walls lie by it already
+    assert (kept.origin, width, height) == ((5.07, 3.04), 105.1, 53.1)
+    turned, width, height = Lying(metres_per_px=0.5, north_deg=90).sheet(200, 100, free=True)
+    assert (turned.origin, width, height) == ((50.0, 0.0), 50.0, 100.0)
+    assert turned.metres(0, 100)[0] == 0
+    with pytest.raises(Refused, match=r"reaches 50\.0 m beyond"):
+        Lying(metres_per_px=0.5, north_deg=90).sheet(200, 100, free=False)
+
+
 # ---- all together ----------------------------------------------------------------------------------------------------
 
 

@@ -30,6 +30,23 @@ class Lying(Strict):
             round(self.origin[1] + right * math.sin(turn) + up * math.cos(turn), DIGITS),
         )
 
+    def sheet(self, right_px: float, up_px: float, *, free: bool) -> tuple[Lying, float, float]:
+        """The picture of that size, and the width and height in m of a plan that holds all of it. `free`: nothing is drawn on the plan
+        yet, so that the picture is laid into its corner; else it stays where it lies, for all else lies by it.
+
+        Raises `Refused` where it stays and reaches beyond the corner from which the plan is measured.
+        """
+        corners = [self.metres(x, y) for x, y in ((0, 0), (right_px, 0), (0, up_px), (right_px, up_px))]
+        west, south = (min(corner[axis] for corner in corners) for axis in (0, 1))
+        east, north = (max(corner[axis] for corner in corners) for axis in (0, 1))
+        if free:
+            origin = (round(self.origin[0] - west, DIGITS), round(self.origin[1] - south, DIGITS))
+            return self.model_copy(update={"origin": origin}), _ceiled(east - west), _ceiled(north - south)
+        if min(west, south) < -0.05:
+            what = f"reaches {max(-west, -south, 0):.1f} m beyond the lower left corner of the plan"
+            raise Refused([Fault("ground picture", what, "a picture inside it: move it, and what is drawn by it")])
+        return self, _ceiled(east), _ceiled(north)
+
     def stretched(self, one: Sequence[float], other: Sequence[float], length_m: float) -> Lying:
         """The picture so large that two of its places, as they lie on the plan now, are as far apart as they are; the first stays.
 
@@ -47,3 +64,7 @@ class Lying(Strict):
                 "origin": (round(origin[0], DIGITS), round(origin[1], DIGITS)),
             }
         )
+
+
+def _ceiled(length_m: float) -> float:
+    return max(math.ceil(round(length_m * 10, 6)) / 10, 1.0)

@@ -2,7 +2,7 @@
 import { ask } from "/static/js/http.js";
 import { pictureOf, placed } from "./layers.js";
 import { button, choiceField, html, numberField } from "./parts.js";
-import { addThing, data, draft, ownName } from "./state.js";
+import { addThing, data, draft, ownName, things } from "./state.js";
 import { metres } from "./view.js";
 
 const told = { said: [], trouble: "", outlines: {}, layer: null, height: 4 };
@@ -53,7 +53,7 @@ async function bring(file, page, { changed, redraw }) {
     delete draft.plan.metres_per_px;
     if (found.metres_per_px) {
       draft.plan.metres_per_px = found.metres_per_px;
-      Object.assign(draft.plan, fitted(found.metres_per_px));
+      await fitSheet();
     }
   } catch (error) {
     Object.assign(told, { trouble: error.message, said: [] });
@@ -63,11 +63,12 @@ async function bring(file, page, { changed, redraw }) {
 
 const TO_MEASURE = "Press on two points of the picture that you know the distance of.";
 
-const ceiled = (value) => Math.max(Math.ceil(value * 10) / 10, 1);
-const fitted = (scale) => ({
-  width_m: ceiled(pictureOf().width_px * scale),
-  height_m: ceiled(pictureOf().height_px * scale),
-});
+// The plan as large as its picture. Where nothing lies by the picture yet, it is laid into the corner.
+async function fitSheet() {
+  const { width_px, height_px } = pictureOf();
+  const free = things().length === 0 && !data.devices.some((device) => device.mount);
+  Object.assign(draft.plan, await ask("POST", "/plan/ground/sheet", { lying: lying(), width_px, height_px, free }));
+}
 
 export function groundPart({ changed, redraw }) {
   const { plan } = draft;
@@ -194,8 +195,14 @@ function scaling({ changed, redraw }) {
     ),
     ...walls({ changed }),
     button("btn btn-small", "Make the plan as large as it", () => {
-      Object.assign(draft.plan, fitted(now));
-      changed();
+      fitSheet()
+        .then(() => {
+          told.trouble = "";
+        })
+        .catch((error) => {
+          told.trouble = error.message;
+        })
+        .finally(changed);
     }),
   );
   return parts;
