@@ -12,6 +12,8 @@ from fastapi.testclient import TestClient
 from openpyxl import load_workbook
 
 from lantern.application.app import make_app
+from lantern.core.events import Raised
+from lantern.core.kinds import kind_of
 from lantern.core.site import Device
 from lantern.db.base import transaction
 from lantern.live.tables import EventRow
@@ -102,3 +104,35 @@ def test_an_order_is_told_in_the_address_with_the_rest(client: TestClient) -> No
     page = client.get("/sites/1/events?outcome=fired&q=spot", headers=HTML).text
     assert "?sort=reading&amp;q=spot&amp;outcome=fired" in page
     assert "?sort=-at&amp;q=spot&amp;outcome=fired&amp;export=csv" in page
+
+
+def test_an_event_says_what_it_was_of_in_its_unit_and_the_readers_scale(client: TestClient) -> None:
+    """Readings stood without a unit, and under the column beside: each row has as many cells as there are heads."""
+    page = client.get("/sites/1/events?sort=at", headers=HTML).text
+    assert ">50 °C<" in page
+    table = page[page.index("<table") : page.index("</table>")]
+    first = table.split('<tr id="event-')[1]
+    assert first.count("<td") == table.count("<th ")
+    assert exported(client, "events?sort=at")[0]["said"] == "50 °C"
+    assert client.put("/me/scale", json={"scale": "°F"}).status_code == 200
+    assert ">122 °F<" in client.get("/sites/1/events?sort=at", headers=HTML).text
+    assert exported(client, "events?sort=at")[0]["reading"] == "50"  # files are in °C
+
+
+@pytest.mark.parametrize(
+    ("kind", "raised", "words"),
+    [
+        ("plate", Raised(0.72, "7", None, {"text": "KD52XRT"}), "KD52XRT: vehicle 7, 72 % sure"),
+        (
+            "plate",
+            Raised(0.98, "9", None, {"text": "KD52XR7", "match": "KD52XRT", "list": "crews"}),
+            "KD52XR7, as KD52XRT on crews: vehicle 9, 98 % sure",
+        ),
+        ("crossing", Raised(9.49, "10", "a_to_b"), "A to B, object 10"),
+        ("count", Raised(41, None), "41 people"),
+        ("heat", Raised(38.36), "38.36 °C"),
+    ],
+)
+def test_each_family_says_what_its_raises_are_of(kind: str, raised: Raised, words: str) -> None:
+    held = kind_of(kind)
+    assert held.raised_text(held.dials(), raised) == words

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -48,6 +49,16 @@ class Detector(BaseModel):
     regions: tuple[SerializeAsAny[Region], ...] = ()
     dials: dict[str, Any] = Field(default_factory=dict)
     timetable: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Raised:
+    """What a raise says of itself, live: its reading in the kind's unit, which object and which way, what only its family knows."""
+
+    reading: float
+    object: str | None = None
+    direction: str | None = None
+    own: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,11 +8,12 @@ from typing import Any, Generic, Literal, TypeAlias
 
 from lantern.core.axis import TIME, Axis
 from lantern.core.dials import DialInfo, DialsT, read_dials
-from lantern.core.events import Detector, Shape
+from lantern.core.events import Detector, Raised, Shape
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
 from lantern.core.named_lists import NO_LISTS, NamedLists
 from lantern.core.tuning.measures import AnyYardstick
+from lantern.core.units import CELSIUS, Scale
 
 Need = Literal["needed", "optional", "none"]
 Truth = Literal["marks", "text", "identity", "counts", "position"]
@@ -56,6 +57,11 @@ class Kind(Generic[DialsT]):
     def dial_unit(self, info: DialInfo, signal: str) -> str:
         """The unit of a dial where it is held against a take of this signal."""
         return info.unit
+
+    def raised_text(self, dials: DialsT, raised: Raised, scale: Scale = CELSIUS) -> str:
+        """Return in words what a raise was of: the reading in its unit, in the user's scale."""
+        unit = self.unit(dials)
+        return scale.of(unit, difference=unit == "K").text(raised.reading)
 
     def read_dials(self, detector: Detector) -> DialsT:
         """The detector's dials as this kind's model. Raises `Refused` with each that is not allowed."""

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Select, case, func, select
+from sqlalchemy import Select, String, case, cast, func, select
+from sqlalchemy.orm import Session
 
+from lantern.core.events import Detector, Raised
+from lantern.core.kinds import kind_of
+from lantern.core.units import Scale
 from lantern.live.tables import EventRow, OrderRow
 from lantern.recordings.tables import LiveMarkRow
 from lantern.register.tables import DeviceRow
-from lantern.tune.tables import DetectorRow
+from lantern.tune.tables import DetectorRow, detectors_of_site
 from lantern.web.ledger import Column, Ledger
 
 _outputs = select(func.string_agg(OrderRow.thing.distinct(), ", ")).where(OrderRow.event_id == EventRow.id)
@@ -20,7 +26,8 @@ LEDGER = Ledger(
         Column("device", "device", DeviceRow.code, choices=True),
         Column("cause", "detector or input", func.coalesce(DetectorRow.name, EventRow.input), choices=True),
         Column("region", "region", EventRow.region),
-        Column("reading", "reading", EventRow.reading, num=True),
+        Column("reading", "reading", EventRow.reading),
+        Column("said", "said", cast(EventRow.own, String)),
         Column("object", "object", EventRow.object),
         Column("repeat", "repeat", case((EventRow.repeat, "yes"), else_="no"), choices=True),
         Column("cleared", "cleared", EventRow.cleared_at),
@@ -37,8 +44,30 @@ LEDGER = Ledger(
 
 def events_query(site_id: int) -> Select[Any]:
     columns = [column.of.label(column.key) for column in LEDGER.columns]
-    query = select(EventRow.id, EventRow.detector_id, DeviceRow.id.label("device_id"), *columns)
+    query = select(
+        EventRow.id, EventRow.detector_id, EventRow.own, EventRow.direction, DeviceRow.id.label("device_id"), *columns
+    )
     query = query.outerjoin(DetectorRow, DetectorRow.id == EventRow.detector_id)
     query = query.join(DeviceRow, DeviceRow.id == func.coalesce(EventRow.device_id, DetectorRow.device_id))
     query = query.outerjoin(LiveMarkRow, LiveMarkRow.event_id == EventRow.id)
     return query.where(DeviceRow.site_id == site_id)
+
+
+@dataclass(frozen=True)
+class Sayer:
+    """Says in words what each event was of, by its detector's kind; of an input nothing. Dials are read once a detector."""
+
+    models: Mapping[int, Detector]
+    scale: Scale
+
+    def __call__(self, row: Any) -> str:
+        detector = self.models.get(row.detector_id)
+        if detector is None:
+            return ""
+        kind = kind_of(detector.kind)
+        raised = Raised(row.reading, row.object, row.direction, row.own)
+        return kind.raised_text(kind.read_dials(detector), raised, self.scale)
+
+
+def sayer(session: Session, site_id: int, scale: Scale) -> Sayer:
+    return Sayer({row.id: row.model for row in detectors_of_site(session, site_id, retired=True)}, scale)

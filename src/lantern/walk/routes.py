@@ -14,6 +14,7 @@ from sse_starlette.sse import EventSourceResponse
 
 from lantern.benches.register import bench_of, parts_drawn
 from lantern.core.devices import DEVICE_KINDS
+from lantern.core.events import Raised
 from lantern.core.kinds import family_of, kind_of
 from lantern.core.linking.outcomes import OF_ORDER
 from lantern.db.base import now, transaction
@@ -130,9 +131,12 @@ async def stream(request: Request, detector_id: Id) -> EventSourceResponse:
 
 
 @router.get("/walk/{detector_id}/events", **may("viewer"))
-def events(detector_id: Id) -> Response:
+def events(request: Request, detector_id: Id) -> Response:
     """The last events with how each of their orders stands."""
     with transaction() as session:
+        detector = get_detector(session, detector_id)
+        kind, scale = kind_of(detector.kind), scale_of(session, user_id(request))
+        dials = kind.read_dials(detector.model)
         rows = recent_events(session, detector_id)
         orders: dict[int, list[dict[str, Any]]] = {}
         for order in orders_of(session, [row.id for row in rows]):
@@ -151,7 +155,7 @@ def events(detector_id: Id) -> Response:
                     "clearedBy": row.cleared_by,
                     "reading": row.reading,
                     "object": row.object,
-                    "own": row.own,
+                    "words": kind.raised_text(dials, Raised(row.reading, row.object, row.direction, row.own), scale),
                     "direction": row.direction,
                     "outcome": row.outcome,
                     "because": row.because,

@@ -8,7 +8,7 @@ from typing import Any, Generic, TypeAlias, TypeVar
 
 from lantern.core.axis import Axis
 from lantern.core.dials import DialInfo
-from lantern.core.events import Detector, Shape
+from lantern.core.events import Detector, Raised, Shape
 from lantern.core.kind import Kind
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.following import Follower
@@ -18,6 +18,7 @@ from lantern.core.objects.verdicts.sighted import ORDER
 from lantern.core.tracks import Tracks
 from lantern.core.tuning.measures import AnyYardstick
 from lantern.core.tuning.raises import RAISES
+from lantern.core.units import CELSIUS, Scale, short
 from lantern.core.watching import Indices
 
 
@@ -35,6 +36,9 @@ class Arrows:
 ObjectDialsT = TypeVar("ObjectDialsT", bound=ObjectDials)
 IN_VIEW = Axis(lane="in view")
 ALONG = Arrows({"": (1,)})
+
+
+SIDES = {"a_to_b": "A to B", "b_to_a": "B to A"}  # of a line, as it is drawn
 
 
 def _objects(dials: ObjectDials) -> str:
@@ -72,6 +76,12 @@ class TrackKind(Kind[ObjectDialsT], Generic[ObjectDialsT]):
         if self.whole:
             return [self.whole]
         return [*super().sources(detector), *([self.beside] if self.beside else [])]
+
+    def raised_text(self, dials: ObjectDialsT, raised: Raised, scale: Scale = CELSIUS) -> str:
+        if raised.object is None:
+            return f"{short(raised.reading)} {self.unit(dials)}"
+        way = SIDES.get(raised.direction or "", (raised.direction or "").replace("_", " "))
+        return ", ".join(each for each in (way, f"object {raised.object}") if each)
 
     def dial_unit(self, info: DialInfo, signal: str) -> str:
         """Return a dial's unit: on a plan objects move in metres, and so do distances that are pixels in a picture."""

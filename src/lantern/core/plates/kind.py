@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from lantern.core.axis import Axis
-from lantern.core.events import Detector, Shape
+from lantern.core.events import Detector, Raised, Shape
 from lantern.core.kind import Kind, Need, Truth
 from lantern.core.named_lists import NamedLists
 from lantern.core.plates.detector import PlateDetector
@@ -13,6 +13,7 @@ from lantern.core.plates.dials import PlateDials
 from lantern.core.plates.named_lists import PLATE_LISTS
 from lantern.core.tuning.measures import AnyYardstick
 from lantern.core.tuning.raises import RAISES
+from lantern.core.units import CELSIUS, Scale
 
 PASSAGES = Axis(lane="passages")
 
@@ -32,6 +33,11 @@ class PlateKind(Kind[PlateDials]):
     @property
     def shapes(self) -> tuple[Shape, ...]:
         return ("polygon", "box")
+
+    def raised_text(self, dials: PlateDials, raised: Raised, scale: Scale = CELSIUS) -> str:
+        own = raised.own
+        matched = f", as {own['match']} on {own['list']}" if own.get("match") else ""
+        return f"{own.get('text', '')}{matched}: vehicle {raised.object}, {100 * raised.reading:.0f} % sure"
 
     def sources(self, detector: Detector) -> list[str]:
         """Its regions; "" where it has none, for then it watches the whole picture."""

@@ -46,7 +46,7 @@ export class RegionView {
   fit() {
     const box = this.stage.parentElement.getBoundingClientRect();
     const room = box.width - this.beside;
-    const factor = Math.max(Math.min(room / this.picture.width, box.height / this.picture.height), 0.3);
+    const factor = Math.max(Math.min(room / this.picture.width, box.height / this.picture.height), 0.1);
     this.stage.style.width = `${Math.floor(this.picture.width * factor)}px`;
     this.stage.style.height = `${Math.floor(this.picture.height * factor)}px`;
     this.unit = 1 / factor; // one screen pixel in picture pixels

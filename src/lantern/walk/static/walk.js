@@ -16,7 +16,7 @@ const usual = ({ data, drawn }, ground) => ({
     return fixed(this.quantity, x);
   },
   eventReading(e) {
-    return [e.region, fixed(this.quantity, e.reading)].filter(Boolean).join(", ");
+    return [e.region, e.words].filter(Boolean).join(", ");
   },
   chartRange(low, high, level) {
     const [least, most] = [Math.min(low, level ?? low), Math.max(high, level ?? high)];

@@ -1,16 +1,11 @@
 // Objects live: the scene with what moves in it; a count is tried by walking through once each way.
 import { address, ask } from "/static/js/http.js";
 import { SceneView } from "/static/signals/tracks/view.js";
-import { short } from "/static/js/svg.js";
 import { startWalk } from "/static/walk/walk.js";
 import { arrowsOf } from "./arrows.js";
 
 startWalk(({ data, drawn }) => ({
   readingText: (x) => String(x),
-  eventReading(e) {
-    if (e.object === null) return `${e.region}: ${short(e.reading)}`;
-    return `${[e.region, e.direction?.replaceAll("_", " ")].filter(Boolean).join(" ")}, object ${e.object}`;
-  },
   chartRange: (low, high, level) => [0, Math.max(high, level ?? 0) + 1],
 
   drawFrame(feed) {

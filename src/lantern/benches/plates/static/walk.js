@@ -7,11 +7,6 @@ startWalk(({ data, drawn }) => ({
   late: [],
   lateKnown: null,
   readingText: (x) => `${(100 * x).toFixed(0)} %`,
-  eventReading(e) {
-    const own = e.own ?? {};
-    const matched = own.match ? `, as ${own.match} on ${own.list}` : "";
-    return `${own.text ?? ""}${matched}: vehicle ${e.object}, ${(100 * e.reading).toFixed(0)} % sure`;
-  },
   get refused() {
     return [...(this.mine?.refused ?? [])].reverse();
   },

@@ -8,9 +8,6 @@ startWalk(({ data, drawn }) => ({
   readingText(x) {
     return fixed(this.quantity, x);
   },
-  eventReading(e) {
-    return fixed(this.quantity, e.reading);
-  },
   chartRange: (low, high, level) => [Math.min(low, level ?? low) - 2, Math.max(high, level ?? high) + 2],
 
   async drawFrame(feed) {
