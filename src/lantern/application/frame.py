@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from lantern.application.rooms import STAGES
 from lantern.core.devices import DEVICE_KINDS
+from lantern.core.roles import ROLES, suffices
 from lantern.live.tables import standing_of_site
 from lantern.people.roles import sites_of
 from lantern.people.tables import User
@@ -42,11 +43,15 @@ class AssembledFrame:
         site = session.get_one(SiteRow, request.state.site_id)
         user = session.get_one(User, user_id(request))
         devices, lines = listed_devices(session, site.id), _lines(session, site.id)
+        role = request.state.role
         first = next((line.id for device in devices for line in lines[device.id] if line.id is not None), None)
         return self._of(request, session, user) | {
             "site": site,
             "root": Markup(f"/sites/{site.id}"),  # noqa: S704 - a number; it stands in each line of a page
-            "role": request.state.role,
+            "role": role,
+            "roles_held": [each for each in ROLES if suffices(role, each)],
+            "edits": suffices(role, "engineer"),
+            "may_mark": suffices(role, "operator"),
             "route": _route(session, site.id, detector.id if detector else first),
             "rail": _rail(site, devices, lines),
             "engine": _engine(session, site.id, devices),

@@ -9,7 +9,6 @@ from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
 from lantern.core.linking.inputs import SOURCES
-from lantern.core.roles import suffices
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.links.actions import DELETED, save_link
@@ -41,7 +40,6 @@ def page(request: Request, device_id: Id, name: Named) -> HTMLResponse:
             "lists": [],
             "links": [link_shown(link) for link in links_of_input(session, cause.site_id, name)],
             **site_shown(session, site_id_of(request)),
-            "edits": suffices(request.state.role, "engineer"),
             "changes": changes_of(session, cause),
         }
         told = {"title": f"{device.code} {name}", "says": "when this input becomes active, or faulty, what happens"}

@@ -9,7 +9,6 @@ from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
 from lantern.core.kinds import kind_of
-from lantern.core.roles import suffices
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.links.actions import DELETED, delete_timetable, restore, save_link, save_timetable
@@ -41,7 +40,6 @@ def links_page(request: Request, detector_id: Id) -> HTMLResponse:
             "lists": list(kind_of(row.kind).lists.named(row.model)),
             "links": [link_shown(link) for link in links_of(session, row.id)],
             **site_shown(session, site_id_of(request)),
-            "edits": suffices(request.state.role, "engineer"),
             "changes": changes_of(session, row),
         }
         cause = {"title": f"{row.device.code} {row.name}", "says": "when it raises, what happens"}

@@ -13,6 +13,7 @@ from lantern.core.optics.mount import WIDEST_DEG
 from lantern.core.promise.claims import claims
 from lantern.core.promise.mounts import mount_model
 from lantern.core.promise.plan import Point
+from lantern.core.roles import suffices
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.plan.actions import (
@@ -83,7 +84,7 @@ def page(request: Request, height: Height = 0.0) -> HTMLResponse:
     """`height` in m above the ground: at which what cameras cover is drawn."""
     with transaction() as session:
         site_id = site_id_of(request)
-        data = plan_page(session, site_id, edits=request.state.role in ("engineer", "lead"), height_m=height)
+        data = plan_page(session, site_id, edits=suffices(request.state.role, "engineer"), height_m=height)
         step = last_step(session, site_id, user_id(request)) if data["edits"] else None
         data["step"] = None if step is None else {"name": step.name, "reason": step.reason}
         return render(request, session, "plan.html", stage="survey", data=data)

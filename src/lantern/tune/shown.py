@@ -15,7 +15,6 @@ from lantern.core.events import Detector, Region
 from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.merging import DIAL, parts
-from lantern.core.roles import suffices
 from lantern.core.units import Scale
 from lantern.formats.documents import detector_in
 from lantern.register.units import channels_of
@@ -56,9 +55,8 @@ def judgeable(session: Session, row: DetectorRow) -> list[TakeRow]:
 
 def told_beside(request: Request, session: Session, row: DetectorRow) -> dict[str, Any]:
     """Return what the pages of a detector say and offer besides its numbers."""
-    edits = suffices(request.state.role, "engineer")
     first = revision(session, row.WHAT, row.id, 1) if "copied" in request.query_params else None
-    told = {"kind": kind_of(row.kind), "edits": edits, "copy_to": devices_for(session, row)}
+    told = {"kind": kind_of(row.kind), "copy_to": devices_for(session, row)}
     return told | {"copied": first.reason if first else "", "channels": channels_of(session, row.device)}
 
 

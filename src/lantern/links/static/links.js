@@ -1,6 +1,7 @@
 // Links of one detector, and the timetables of the site: forms and a week to draw on.
 import { ask, pageData } from "/static/js/http.js";
 import { dayAndTime } from "/static/js/svg.js";
+import { may } from "/static/js/roles.js";
 import { DAY, DAYS, Week } from "./week.js";
 
 document.addEventListener("alpine:init", () => {
@@ -23,13 +24,13 @@ document.addEventListener("alpine:init", () => {
       trouble: "",
       told: "",
       init() {
-        week = new Week(this.$refs.week, { change: (hours) => this.setHours(hours) });
+        week = new Week(this.$refs.week, may("engineer") ? { change: (hours) => this.setHours(hours) } : {});
         if (this.timetables.length)
           this.edit(this.timetables.find((t) => t.name === this.links[0]?.timetable) ?? this.timetables[0]);
         else this.newTimetable();
         addEventListener("beforeunload", (event) => {
           const hours = JSON.stringify(this.edited) !== begun;
-          if (data.edits && (hours || this.links.some((l) => l.dirty))) event.preventDefault();
+          if (may("engineer") && (hours || this.links.some((l) => l.dirty))) event.preventDefault();
         });
       },
       clock: (min) => `${String(Math.floor(min / 60)).padStart(2, "0")}:${String(min % 60).padStart(2, "0")}`,

@@ -12,6 +12,7 @@ export class Week {
   constructor(svg, on) {
     Object.assign(this, { svg, on, hours: [], chosen: -1 });
     svg.setAttribute("viewBox", `0 0 1100 ${TOP + 7 * ROW + 4}`);
+    if (!on.change) return; // it is only looked at
     let drag = null;
     svg.addEventListener("pointerdown", (event) => {
       const at = this.#at(event);

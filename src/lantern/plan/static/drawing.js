@@ -1,5 +1,6 @@
 // Drawing on the chart: things are drawn corner by corner, chosen, moved, bent and taken away; corners snap to what
 // is near.
+import { Pen, capture } from "/static/js/pen.js";
 import { drawHandles } from "./chart.js";
 import { addThing, draft, data, keepStep, ownName, removeThing, state, thingAt, things } from "./state.js";
 import { chart, metres, pixels, shift } from "./view.js";
@@ -53,6 +54,7 @@ function squared([ax, ay], [x, y]) {
 export function drawing({ changed, redraw }) {
   let sketch = null; // corners that are set, the last of them under the pointer
   let drag = null;
+  const pen = new Pen(chart, { drags: () => false, words: (place) => `${metres(place).map(rounded).join(", ")} m` });
 
   const finish = () => {
     const { tool } = state;
@@ -80,6 +82,7 @@ export function drawing({ changed, redraw }) {
       state.thing = addThing(TOOLS[tool].list, { ...made, name: ownName(TOOLS[tool].list, name), points: corners });
     }
     state.tool = "choose";
+    pen.offer(false);
     changed();
   };
 
@@ -110,7 +113,7 @@ export function drawing({ changed, redraw }) {
   };
 
   const down = (event) => {
-    chart.setPointerCapture(event.pointerId);
+    capture(chart, event);
     if (state.tool !== "choose") {
       sketchDown(event);
       return;
@@ -176,11 +179,8 @@ export function drawing({ changed, redraw }) {
 
   const key = (event) => {
     if (sketch && event.key === "Enter") finish();
-    else if (sketch && event.key === "Escape") {
-      sketch = null;
-      state.tool = "choose";
-      redraw();
-    } else if (sketch && event.key === "Backspace" && sketch.corners.length > 2) {
+    else if (state.tool !== "choose" && event.key === "Escape") tool("choose");
+    else if (sketch && event.key === "Backspace" && sketch.corners.length > 2) {
       sketch.corners.splice(-2, 1);
       drawHandles(sketch);
     } else if (state.thing && (event.key === "Delete" || event.key === "Backspace")) {
@@ -210,6 +210,7 @@ export function drawing({ changed, redraw }) {
   const tool = (name) => {
     sketch = null;
     state.tool = name;
+    pen.offer(name !== "choose");
     if (name !== "choose") state.thing = null;
     redraw();
   };

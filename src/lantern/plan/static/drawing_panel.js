@@ -1,5 +1,6 @@
 // Beside the chart while it is drawn: tools, the fields of what is chosen, the sheet, the ground picture, ambient
 // levels, saving.
+import { off } from "/static/js/controls.js";
 import { button, choiceField, fold, html, numberField, numberInput, textField } from "./parts.js";
 import { TOOLS, chosenFor } from "./drawing.js";
 import { groundPart } from "./ground.js";
@@ -96,9 +97,10 @@ function saving(acts) {
     why.defaultValue = state.reason = why.value;
   });
   const [back, forth] = [button("btn btn-small", "Undo", acts.undo), button("btn btn-small", "Redo", acts.redo)];
-  [back.disabled, forth.disabled] = [!canUndo(), !canRedo()];
+  off(back, canUndo() ? "" : "Nothing to take back");
+  off(forth, canRedo() ? "" : "Nothing was taken back");
   const save = button("btn btn-main", "Save the plan", () => acts.save(state.reason));
-  save.disabled = !unsaved() || acts.trouble() !== "";
+  off(save, acts.trouble() ? "What is said below stands in the way" : unsaved() ? "" : "Nothing is changed");
   const trouble = html(
     "div",
     "notice mt-1",

@@ -1,4 +1,5 @@
 // Devices put, dragged and moved by keys on the chart; what a place would give is asked of the server meanwhile.
+import { off } from "/static/js/controls.js";
 import { ask, latest } from "/static/js/http.js";
 import { drawAims } from "./chart.js";
 import { deviceUnder, drawField, drawMoved } from "./marks.js";
@@ -161,7 +162,7 @@ export function mounts({ choose, all, beside, side }) {
   const bringBack = (device, number) => send(device, "POST", `/devices/${device.id}/states/${number}`, {});
   const keep = (device) => send(device, "PUT", `/plan/devices/${device.id}`, { mount: device.mount });
   const take = (device, claim, remedy, button) => {
-    button.disabled = true;
+    off(button, "It is being taken");
     send(device, "POST", `/plan/devices/${device.id}/remedies`, {
       name: claim.name,
       aim: claim.aim,

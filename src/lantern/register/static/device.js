@@ -1,4 +1,5 @@
 // A device's page: the token that is shown once, and what was heard when it was tried.
+import { off } from "/static/js/controls.js";
 import { address, ask } from "/static/js/http.js";
 
 const dialog = document.getElementById("token");
@@ -22,14 +23,14 @@ for (const form of document.querySelectorAll("[data-made]"))
 // a cure that the page shows, taken by its words
 for (const button of document.querySelectorAll("[data-cure]"))
   button.addEventListener("click", async () => {
-    button.disabled = true;
+    off(button, "It is being taken");
     const number = location.pathname.split("/").pop();
     try {
       await ask("POST", `/devices/${number}/cures`, { kind: button.dataset.kind, text: button.dataset.text });
       location.reload();
     } catch (error) {
       alert(error.message);
-      button.disabled = false;
+      off(button, "");
     }
   });
 
@@ -38,7 +39,7 @@ const replaces = document.querySelector("[data-replaces]");
 replaces?.elements.type.addEventListener("change", async ({ target }) => {
   const told = replaces.querySelector("[data-cannot]");
   const button = replaces.querySelector("button");
-  button.disabled = true;
+  off(button, "Choose a type first");
   told.replaceChildren();
   if (!target.value) return;
   const query = `type=${encodeURIComponent(target.value)}`;
@@ -46,7 +47,7 @@ replaces?.elements.type.addEventListener("change", async ({ target }) => {
   const lines = cannot.length ? ["It cannot:", ...cannot] : ["It can all that this one does."];
   told.replaceChildren(...lines.map((line) => Object.assign(document.createElement("div"), { textContent: line })));
   told.className = `mt-1 notice${cannot.length ? "" : " good"}`;
-  button.disabled = false;
+  off(button, "");
 });
 
 // the inputs as the engine reads them, and the panel of the stand-in
@@ -94,7 +95,7 @@ function say(ok, lines) {
 
 section?.querySelector("[data-try]")?.addEventListener("click", async (event) => {
   const button = event.target;
-  button.disabled = true;
+  off(button, "It is being tried");
   say(true, ["Listening ..."]);
   try {
     const answer = await ask("POST", `/devices/${section.dataset.device}/try`);
@@ -102,7 +103,7 @@ section?.querySelector("[data-try]")?.addEventListener("click", async (event) =>
   } catch (error) {
     say(false, [error.message]);
   } finally {
-    button.disabled = false;
+    off(button, "");
   }
 });
 

@@ -1,4 +1,5 @@
 // Devices from a spreadsheet: what it would do, with every fault by its row, before anything is stored.
+import { off } from "/static/js/controls.js";
 import { ask } from "/static/js/http.js";
 
 const dialog = document.getElementById("bring-in");
@@ -32,7 +33,11 @@ function words(told) {
 
 function show(told) {
   const lines = told.new.length + told.changed.length + told.same.length;
-  store.disabled = told.faults.length > 0 || told.new.length + told.changed.length === 0;
+  const nothing = told.new.length + told.changed.length === 0;
+  off(
+    store,
+    told.faults.length ? "Mend the faults in the file first" : nothing ? "Nothing in it is new or changed" : "",
+  );
   if (!told.faults.length) {
     report.replaceChildren(made("p", `${lines} rows without a fault: ${words(told)}.`, { className: "notice good" }));
     return;
@@ -53,7 +58,7 @@ function show(told) {
 }
 
 const refused = (error) => {
-  store.disabled = true;
+  off(store, "What is said above stands in the way");
   report.replaceChildren(made("p", error.message, { className: "notice" }));
 };
 
@@ -73,7 +78,7 @@ file.addEventListener("click", () => {
 });
 
 store.addEventListener("click", async () => {
-  store.disabled = true;
+  off(store, "They are being stored");
   try {
     await send(true);
     location.reload();

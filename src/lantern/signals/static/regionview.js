@@ -1,4 +1,5 @@
 // Regions over a picture: drawn, dragged, typed elsewhere. What lies beneath them is another's: a heat image, a scene.
+import { Pen, capture } from "/static/js/pen.js";
 import { el, redraw } from "/static/js/svg.js";
 
 // `picture`: width, height in the unit of its space: pixels, from the upper left corner. In metres `metric` holds, the
@@ -9,7 +10,10 @@ export class RegionView {
     Object.assign(this, { picture: { left: 0, low: 0, metric: false, ...picture }, ...parts, on });
     this.regions = [];
     this.chosen = -1;
-    this.tool = null;
+    this.pen = new Pen(this.overlay, {
+      drags: () => this.tool === "line" || this.tool === "box",
+      words: (place) => this.#point(place).join(", "),
+    });
     this.draft = null;
     this.readings = {};
     this.beside = 0; // px of the row that something else needs
@@ -23,6 +27,7 @@ export class RegionView {
   // Another view takes its place.
   close() {
     this.listening.abort();
+    this.pen.close();
     this.observer.disconnect();
   }
 
@@ -60,6 +65,15 @@ export class RegionView {
     this.regions = regions;
     this.chosen = chosen;
     this.drawRegions();
+  }
+
+  #tool = null;
+  get tool() {
+    return this.#tool;
+  }
+  set tool(name) {
+    this.#tool = name;
+    this.pen.offer(name !== null);
   }
 
   setTool(tool) {
@@ -211,12 +225,12 @@ export class RegionView {
       }
       if (this.tool === "line") {
         this.draft = { shape: "line", points: [at], at };
-        this.overlay.setPointerCapture(event.pointerId);
+        capture(this.overlay, event);
         return this.drawRegions();
       }
       if (this.tool === "box") {
         this.draft = { shape: "box", points: [at], at };
-        this.overlay.setPointerCapture(event.pointerId);
+        capture(this.overlay, event);
         return this.drawRegions();
       }
       if (this.tool === "polygon") {
@@ -237,7 +251,7 @@ export class RegionView {
         points: this.regions[Number(move)].points.map((p) => [...p]),
         moved: false,
       };
-      this.overlay.setPointerCapture(event.pointerId);
+      capture(this.overlay, event);
     });
     this.overlay.addEventListener("pointermove", (event) => {
       this.pointer = this.#point(event);
@@ -288,9 +302,9 @@ export class RegionView {
     document.addEventListener(
       "keydown",
       (event) => {
-        if (!this.draft || event.target.closest("input, select, textarea")) return;
+        if (!this.tool || event.target.closest("input, select, textarea")) return;
         if (event.key === "Escape") (this.setTool(null), this.on.tool?.(null));
-        if (event.key === "Enter" && this.draft.points.length > 2) this.finish("polygon", this.draft.points);
+        if (event.key === "Enter" && this.draft?.points.length > 2) this.finish("polygon", this.draft.points);
       },
       { signal: this.listening.signal },
     );

@@ -72,6 +72,13 @@ document.addEventListener("alpine:init", () => {
         return this.of.regions === "needed" && this.regions.length === 0;
       },
 
+      // Why it cannot be made yet.
+      get notYet() {
+        if (this.busy) return "It is being made";
+        if (this.lacks) return this.wanted;
+        return this.name.trim() === "" ? "Give it a name first" : "";
+      },
+
       // ---- what is drawn on ----
 
       setGround(key) {

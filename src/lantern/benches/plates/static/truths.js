@@ -68,7 +68,11 @@ export const truths = ({ data }) => ({
       interval: r.low === null ? "" : `${percent(r.low, 1)} to ${percent(r.high, 1)}`,
     });
     return [
-      line("captured", t.never_read ? `of ${t.passages} read, ${t.never_read} only marked` : "of all vehicles", t.capture),
+      line(
+        "captured",
+        t.never_read ? `of ${t.passages} read, ${t.never_read} only marked` : "of all vehicles",
+        t.capture,
+      ),
       line("read right", "of those captured", t.reading),
       line("characters right", "resampled by plate", t.characters),
     ];

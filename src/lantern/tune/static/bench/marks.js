@@ -1,5 +1,6 @@
 // Marks: dragged on the axis, from an event, from and to a file; undone and redone by what undoes them.
 import { ask } from "/static/js/http.js";
+import { may } from "/static/js/roles.js";
 import { short } from "/static/js/svg.js";
 
 const VERDICTS = { hit: "hit", false: "false alarm", repeat: "repeat", ignored: "ignored" };
@@ -16,18 +17,19 @@ export const noMarks = () => ({
   eventChosen: null,
   pickEvent() {},
   pickMark() {},
+  markedByHand: () => ({}),
   undoMark() {},
   redoMark() {},
 });
 
 export const marks = ({ data, keys }) => {
-  Object.assign(keys, {
-    "[": (page) => page.jump(-1),
-    "]": (page) => page.jump(1),
-    m: (page) => page.startOrEndMark(),
-    y: (page) => page.judgeEvent(true),
-    n: (page) => page.judgeEvent(false),
-  });
+  Object.assign(keys, { "[": (page) => page.jump(-1), "]": (page) => page.jump(1) });
+  if (may("operator"))
+    Object.assign(keys, {
+      m: (page) => page.startOrEndMark(),
+      y: (page) => page.judgeEvent(true),
+      n: (page) => page.judgeEvent(false),
+    });
   return {
     marks: data.marks,
     chosenMark: null,
@@ -82,6 +84,20 @@ export const marks = ({ data, keys }) => {
       const event = this.events.findIndex((e) => e.raised_s === next);
       if (event >= 0) this.pickEvent(event);
       else this.seek(next, true);
+    },
+
+    // What a hand does on the marks lane, where it may.
+    markedByHand() {
+      if (!may("operator")) return {};
+      return {
+        markDone: (mark, edge) =>
+          this.changeMark(mark.id, {
+            start_s: mark.start_s,
+            end_s: mark.end_s,
+            ...(edge === "start" ? { lead_s: 0 } : {}), // now somebody has said when it began
+          }),
+        newMark: (start, end) => this.addMark({ start_s: start, end_s: end, label: "expect", detector: "", note: "" }),
+      };
     },
 
     startOrEndMark() {

@@ -17,6 +17,10 @@ export const studies = ({ data, studied }) => {
     isOpen(what) {
       return this.studies[what]?.open === true;
     },
+    // Why it cannot be asked for now.
+    busyWith(what) {
+      return this.isOpen(what) ? "It is being computed: Cancel ends it" : "";
+    },
     isDone(what) {
       return this.studies[what]?.state === "done";
     },

@@ -60,14 +60,7 @@ export const timeline = ({ data, drawn, keys }) => {
           },
           levelDone: () => this.settle(),
           mark: (mark) => this.pickMark(mark),
-          markDone: (mark, edge) =>
-            this.changeMark(mark.id, {
-              start_s: mark.start_s,
-              end_s: mark.end_s,
-              ...(edge === "start" ? { lead_s: 0 } : {}), // now somebody has said when it began
-            }),
-          newMark: (start, end) =>
-            this.addMark({ start_s: start, end_s: end, label: "expect", detector: "", note: "" }),
+          ...this.markedByHand(),
           pick: (index) => this.pickEvent(index),
         },
       });

@@ -36,7 +36,8 @@ function alone(svg) {
   [copy, ...copy.querySelectorAll("*")].forEach((node, index) => {
     const style = getComputedStyle(styled[index]);
     for (const name of KEPT) if (style.getPropertyValue(name)) node.setAttribute(name, style.getPropertyValue(name));
-    node.removeAttribute("class");
+    for (const { name } of [...node.attributes])
+      if (name === "class" || /^([@:]|x-)/.test(name)) node.removeAttribute(name); // no XML takes the page's own words
   });
   const patterns = document.querySelector("body > svg defs")?.cloneNode(true);
   if (patterns) {
@@ -65,7 +66,7 @@ export async function savePng(svg, name) {
   const image = new Image();
   await new Promise((done, failed) => {
     image.onload = done;
-    image.onerror = failed;
+    image.onerror = () => failed(new Error(`${name} cannot be drawn as a picture`));
     image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`;
   });
   const canvas = document.createElement("canvas");

@@ -1,5 +1,6 @@
 // Forms that are sent as JSON: a field's name is its key ("address.host"), its `data-as` what it is; faults come back
 // beside it.
+import { off } from "./controls.js";
 import { address, ask } from "./http.js";
 
 const READ = {
@@ -62,7 +63,7 @@ async function send(form) {
   const url = to.replace(/\{(\w+)\}/g, (_, key) => encodeURIComponent(fields[key] ?? ""));
   const button = form.querySelector("button:not([type=button])");
   tell(form, []);
-  if (button) button.disabled = true;
+  if (button) off(button, "It is being sent");
   try {
     const answer = await ask(method, url, method === "DELETE" ? undefined : fields);
     form.dispatchEvent(new CustomEvent("sent", { bubbles: true, detail: answer }));
@@ -73,7 +74,7 @@ async function send(form) {
   } catch (error) {
     tell(form, lines(error));
   } finally {
-    if (button) button.disabled = false;
+    if (button) off(button, "");
   }
 }
 
