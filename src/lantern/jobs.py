@@ -14,6 +14,10 @@ def defer_import(import_id: int) -> None:
     _defer("import_take", "takes", import_id=import_id)
 
 
+def defer_export(export_id: int) -> None:
+    _defer("export_take", "takes", export_id=export_id)
+
+
 def defer_study(study_id: int) -> None:
     _defer("run_study", "studies", study_id=study_id)
 

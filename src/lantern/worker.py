@@ -31,6 +31,7 @@ from lantern.recordings.tables import RecordingRow
 from lantern.settings import settings
 from lantern.sites.tables import SiteJobRow
 from lantern.takes.actions import drop_abandoned_uploads, run_import
+from lantern.takes.exports import ExportRow, drop_old_exports, run_export
 from lantern.takes.tables import ImportRow
 from lantern.tune.studies import judge_again, run_study
 from lantern.tune.tables import StudyRow
@@ -41,8 +42,8 @@ HEARTBEAT_S, LOOK_S = 1.0, 2.0
 SILENT_S = 5.0  # a worker that was silent for so long is gone: its jobs are taken up again
 ABANDONED_S = 600.0  # between two looks for uploads that nobody ended
 MOST_ATTEMPTS = 2
-Row = type[ImportRow] | type[StudyRow] | type[SiteJobRow] | type[RecordingRow]
-AnyRow = ImportRow | StudyRow | SiteJobRow | RecordingRow
+Row = type[ImportRow] | type[ExportRow] | type[StudyRow] | type[SiteJobRow] | type[RecordingRow]
+AnyRow = ImportRow | ExportRow | StudyRow | SiteJobRow | RecordingRow
 
 
 def _get(session: Session, table: Row, row_id: int) -> AnyRow | None:
@@ -59,6 +60,11 @@ async def import_take(import_id: int) -> None:
     held = settings()
     bounds = Bounds(held.import_silent_s, held.import_memory_bytes)
     await _do(ImportRow, import_id, lambda folder: _import(import_id, folder), bounds)
+
+
+@app.task(name="export_take", queue="takes")
+async def export(export_id: int) -> None:
+    await _do(ExportRow, export_id, lambda folder: run_export(export_id, folder))
 
 
 @app.task(name="run_study", queue="studies")
@@ -78,12 +84,14 @@ async def take_of_recording(recording_id: int) -> None:
 
 TASKS: dict[Any, Row] = {
     import_take: ImportRow,
+    export: ExportRow,
     study: StudyRow,
     set_demo_up: SiteJobRow,
     take_of_recording: RecordingRow,
 }
 ARGUMENT: dict[Row, str] = {
     ImportRow: "import_id",
+    ExportRow: "export_id",
     StudyRow: "study_id",
     SiteJobRow: "job_id",
     RecordingRow: "recording_id",
@@ -257,6 +265,7 @@ async def _take_up_again(queue: procrastinate.App, patience: Patience) -> None:
         if loop.time() - looked > ABANDONED_S:
             looked = loop.time()
             drop_abandoned_uploads()
+            drop_old_exports()
         patience.rest()
         await asyncio.sleep(LOOK_S)
 

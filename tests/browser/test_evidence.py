@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import re
+import zipfile
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
@@ -199,3 +200,16 @@ def test_two_states_side_by_side_and_their_files(bench: Page) -> None:
         with bench.expect_download() as wanted:
             bench.locator(".exports").nth(n % 2).get_by_role("button", name=kind).click()
         assert wanted.value.suggested_filename.endswith(kind.lower())
+
+
+def test_a_large_take_goes_out_as_files_by_way_of_the_worker(bench: Page, tmp_path: Path) -> None:
+    bench.goto("/sites/1/takes")
+    row = bench.locator("#take-3")
+    with bench.expect_download() as wanted:
+        row.get_by_role("button", name="as files").click()
+        expect(row.get_by_test_id("making")).to_be_visible()
+    wanted.value.save_as(tmp_path / "take.zip")
+    with zipfile.ZipFile(tmp_path / "take.zip") as held:
+        assert held.testzip() is None
+        assert {"take.json", "frames.tif", "times.csv", "marks.csv"} <= set(held.namelist())
+    expect(row.get_by_role("button", name="as files")).to_be_visible()

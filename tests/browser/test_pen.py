@@ -30,7 +30,9 @@ def press(page: Page, *keys: str) -> None:
         (5, "zone", "Draw a polygon", ["Enter", "Shift+ArrowRight", "Enter", "Shift+ArrowDown", "Enter", "Enter"], "polygon"),
     ],
 )  # fmt: skip
-def test_a_region_of_a_new_detector(bench: Page, device: int, kind: str, tool: str, keys: list[str], shape: str) -> None:
+def test_a_region_of_a_new_detector(
+    bench: Page, device: int, kind: str, tool: str, keys: list[str], shape: str
+) -> None:
     bench.goto(f"/sites/1/detectors/new?device={device}")
     bench.locator(f"input[name=kind][value={kind}]").check()
     expect(bench.locator("[data-ready] .stage canvas")).to_be_visible()

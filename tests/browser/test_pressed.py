@@ -27,7 +27,12 @@ PAGES_OF = {
     "engineer": (*PAGES, "/devices/new?kind=camera", "/detectors/new?device=1", "/detectors/new?device=7"),
     "lead": ("/survey", "/people"),
 }
-LEAST_ASKED = {"viewer": 0, "operator": 8, "engineer": 20, "lead": 6}  # routes that write and are pressed without a word typed
+LEAST_ASKED = {
+    "viewer": 0,
+    "operator": 8,
+    "engineer": 20,
+    "lead": 6,
+}  # routes that write and are pressed without a word typed
 REFUSED = {"status": 409, "json": {"message": "held up by a test"}}
 # The next button in sight that was not pressed yet is pressed, and is told; dialogs stay open as long as they have one.
 PRESS = """async (seen) => {

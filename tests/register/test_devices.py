@@ -147,7 +147,7 @@ def test_every_kind_is_shown_those_that_can_be_done_first(small: Small) -> None:
         for each in found:
             assert bool(set(each.kind.signals) & set(device.signals)) == (each.why_not == "")
     skin = next(each for each in suitable("thermal", ["series"]) if each.kind.name == "skin")
-    assert "the device's takes are series" in skin.why_not
+    assert "the device's takes hold readings over time" in skin.why_not
 
 
 # ---- tried -----------------------------------------------------------------------------------------------------------

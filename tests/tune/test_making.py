@@ -38,7 +38,10 @@ def client(small: Small) -> TestClient:
 def test_a_detector_is_made_with_the_kinds_own_dials_and_is_on_the_bench(client: TestClient, small: Small) -> None:
     page = client.get(f"/sites/1/detectors/new?device={small.camera}", headers=HTML).text
     assert page.index("<b>heat</b>") < page.index("<b>count</b>")
-    assert "it reads tracks or plan-tracks; a thermal camera gives heat or series" in page
+    assert (
+        "it reads tracks of objects or tracks over the floor; a thermal camera gives thermal pictures or readings over time"
+        in page
+    )
     body = {"device_id": small.camera, "name": " Corner ", "kind": "heat", "regions": [BOX]}
     made = client.post("/sites/1/detectors", json=body).json()
     assert made["name"] == "Corner"
@@ -53,7 +56,7 @@ def test_a_detector_is_made_with_the_kinds_own_dials_and_is_on_the_bench(client:
     [
         ({"name": "hot"}, "'hot' is taken"),
         ({"name": "  "}, "name"),
-        ({"kind": "count"}, "a thermal camera gives heat or series"),
+        ({"kind": "count"}, "a thermal camera gives thermal pictures or readings over time"),
         ({"kind": "toaster"}, "there is no detector kind 'toaster'"),
         ({"regions": []}, "regions"),
         ({"regions": [BOX, BOX]}, "is there twice"),

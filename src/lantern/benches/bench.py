@@ -20,12 +20,12 @@ from lantern.core.kinds import kind_of
 from lantern.core.linking.arming import Armed
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.units import Scale
+from lantern.db.work import Tell
 from lantern.links.tables import armed_links
 from lantern.takes.tables import TakeRow
 from lantern.tune.drafts import Draft
 from lantern.tune.evidence import Held, hold
 from lantern.tune.tables import DetectorRow
-from lantern.tune.tuned import Tell
 
 Work = Callable[[Session, DetectorRow, Mapping[str, Any], Tell], dict[str, Any]]
 

@@ -57,10 +57,6 @@ class DeviceKind:
         return f"{'an' if self.title[0] in 'aeioAEIO' else 'a'} {self.title}"
 
     @property
-    def gives(self) -> str:
-        return " or ".join(self.signals) or "nothing to look at"
-
-    @property
     def asks(self) -> tuple[Figures, ...]:
         """Return all figures that somebody may say of one."""
         return (PICTURE, *self.figures) if self.pictured else self.figures

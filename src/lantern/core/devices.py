@@ -34,6 +34,19 @@ DEVICE_KINDS: dict[str, DeviceKind] = {
 FIGURES = tuple(dict.fromkeys(group for kind in DEVICE_KINDS.values() for group in kind.asks))  # asked of any
 
 
+SIGNAL_WORDS = {name: words for family in FAMILIES.values() for name, words in family.signals.items()}
+
+
+def in_words(signals: Sequence[str]) -> str:
+    """Return what signals are, as one says it; a signal that no family looks at goes by its name."""
+    return " or ".join(SIGNAL_WORDS.get(name, name) for name in signals)
+
+
+def given_by(kind: str) -> str:
+    """Return what a kind of device gives, in words."""
+    return in_words(DEVICE_KINDS[kind].signals) or "nothing to look at"
+
+
 def _known(name: str) -> str:
     if name not in DEVICE_KINDS:
         raise ValueError(f"one of {', '.join(DEVICE_KINDS)}")
@@ -62,9 +75,9 @@ def suitable(device_kind: str, takes: Sequence[str] = (), *, also: Sequence[str]
     for kind in KINDS.values():
         common = [signal for signal in kind.signals if signal in signals]
         if not common:
-            why_not = f"it reads {' or '.join(kind.signals)}; {device.a_title} gives {device.gives}"
+            why_not = f"it reads {in_words(kind.signals)}; {device.a_title} gives {given_by(device_kind)}"
         elif takes and not set(common) & set(takes):
-            why_not = f"it reads {' or '.join(common)}; the device's takes are {' and '.join(sorted(set(takes)))}"
+            why_not = f"it reads {in_words(common)}; the device's takes hold {in_words(sorted(set(takes)))}"
         else:
             why_not = ""
         found.append(Suitable(kind, why_not))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Generic, TypeAlias, TypeVar
 
 from lantern.core.device_kind import DeviceKind
@@ -27,6 +27,9 @@ class Family(Generic[DetectorT, KindT, HeldT]):
 
     name: str
     kinds: tuple[KindT, ...]
+    signals: Mapping[str, str] = field(
+        default_factory=dict
+    )  # what it looks at in a few words, by the name of the signal
     devices: tuple[DeviceKind, ...] = ()  # the kinds of device that give what it looks at
     judge: Callable[[DetectorT, KindT, HeldT], Sweepable]
     watch: Callable[[DetectorT, KindT, Mapping[str, Any]], AnyWatch]

@@ -19,7 +19,12 @@ from lantern.db.migrate import check_schema, newest_schema, plain_url, schema_no
 
 log = structlog.get_logger()
 FRESH, FORMER = "lantern_restored", "lantern_former"
-ENDS_WITH_BACKUP = ("user_session", "login_attempt")  # whoever was logged in then logs in again
+ENDS_WITH_BACKUP = (
+    "user_session",
+    "login_attempt",
+    "take_export",
+)  # whoever was logged in or waited for files asks again
+LEFT_OUT = "--exclude-table-data=take_export_part"  # files that can be made again
 
 
 class BackupError(LanternError):
@@ -34,7 +39,7 @@ def back_up(address: str, target: Path) -> int:
     fresh = target.with_name(target.name + ".new")
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
-        _run("pg_dump", address, "--format=custom", "--no-owner", f"--file={fresh}")
+        _run("pg_dump", address, "--format=custom", "--no-owner", LEFT_OUT, f"--file={fresh}")
         _run("pg_restore", None, "--file=/dev/null", str(fresh))
         with fresh.open("rb") as written:
             os.fsync(written.fileno())

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from datetime import datetime
 from typing import Any, ClassVar, TypeVar
 
 import structlog
+from sqlalchemy import update
 from sqlalchemy.orm import Mapped, mapped_column
 
 from lantern.core.faults import Fault, Refused
@@ -45,6 +47,25 @@ class WorkRow:
     def finish(self, state: str, faults: list[dict[str, Any]] | None = None) -> None:
         """Say how it ended."""
         self.state, self.faults = state, faults or []
+
+
+TELL_EVERY_S = 0.25
+Tell = Callable[[int, int], None]  # (done, of how much)
+
+
+def teller(table: type[WorkRow], row_id: int) -> Tell:
+    """Return what stores how far it has come, in a transaction of its own, so that the page sees it; but not at every word."""
+    last = 0.0
+
+    def tell(done: int, total: int) -> None:
+        nonlocal last
+        if time.monotonic() - last < TELL_EVERY_S and done < total:
+            return
+        last = time.monotonic()
+        with transaction() as session:
+            session.execute(update(table).where(table.id == row_id).values(done=done, total=total))
+
+    return tell
 
 
 Row = TypeVar("Row", bound=WorkRow)

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from lantern.core.counted import CountedByHand
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
-from lantern.db.work import Record, carry_out
+from lantern.db.work import Record, carry_out, teller
 from lantern.demo.simulated import counted, simulated
 from lantern.demo.skerrow import LOGIN, PASSWORD, PERSON, REASONS, skerrow
 from lantern.formats.progress import beat
@@ -21,7 +21,7 @@ from lantern.register.tables import device_by_code
 from lantern.settings import settings
 from lantern.sites.actions import add_rest, add_site
 from lantern.sites.parts import Brought
-from lantern.sites.tables import SiteJobRow, SiteRow, demo_site, note_progress, other_sites
+from lantern.sites.tables import SiteJobRow, SiteRow, demo_site, other_sites
 from lantern.takes.marking import add_marks, import_counts
 from lantern.takes.store import add_take
 
@@ -52,7 +52,7 @@ def run_demo(job_id: int, folder: Path) -> None:
 
     def work(row: SiteJobRow) -> Record[SiteJobRow]:
         with transaction() as session:
-            site_id = seed(session, tell=lambda done, total: _tell(job_id, done, total)).id
+            site_id = seed(session, tell=teller(SiteJobRow, job_id)).id
 
         def record(held: SiteJobRow) -> None:
             held.site_id = site_id
@@ -84,9 +84,3 @@ def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total
         log.info("simulated", take=take.name, samples=take.samples, packed_mib=round(take.packed_bytes / 2**20, 1))
     add_rest(session, row, Brought(site, user_id, reasons=REASONS))  # now there are takes to score them on
     return row
-
-
-def _tell(job_id: int, done: int, total: int) -> None:
-    """Store how far it has come in a transaction of its own, so that the page sees it."""
-    with transaction() as session:
-        note_progress(session, job_id, done, total)

@@ -207,7 +207,7 @@ def states_of_device(device_id: Id) -> Response:
 def _state(saved: RevisionRow, zone: str) -> dict[str, Any]:
     return {
         "number": saved.number,
-        "at": local(saved.at, zone, "%Y-%m-%d %H:%M"),
+        "at": local(saved.at, zone),
         "who": saved.user.name if saved.user else "",
         "reason": saved.reason,
     }

@@ -130,7 +130,7 @@ def _info(row: RecordingRow, signal: AnySignal, known: Mapping[str, Any]) -> Any
     size = known.get("frame_px") or (None, None)
     document = {
         "format": "lantern-take/1",
-        "name": f"Recorded {_local(row):%d %b %H:%M:%S}, {row.why}"[:100],
+        "name": f"Recorded {_local(row):%Y-%m-%d %H:%M:%S}, {row.why}"[:100],
         "kind": row.signal,
         "device": row.device.code,
         "start": _local(row).isoformat(),

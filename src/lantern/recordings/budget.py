@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session
 
@@ -24,7 +25,8 @@ class Room:
 
 def make_room(session: Session, site_id: int, needed: int = 0) -> Room:
     """Drop the oldest recordings that nobody marked or cited, until what there is and `needed` more bytes fit."""
-    most = session.get_one(SiteRow, site_id).recording_mb * MB
+    site = session.get_one(SiteRow, site_id)
+    most, zone = site.recording_mb * MB, ZoneInfo(site.zone)
     used = used_bytes(session, site_id)
     dropped: list[str] = []
     while used + needed > most:
@@ -32,7 +34,9 @@ def make_room(session: Session, site_id: int, needed: int = 0) -> Room:
         if row is None:
             what = f"{used / MB:.1f} of {most / MB:.0f} MB are used, and every recording is marked, cited or under way"
             return Room(used, most, tuple(dropped), what)
-        dropped.append(f"{row.device.code}, {row.start:%Y-%m-%d %H:%M} UTC, {row.packed_bytes / MB:.1f} MB")
+        dropped.append(
+            f"{row.device.code}, {row.start.astimezone(zone):%Y-%m-%d %H:%M}, {row.packed_bytes / MB:.1f} MB"
+        )
         drop(session, row)
         used -= row.packed_bytes
     return Room(used, most, tuple(dropped))

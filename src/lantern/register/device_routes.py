@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 from sse_starlette.sse import EventSourceResponse
 
-from lantern.core.devices import DEVICE_KINDS, FIGURES
+from lantern.core.devices import DEVICE_KINDS, FIGURES, given_by
 from lantern.core.faults import Fault, Refused
 from lantern.core.register.channels import SETTINGS
 from lantern.db.base import transaction
@@ -83,6 +83,7 @@ def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id
         place_id=place_id,
         places=site.places,
         kinds=DEVICE_KINDS,
+        given_by=given_by,
         figures=FIGURES,
         kinds_with={group.title: [k.name for k in DEVICE_KINDS.values() if group in k.asks] for group in FIGURES},
         kind=DEVICE_KINDS[row.kind] if row else None,

@@ -6,11 +6,13 @@ from typing import Any
 
 from sqlalchemy import Float, Integer, Select, String, case, cast, func, select
 
+from lantern.core.devices import DEVICE_KINDS
 from lantern.register.tables import DeviceRow
 from lantern.sites.tables import PlaceRow
 from lantern.tune.tables import DetectorRow
 from lantern.web.ledger import Column, Ledger
 
+TITLES = {kind.name: kind.title for kind in DEVICE_KINDS.values()}
 _counted = select(func.count(DetectorRow.id)).where(
     DetectorRow.device_id == DeviceRow.id, DetectorRow.retired.is_(False)
 )
@@ -28,7 +30,7 @@ LEDGER = Ledger(
         Column("code", "code", DeviceRow.code),
         Column("name", "name", DeviceRow.name),
         Column("place", "place", PlaceRow.name, choices=True),
-        Column("kind", "kind", DeviceRow.kind, choices=True),
+        Column("kind", "kind", case(TITLES, value=DeviceRow.kind, else_=DeviceRow.kind), choices=True),
         Column("type", "type", DeviceRow.type, choices=True),
         Column("firmware", "firmware", DeviceRow.firmware),
         Column("switch", "hangs on", DeviceRow.switch, choices=True),

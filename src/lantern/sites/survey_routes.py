@@ -60,7 +60,16 @@ def survey(request: Request) -> HTMLResponse:
             if not device.retired
         ]
         retired = [row for row in rows if row.retired]
-        return render(request, session, "survey.html", stage="survey", devices=devices, links=links, retired=retired)
+        return render(
+            request,
+            session,
+            "survey.html",
+            stage="survey",
+            devices=devices,
+            links=links,
+            retired=retired,
+            kinds=DEVICE_KINDS,
+        )
 
 
 @router.get("/begin/{stage}", **may("viewer"))

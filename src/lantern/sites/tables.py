@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import ForeignKey, Select, select, update
+from sqlalchemy import ForeignKey, Select, select
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.db.base import Base
@@ -96,11 +96,6 @@ def keep_place(
     """Keep the state that a place now has. `before`: as `place_state` gave it; None: it is new."""
     subject = Subject(PLACE, row.id, row.site_id, row.name)
     keep_beside(session, subject, place_state(row), before=before, reason=reason, user_id=user_id)
-
-
-def note_progress(session: Session, job_id: int, done: int, total: int) -> None:
-    """Store how far long work on a site has come."""
-    session.execute(update(SiteJobRow).where(SiteJobRow.id == job_id).values(done=done, total=total))
 
 
 def zones_of_sites(session: Session) -> dict[int, str]:

@@ -8,13 +8,13 @@ from pathlib import Path, PurePosixPath
 from typing import Any
 
 import structlog
-from sqlalchemy import select, update
+from sqlalchemy import select
 from sqlalchemy.orm import Session, object_session
 
-from lantern.core.devices import DEVICE_KINDS
+from lantern.core.devices import DEVICE_KINDS, given_by, in_words
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import now, transaction
-from lantern.db.work import Record, carry_out, refuse
+from lantern.db.work import Record, carry_out, refuse, teller
 from lantern.formats.border import border
 from lantern.formats.limits import MOST_NAME
 from lantern.formats.progress import beat
@@ -32,7 +32,6 @@ from lantern.takes.tables import ImportRow, TakeRow, UploadPartRow
 from lantern.tune.tables import forget_judgements
 
 log = structlog.get_logger()
-TOLD_EVERY = 64  # frames between two words on progress
 ABANDONED = timedelta(days=1)
 STILL_SUFFIXES = (".png", ".jpg", ".jpeg")
 
@@ -77,6 +76,12 @@ def run_import(import_id: int, folder: Path) -> int | None:
     """Read the uploaded files, by way of an empty folder, and store the take: all of it or nothing. Returns its id, if there is one."""
     stored: list[int] = []
 
+    tell = teller(ImportRow, import_id)
+
+    def told(done: int, total: int) -> None:
+        beat()
+        tell(done, total)
+
     def work(row: ImportRow) -> Record[ImportRow]:
         notes: list[str] = []
         with border("upload"):
@@ -87,7 +92,7 @@ def run_import(import_id: int, folder: Path) -> int | None:
             path,
             site_id=row.site_id,
             device_id=row.device_id,
-            progress=lambda done, total: _tell(import_id, done, total),
+            progress=told,
             skipped=lambda names: notes.extend(f"{n} was skipped: a file manager left it there" for n in names),
         )
         stored.append(take_id)
@@ -193,8 +198,8 @@ def move_take(session: Session, take: TakeRow, device: DeviceRow) -> None:
 def _check_signal(session: Session, kind: str, device: DeviceRow) -> None:
     gives = DEVICE_KINDS[device.kind]
     if kind not in gives.signals and kind not in signals_of_type(session, device):
-        what = f"{device.code} is a {gives.title}, which gives {gives.gives}"
-        raise Refused([Fault("take: device", what, f"a device that gives {kind}")])
+        what = f"{device.code} is {gives.a_title}, which gives {given_by(device.kind)}"
+        raise Refused([Fault("take: device", what, f"a device that gives {in_words([kind])}")])
 
 
 def _check_picture(take: Take, device: DeviceRow) -> None:
@@ -207,14 +212,6 @@ def _check_size(pictured: tuple[int, int] | None, device: DeviceRow) -> None:
     if pictured is not None and width and height and pictured != (width, height):
         size = f"pictures of {pictured[0]} x {pictured[1]} pixels"
         raise Refused([Fault("data", size, f"{width} x {height}, as device {device.code} gives them")])
-
-
-def _tell(import_id: int, done: int, total: int) -> None:
-    """Progress in a transaction of its own, so that the page sees it."""
-    beat()
-    if done % TOLD_EVERY < 16 or done == total:
-        with transaction() as session:
-            session.execute(update(ImportRow).where(ImportRow.id == import_id).values(done=done, total=total))
 
 
 def _write_out(import_id: int, folder: Path) -> Path:

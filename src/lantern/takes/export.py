@@ -12,14 +12,14 @@ from sqlalchemy.orm import Session
 
 from lantern.formats.tables import write_counted, write_marks, write_truths
 from lantern.signals.register import signal_of
-from lantern.takes.store import value_of_take
+from lantern.takes.store import Progress, value_of_take
 from lantern.takes.tables import TakeRow, hand_counts_of, marks_of, truths_of_take
 
 STILLS = {"image/png": "still.png", "image/jpeg": "still.jpg"}
 PACKED = (".tif", ".zip", ".png", ".jpg")  # they gain little by being packed again
 
 
-def export_take(session: Session, take: TakeRow, path: Path) -> None:
+def export_take(session: Session, take: TakeRow, path: Path, progress: Progress = lambda done, total: None) -> None:
     """Write a zip with `take.json`, its data files, its still, `marks.csv`, `truths.csv` where anything was said to be true, `counts.csv` where
     somebody counted. Raises `Refused` for what no file can hold.
     """
@@ -35,7 +35,7 @@ def export_take(session: Session, take: TakeRow, path: Path) -> None:
     )
     with TemporaryDirectory() as name, zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as held:
         folder = Path(name)
-        info = signal.write(info, value_of_take(session, take), folder)
+        info = signal.write(info, value_of_take(session, take, progress=progress), folder)
         if take.still is not None and take.still_type in STILLS:
             (folder / STILLS[take.still_type]).write_bytes(take.still)
             info = info.model_copy(update={"still": STILLS[take.still_type]})

@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import zlib
-from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import Annotated
 
 from fastapi import APIRouter, Body, HTTPException, Query, Request
-from fastapi.responses import FileResponse, Response
+from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
-from starlette.background import BackgroundTask
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
@@ -24,7 +21,6 @@ from lantern.register.tables import DeviceRow, listed_devices
 from lantern.signals.register import signal_of
 from lantern.sites.tables import site_of
 from lantern.takes import actions, marking
-from lantern.takes.export import export_take
 from lantern.takes.import_routes import import_shown
 from lantern.takes.listed import LEDGER, takes_query
 from lantern.takes.store import frame_of_take, value_of_take
@@ -38,6 +34,7 @@ from lantern.web.ledger import EXPORT
 from lantern.web.pages import render
 
 router = APIRouter()
+AT_ONCE_BYTES = 8 * 1024 * 1024  # packed: a larger take is made a zip by the worker
 DRAWN_DTYPES = {"uint16": "uint16", "float32": "float32", "float64": "float32"}  # a page draws no double
 
 
@@ -98,6 +95,7 @@ def takes_page(
             takes=takes,
             marks=marks,
             detectors=first_detectors(session, site.id),
+            at_once_bytes=AT_ONCE_BYTES,
             imports=[import_shown(session, row) for row in actions.open_imports(session, site.id)],
             wanted=next((each for each in devices if each.id == of), None),
             list=listed,
@@ -130,18 +128,6 @@ def delete(take_id: Id) -> Response:
         session.flush()
         rejudge(session, device_id, rows)
         return json_answer({"deleted": take_id})
-
-
-@router.get("/takes/{take_id}/take.zip", **may("viewer"))
-def export(take_id: Id) -> FileResponse:
-    """The take as files: `take.json`, data, still, marks."""
-    folder = TemporaryDirectory()
-    path = Path(folder.name) / "take.zip"
-    with transaction() as session:
-        take = get_take(session, take_id)
-        export_take(session, take, path)
-        name = "".join(c if c.isalnum() else "-" for c in take.name.lower())
-    return FileResponse(path, filename=f"{name}.zip", background=BackgroundTask(folder.cleanup))
 
 
 @router.put("/takes/{take_id}/device", **may("engineer", "moved a take to another device"))

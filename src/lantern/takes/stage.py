@@ -6,6 +6,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.takes.counts import router as counts
+from lantern.takes.export_routes import router as exports
+from lantern.takes.exports import ExportRow
 from lantern.takes.import_routes import router as imports
 from lantern.takes.routes import router as takes
 from lantern.takes.tables import OF_TAKE, HandCountRow, ImportRow, MarkRow, TakeRow, count_takes
@@ -23,6 +25,7 @@ STAGE = Stage(
     address="/takes",
     routers=(
         imports,
+        exports,
         takes,
         counts,
     ),
@@ -32,6 +35,7 @@ STAGE = Stage(
         "take_id": (TakeRow.id, OF_TAKE),
         "mark_id": (MarkRow.id, OF_TAKE.join(MarkRow, MarkRow.take_id == TakeRow.id)),
         "row_id": (HandCountRow.id, OF_TAKE.join(HandCountRow, HandCountRow.take_id == TakeRow.id)),
+        "export_id": (ExportRow.id, OF_TAKE.join(ExportRow, ExportRow.take_id == TakeRow.id)),
         "import_id": (ImportRow.id, select(ImportRow.site_id)),
     },
 )

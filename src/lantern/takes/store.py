@@ -108,7 +108,9 @@ def replace_value(session: Session, take: TakeRow, value: Any) -> None:
     session.flush()
 
 
-def value_of_take(session: Session, take: TakeRow, keep: Keep | None = None) -> Any:
+def value_of_take(
+    session: Session, take: TakeRow, keep: Keep | None = None, progress: Progress = lambda done, total: None
+) -> Any:
     """Return what a stored take holds, as its signal is in the core; frames are read as often as they are asked for.
 
     Raises `UnreadableTakeError`, here or while it is read.
@@ -118,7 +120,11 @@ def value_of_take(session: Session, take: TakeRow, keep: Keep | None = None) -> 
         with readable(take):
             query = select(FrameBlockRow.count, FrameBlockRow.data).where(FrameBlockRow.take_id == take.id)
             rows = session.execute(query.order_by(FrameBlockRow.first).execution_options(yield_per=BLOCKS_AT_ONCE))
-            yield from ((count, data) for count, data in rows)
+            done = 0
+            for count, data in rows:
+                yield count, data
+                done += count
+                progress(done, take.samples)
 
     with readable(take):
         return signal_of(take.signal).unpack(Stored(take.facts, take.t_s, take.samples, blocks, keep))

@@ -5,11 +5,10 @@ Each follows a row that the page looks at, so it shows progress, can be cancelle
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -19,14 +18,13 @@ from lantern.core.tuning.measures import Card
 from lantern.core.tuning.pairs import MOST_VALUES, check_pair, map_pair, values_between
 from lantern.core.tuning.wishes import Wishes
 from lantern.db.base import now, transaction
-from lantern.db.work import Record, carry_out
+from lantern.db.work import Record, Tell, carry_out, teller
 from lantern.revisions import RevisionRow, revisions_of
 from lantern.takes.tables import TakeRow, takes_by_id
 from lantern.tune.evidence import shown
 from lantern.tune.tables import DetectorRow, JudgementRow, StudyRow
-from lantern.tune.tuned import Tell, Tuned, TunedDetector, tuned_of
+from lantern.tune.tuned import Tuned, TunedDetector, tuned_of
 
-TELL_EVERY_S = 0.25
 FEW_STEPS = 8  # of a dial; a range of fewer is divided finer than the dial is
 
 
@@ -57,7 +55,7 @@ def run_study(study_id: int) -> None:
     def work(row: StudyRow) -> Record[StudyRow]:
         with transaction() as session:
             subject = tuned_of(session, row.sort, row.subject_id)
-            result = work_of(subject, row.what)(session, subject, row.asked, _teller(study_id))
+            result = work_of(subject, row.what)(session, subject, row.asked, teller(StudyRow, study_id))
 
         def record(held: StudyRow) -> None:
             held.result = result
@@ -65,21 +63,6 @@ def run_study(study_id: int) -> None:
         return record
 
     carry_out(StudyRow, study_id, work)
-
-
-def _teller(study_id: int) -> Tell:
-    """Progress in a transaction of its own, so that the page sees it."""
-    told = 0.0
-
-    def tell(done: int, total: int) -> None:
-        nonlocal told
-        if time.monotonic() - told < TELL_EVERY_S and done < total:
-            return
-        told = time.monotonic()
-        with transaction() as session:
-            session.execute(update(StudyRow).where(StudyRow.id == study_id).values(done=done, total=total))
-
-    return tell
 
 
 # ---- a map of two dials ----------------------------------------------------------------------------------------------

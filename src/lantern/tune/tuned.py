@@ -17,12 +17,11 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.listing import modules_named
 from lantern.core.tuning.measures import AnyYardstick, Card
+from lantern.db.work import Tell
 from lantern.takes.tables import TakeRow, evidence_of_device
 from lantern.tune.actions import card_on, rejudge
 from lantern.tune.evidence import Held, hold
 from lantern.tune.tables import DetectorRow
-
-Tell = Callable[[int, int], None]  # (done, of how much)
 
 
 class Tuned(ABC):

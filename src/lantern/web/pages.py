@@ -38,9 +38,10 @@ def _as_json(value: Any) -> Markup:
     return Markup(text.replace("<", "\\u003c").replace("&", "\\u0026"))  # noqa: S704 - escaped just here
 
 
-def local(at: datetime, zone: str, pattern: str = "%Y-%m-%d %H:%M:%S") -> str:
-    """Return an instant by the clocks of a zone."""
+def local(at: datetime, zone: str, *, seconds: bool = False, day: bool = True) -> str:
+    """Return an instant by the clocks of a zone, as every page writes it: 2026-03-04 05:12, with seconds where they tell something."""
     try:
+        pattern = ("%Y-%m-%d " if day else "") + ("%H:%M:%S" if seconds else "%H:%M")
         return at.astimezone(ZoneInfo(zone)).strftime(pattern)
     except (OverflowError, ValueError, ZoneInfoNotFoundError):  # a row that nobody checked: shown as it is
         return f"{at.isoformat(sep=' ', timespec='seconds')}"

@@ -16,9 +16,9 @@ from lantern.core.objects.counting.search import search
 from lantern.core.objects.dials import ObjectDials
 from lantern.core.objects.kind import AnyTrackKind
 from lantern.core.objects.region import ObjectDetector
+from lantern.db.work import Tell
 from lantern.takes.tables import takes_of_device
 from lantern.tune.tables import DetectorRow
-from lantern.tune.tuned import Tell
 
 
 def _page(session: Session, row: DetectorRow, kind: AnyTrackKind, dials: ObjectDials) -> dict[str, Any]:

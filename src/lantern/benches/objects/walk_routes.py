@@ -20,6 +20,7 @@ from lantern.walk.tables import WalkTestRow, begin_test
 from lantern.web.access import may
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
+from lantern.web.pages import local
 
 router = APIRouter()
 NAME = "passages"
@@ -33,7 +34,7 @@ def begin(request: Request, detector_id: Id) -> Response:
         by = session.get_one(User, user_id(request))
         counts = _counts(row)
         test = begin_test(session, detector_id=row.id, revision=row.revision, what=NAME, began_with=counts, user=by)
-        return json_answer(_look(session, test, counts))
+        return json_answer(_look(session, row, test, counts))
 
 
 @router.put("/walk/{detector_id}/passages/{test_id}", **may("operator"))
@@ -43,17 +44,17 @@ def look(detector_id: Id, test_id: Id) -> Response:
         row, test = get_detector(session, detector_id), session.get(WalkTestRow, test_id, with_for_update=True)
         if test is None or test.detector_id != detector_id or test.what != NAME:
             raise HTTPException(404, f"There is no such test {test_id} of {row.name}.")
-        return json_answer(_look(session, test, _counts(row) if test.verdict == "open" else test.began_with))
+        return json_answer(_look(session, row, test, _counts(row) if test.verdict == "open" else test.began_with))
 
 
-def _look(session: Session, test: WalkTestRow, counts: dict[str, int]) -> dict[str, object]:
+def _look(session: Session, row: DetectorRow, test: WalkTestRow, counts: dict[str, int]) -> dict[str, object]:
     if test.verdict == "open":
         found = PassageTest(*(counts[way] - int(test.began_with[way]) for way in ("in", "out")))
         test.verdict, test.words = found.verdict, found.words
         if found.verdict != "open":
             test.ended = now()
     session.flush()
-    who = "" if test.ended is None else f" {test.user.name}, {test.ended:%Y-%m-%d %H:%M} UTC"
+    who = "" if test.ended is None else f" {test.user.name}, {local(test.ended, row.device.place.site.zone)}"
     return {"id": test.id, "open": test.verdict == "open", "verdict": test.verdict, "words": test.words + who}
 
 

@@ -19,10 +19,10 @@ from lantern.core.readings.region import ReadingDetector
 from lantern.core.readings.skin.dials import SkinDials
 from lantern.core.tuning.raises import RAISES
 from lantern.core.tuning.wishes import Wishes
+from lantern.db.work import Tell
 from lantern.takes.tables import takes_by_id
 from lantern.tune.evidence import hold
 from lantern.tune.tables import DetectorRow
-from lantern.tune.tuned import Tell
 
 
 def _page(session: Session, row: DetectorRow, kind: AnySeriesKind, dials: HeatDials | SkinDials) -> dict[str, Any]:

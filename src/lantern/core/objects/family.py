@@ -91,6 +91,7 @@ TRACKS = ("tracks", "plan-tracks")
 FAMILY: Family[ObjectDetector, AnyTrackKind, Tracks] = Family(
     name="objects",
     kinds=(CROSSING, ZONE, COUNT, PATH),
+    signals={"tracks": "tracks of objects", "plan-tracks": "tracks over the floor"},
     devices=(
         DeviceKind("camera", "camera that sends objects", TRACKS, "asked", pictured=True, usual_height_m=(2.5, 8.0)),
         DeviceKind(

@@ -31,4 +31,11 @@ PLATE = PlateKind(
 READER = DeviceKind(
     "reader", "plate reader", ("plates",), "sends", pictured=True, figures=(LENS,), usual_height_m=(1.0, 7.0)
 )
-FAMILY = Family(name="plates", kinds=(PLATE,), devices=(READER,), judge=judge, watch=PlateWatch)
+FAMILY = Family(
+    name="plates",
+    kinds=(PLATE,),
+    signals={"plates": "reads of plates"},
+    devices=(READER,),
+    judge=judge,
+    watch=PlateWatch,
+)

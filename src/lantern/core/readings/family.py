@@ -69,5 +69,10 @@ THERMAL = DeviceKind(
     "thermal", "thermal camera", ("heat", "series"), "sends", pictured=True, figures=(LENS,), usual_height_m=(1.5, 15.0)
 )
 FAMILY: Family[ReadingDetector, AnySeriesKind, Frames | Mapping[str, Series]] = Family(
-    name="readings", kinds=(HEAT, SKIN), devices=(THERMAL, PROBE), judge=judge, watch=ReadingWatch
+    name="readings",
+    kinds=(HEAT, SKIN),
+    signals={"heat": "thermal pictures", "series": "readings over time"},
+    devices=(THERMAL, PROBE),
+    judge=judge,
+    watch=ReadingWatch,
 )

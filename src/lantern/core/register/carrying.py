@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
-from lantern.core.devices import DEVICE_KINDS
+from lantern.core.devices import DEVICE_KINDS, given_by, in_words
 from lantern.core.kinds import KINDS, family_of, kind_of
 from lantern.core.register import curing, limits
 from lantern.core.register.cures import Cure
@@ -118,7 +118,7 @@ def _of_no_type(unit: Unit, kind: str) -> Verdict:
     gives = DEVICE_KINDS[unit.kind]
     reads = kind_of(kind).signals
     if not set(gives.signals) & set(reads):
-        text = f"it reads {' or '.join(reads)}; a {gives.title} gives {gives.gives}"
+        text = f"it reads {in_words(reads)}; {gives.a_title} gives {given_by(unit.kind)}"
         return Verdict(kind, "no", None, [Reason("ability", text)])
     said = f"the register has no type {unit.type_name!r}" if unit.type_name else "no type is given"
     return Verdict(kind, "unsure", None, [Reason("type", f"{said}: what it costs is not known", unsure=True)])
@@ -126,7 +126,7 @@ def _of_no_type(unit: Unit, kind: str) -> Verdict:
 
 def _lacking(of: DeviceType, kind: str) -> Reason:
     has = ", ".join(of.ability_names) or "nothing to look at"
-    reads = " or ".join(kind_of(kind).signals)
+    reads = in_words(kind_of(kind).signals)
     return Reason("ability", f"a {of.name} has no ability for it: it reads {reads}, and the device has {has}")
 
 

@@ -131,7 +131,7 @@ document.addEventListener("alpine:init", () =>
       return new Date((at + this.offsetS) * 1000).toISOString().slice(11, 19);
     },
     dayOf(at) {
-      return new Date((at + this.offsetS) * 1000).toISOString().slice(5, 19).replace("T", " ");
+      return new Date((at + this.offsetS) * 1000).toISOString().slice(0, 19).replace("T", " ");
     },
     fromText(r) {
       return this.dayOf(r.start);

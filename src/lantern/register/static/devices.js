@@ -57,6 +57,23 @@ function show(told) {
   report.replaceChildren(made("p", head, { className: "notice" }), table);
 }
 
+// A sign that it is under way, for hundreds of rows take their time.
+async function underWay(what, work) {
+  const began = performance.now();
+  const line = made("p", "", { className: "quiet" });
+  const words = made("span", ` ${what} ...`);
+  const clock = setInterval(() => {
+    words.textContent = ` ${what}, ${Math.round((performance.now() - began) / 1000)} s so far`;
+  }, 1000);
+  line.append(made("progress", "", { ariaLabel: what }), words);
+  report.replaceChildren(line);
+  try {
+    await work();
+  } finally {
+    clearInterval(clock);
+  }
+}
+
 const refused = (error) => {
   off(store, "What is said above stands in the way");
   report.replaceChildren(made("p", error.message, { className: "notice" }));
@@ -65,9 +82,8 @@ const refused = (error) => {
 file.addEventListener("change", async () => {
   if (!file.files.length) return;
   dialog.querySelector("[data-chosen]").textContent = file.files[0].name;
-  report.replaceChildren(made("p", "Reading ...", { className: "quiet" }));
   try {
-    show(await send(false));
+    await underWay(`Checking each row of ${file.files[0].name}`, async () => show(await send(false)));
   } catch (error) {
     refused(error);
   }
@@ -80,7 +96,7 @@ file.addEventListener("click", () => {
 store.addEventListener("click", async () => {
   off(store, "They are being stored");
   try {
-    await send(true);
+    await underWay("Storing them", () => send(true));
     location.reload();
   } catch (error) {
     if (error.body?.faults?.[0]?.line) show(error.body);

@@ -124,6 +124,40 @@ document.addEventListener("alpine:init", () => {
         this.trouble = error.message;
       }
     },
+    // A large take is made a zip by the worker, and fetched once it is whole.
+    made: {},
+    making(take) {
+      return this.made[take]?.open === true;
+    },
+    madeOf(take) {
+      return this.made[take]?.done ?? 0;
+    },
+    makingText(take) {
+      const { state, done, total } = this.made[take] ?? {};
+      return state === "running" && total ? `${Math.round((100 * done) / total)} %` : "waiting for the worker";
+    },
+    async asFiles(take) {
+      try {
+        this.made[take] = await ask("POST", `/takes/${take}/exports`);
+        while (this.making(take)) {
+          await new Promise((go) => setTimeout(go, 400));
+          this.made[take] = await ask("GET", `/takes/exports/${this.made[take].id}`);
+        }
+        const { id, state, faults } = this.made[take];
+        if (state === "done") location.href = address(`/takes/exports/${id}/take.zip`);
+        else if (state !== "cancelled")
+          this.trouble = faults.map((f) => `${f.what}; expected ${f.expected}`).join("\n");
+      } catch (error) {
+        this.trouble = error.message;
+      }
+    },
+    async stopMaking(take) {
+      try {
+        this.made[take] = await ask("POST", `/takes/exports/${this.made[take].id}/cancel`);
+      } catch (error) {
+        this.trouble = error.message;
+      }
+    },
     startMove(take) {
       this.moved = take;
       this.trouble = "";

@@ -47,13 +47,14 @@ export const short = (value, digits = 4) => (Number.isFinite(value) ? String(Num
 
 // Day and time in a time zone, of seconds since 1970.
 export const dayAndTime = (at, timeZone) =>
-  new Date(at * 1000).toLocaleString("en-GB", {
+  new Date(at * 1000).toLocaleString("sv-SE", {
     timeZone,
-    day: "numeric",
-    month: "short",
+    year: "numeric",
+    month: "2-digit",
+    day: "2-digit",
     hour: "2-digit",
     minute: "2-digit",
-  });
+  }); // the locale that writes 2026-03-04 05:12
 
 // Wall clock of the site for a time of the take.
 export function clock(take, t, seconds = false) {
