@@ -97,10 +97,16 @@ def test_import_draw_tune_save(bench: Page, tmp_path: Path) -> None:
     bench.keyboard.press("u")
     expect(bench.get_by_test_id("hits")).to_have_text("1 of 1")
 
-    # the sustain time cures the false alarm; the proposal says so
+    # the sustain time cures the false alarm; its strip says where, and proposes nothing by one mark
     bench.get_by_role("tab", name="Dials").click()
     sustain = bench.locator('[data-dial="sustain_s"]')
-    sustain.get_by_role("button", name="proposed").click()
+    words = sustain.locator(".words")
+    expect(words).to_contain_text("nothing is proposed by 1 mark of what should raise")
+    expect(sustain.get_by_role("button", name="proposed")).to_have_count(0)
+    where = re.search(r"at ([\d.]+) s: 0 missed, 0 false", words.text_content() or "")
+    assert where
+    sustain.get_by_role("textbox").fill(where.group(1))
+    sustain.get_by_role("textbox").press("Enter")
     expect(bench.get_by_test_id("false")).to_have_text("0")
     expect(bench.get_by_test_id("hits")).to_have_text("1 of 1")
     expect(bench.get_by_test_id("changes")).to_contain_text("false alarms 1 → 0")

@@ -39,7 +39,7 @@ def test_a_detector_is_made_with_the_kinds_own_dials_and_is_on_the_bench(client:
     page = client.get(f"/sites/1/detectors/new?device={small.camera}", headers=HTML).text
     assert page.index("<b>heat</b>") < page.index("<b>count</b>")
     assert (
-        "it reads tracks of objects or tracks over the floor; a thermal camera gives thermal pictures or readings over time"
+        "it looks at tracks of objects or tracks over the floor; a thermal camera gives thermal pictures or readings over time"
         in page
     )
     body = {"device_id": small.camera, "name": " Corner ", "kind": "heat", "regions": [BOX]}

@@ -75,9 +75,9 @@ def suitable(device_kind: str, takes: Sequence[str] = (), *, also: Sequence[str]
     for kind in KINDS.values():
         common = [signal for signal in kind.signals if signal in signals]
         if not common:
-            why_not = f"it reads {in_words(kind.signals)}; {device.a_title} gives {given_by(device_kind)}"
+            why_not = f"it looks at {in_words(kind.signals)}; {device.a_title} gives {given_by(device_kind)}"
         elif takes and not set(common) & set(takes):
-            why_not = f"it reads {in_words(common)}; the device's takes hold {in_words(sorted(set(takes)))}"
+            why_not = f"it looks at {in_words(common)}; the device's takes hold {in_words(sorted(set(takes)))}"
         else:
             why_not = ""
         found.append(Suitable(kind, why_not))

@@ -54,7 +54,7 @@ def new_page(request: Request, device: Id) -> HTMLResponse:
         row = _device(request, session, device)
         if not DEVICE_KINDS[row.kind].signals:
             raise HTTPException(
-                422, f"{row.code} is an {DEVICE_KINDS[row.kind].title}: there is nothing to detect on it."
+                422, f"{row.code} is {DEVICE_KINDS[row.kind].a_title}: there is nothing to detect on it."
             )
         kinds = making.kinds_for(session, row)
         scale = scale_of(session, user_id(request))

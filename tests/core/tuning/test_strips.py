@@ -22,7 +22,7 @@ def strip(
     high: float = 20,
     step: float = 0.5,
     noise: float | None = None,
-    expected: int = 3,
+    expected: int = 5,
     wishes: dict[str, float] | None = None,
 ) -> Strip:
     marks = [Mark(at, at + 1, "expect") for at in range(expected)]
@@ -83,6 +83,18 @@ def test_a_proposal_says_on_how_much_it_rests() -> None:
     assert got.text == "proposed 6 s: 0 missed, 0 false, by 1 mark of what should raise"
 
 
+def test_few_marks_propose_nothing() -> None:
+    """Fewer than five events say little about what is caught (common practice, no source): what a value would do is told."""
+    four = strip(ROWS, 1.0, "s", expected=4)
+    assert four.proposed is None
+    assert four.text.startswith("at 6 s: 0 missed, 0 false; nothing is proposed")
+    assert "4 marks of what should raise; 29 caught of 29 would show 90 %" in four.helps[0]
+    assert strip(ROWS, 1.0, "s", expected=5).proposed == 6.0
+    wished = strip(ROWS, 1.0, "s", expected=4, wishes={"false_per_day": 4})
+    assert (wished.proposed, wished.text[:5]) == (None, "at 6 ")
+    assert strip(ROWS, 1.0, "s", expected=4, wishes={"false_per_day": 1}).proposed is None
+
+
 def test_no_proposal_where_it_is_best_already_but_the_margin() -> None:
     got = strip(ROWS, 4.0, "s")
     assert got.proposed is None
@@ -110,7 +122,7 @@ def test_a_wish_is_met_by_the_bound_and_not_by_the_count() -> None:
     # none false in 24 h shows at most 3.00 a day (one-sided, Garwood 1936), so 4 a day is met and 1 a day is not
     met = strip(ROWS, 1.0, "s", wishes={"false_per_day": 4, "delay_s": 1.5})
     assert (met.proposed, met.text) == (4.0, "proposed 4 s: meets the wishes, 0 missed, 0 false, within 1 s")
-    short = strip(ROWS, 1.0, "s", wishes={"false_per_day": 1})
+    short = strip(ROWS, 1.0, "s", expected=3, wishes={"false_per_day": 1})
     assert short.text == "nearest 6 s: 0 missed, 0 false, within 2 s; no value shows the wishes met (false alarms)"
     assert "3 silent days would show the wish" in short.helps[0]
     assert "29 caught of 29 would show 90 %" in short.helps[-1]

@@ -118,7 +118,7 @@ def _of_no_type(unit: Unit, kind: str) -> Verdict:
     gives = DEVICE_KINDS[unit.kind]
     reads = kind_of(kind).signals
     if not set(gives.signals) & set(reads):
-        text = f"it reads {in_words(reads)}; {gives.a_title} gives {given_by(unit.kind)}"
+        text = f"it looks at {in_words(reads)}; {gives.a_title} gives {given_by(unit.kind)}"
         return Verdict(kind, "no", None, [Reason("ability", text)])
     said = f"the register has no type {unit.type_name!r}" if unit.type_name else "no type is given"
     return Verdict(kind, "unsure", None, [Reason("type", f"{said}: what it costs is not known", unsure=True)])
@@ -127,7 +127,7 @@ def _of_no_type(unit: Unit, kind: str) -> Verdict:
 def _lacking(of: DeviceType, kind: str) -> Reason:
     has = ", ".join(of.ability_names) or "nothing to look at"
     reads = in_words(kind_of(kind).signals)
-    return Reason("ability", f"a {of.name} has no ability for it: it reads {reads}, and the device has {has}")
+    return Reason("ability", f"{of.name} has no ability for it: it looks at {reads}, and the device has {has}")
 
 
 def _running(unit: Unit, site: Site, work: Work | None = None) -> list[Part]:

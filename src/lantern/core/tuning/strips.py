@@ -155,7 +155,14 @@ def strip_of(
     proposed, why = placed(widest.start, widest.stop, step, within, yardstick, shown)
     given = [yardstick.text(best.values, parting=True), by.basis]
     text = f"proposed {shown.text(proposed)}: {', '.join(each for each in given if each)}{why}"
+    if by.few:
+        return strip(None, _too_few(shown.text(proposed), given[0], by), by.few)
     return strip(proposed, f"{text}; {limit}" if gravest else text)
+
+
+def _too_few(at: str, what: str, by: Evidence) -> str:
+    """Return what a value would do by so few marks that none is proposed."""
+    return f"at {at}: {what}; nothing is proposed {by.basis}"
 
 
 def _limit(best: Stretch, yardstick: AnyYardstick) -> tuple[str, bool]:
@@ -184,11 +191,13 @@ def _by_wishes(
         proposed, met, near = None, f"meets the wishes; {sides}", "nearest already"
     else:
         proposed, why = placed(proposal.start, proposal.stop, step, stretches, by.yardstick, shown)
+        if by.few and proposal.met:
+            return None, _too_few(shown.text(proposed), what, by), proposal.helps
         given = ["meets the wishes", what, by.basis]
         met = f"proposed {shown.text(proposed)}: {', '.join(each for each in given if each)}{why}"
         near = f"nearest {shown.text(proposed)}"
     short = f"{near}: {what}; no value shows the wishes met ({', '.join(proposal.failing)})"
-    return proposed, met if proposal.met else short, proposal.helps
+    return None if by.few else proposed, met if proposal.met else short, proposal.helps
 
 
 def _sides(here: Stretch, value: float, low: float, high: float, shown: Quantity, noise: float | None) -> str:

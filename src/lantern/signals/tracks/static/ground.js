@@ -16,7 +16,7 @@ export const ground = {
     }
     view.codes = tracks.ids.map(() => "unjudged");
     view.setTracks(tracks, "foot");
-    return `${tracks.ids.length} ways of objects`;
+    return `tracks of ${tracks.ids.length} objects`;
   },
 
   ofFeed(view, feed) {

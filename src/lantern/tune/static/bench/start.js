@@ -56,7 +56,7 @@ export function startBench(...own) {
         addressed: {},
       };
       const start = {
-        tab: new URLSearchParams(location.search).get("tab") ?? "dials",
+        tab: "dials",
         folded: [], // panels whose tabs have no room in the one line
         trouble: "",
         takeGone: false, // the take was deleted while this page lay open
@@ -71,6 +71,7 @@ export function startBench(...own) {
           this.stripsSoon = latest((superseded) => this.fetchStrips(superseded));
           this.readingsSoon = latest(() => this.fetchReadings());
           this.readAddress();
+          this.openAsked();
           this.foldTabs();
           this.resetTexts();
           this.startView();
@@ -114,6 +115,11 @@ export function startBench(...own) {
         },
         get addressNow() {
           return `${location.pathname}${location.search}`;
+        },
+        // The panel that the address asks for, if this bench has it.
+        openAsked() {
+          const asked = new URLSearchParams(location.search).get("tab");
+          if (asked && document.getElementById(`tab-${asked}`)) this.tab = asked;
         },
         foldTabs() {
           const tabs = [...this.$refs.tabs.querySelectorAll("[role=tab]")];
