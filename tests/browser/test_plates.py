@@ -109,7 +109,7 @@ def test_a_list_is_changed_with_its_reason(bench: Page) -> None:
     expect(newest).to_contain_text("1 came")
     bench.on("dialog", lambda dialog: dialog.accept())
     bench.get_by_label(f"Remove plate {bench.locator('.entries tbody tr').count()}").click()
-    expect(bench.get_by_role("status").first).to_contain_text("Removed: out of 1 revisions")
+    expect(bench.get_by_role("status").first).to_contain_text("Removed: out of 1 revision,")
 
 
 def test_a_detector_that_watches_all_is_made_on_what_was_read(bench: Page) -> None:

@@ -98,7 +98,7 @@ def test_a_picture_of_another_size_than_the_takes_is_refused(small: Small) -> No
     with transaction() as session:
         row = session.get_one(DeviceRow, small.camera)
         document = {"code": "T1", "name": "Camera", "ability": {"width": 16, "height": 12}}
-        with pytest.raises(Refused, match="1 takes of 8 x 6"):
+        with pytest.raises(Refused, match="1 take of 8 x 6"):
             devices.change_device(session, row, document, place=row.place)
 
 

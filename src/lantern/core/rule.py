@@ -12,6 +12,13 @@ from lantern.core.signals import Floats
 Sense = Literal["above", "below", "rise", "fall"]
 RiseBy = Literal["window", "points", "slope"]
 ClearedBy = Literal["reading", "gap", "lost", "end"]
+CLEARED_WORDS = {  # what ended an event, as pages say it; live, somebody may also set it by hand
+    "reading": "its reading",
+    "gap": "a gap in what came",
+    "lost": "out of sight",
+    "end": "the end",
+    "reset": "set by hand",
+}
 
 TIME_TOLERANCE_S = 1e-6
 GAP_IN_MEDIAN_INTERVALS = 3.0

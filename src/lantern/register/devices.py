@@ -12,6 +12,7 @@ from lantern.core.devices import DEVICE_KINDS, check_address
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.register.installed import HangsOn
 from lantern.core.site import Device
+from lantern.core.wording import many
 from lantern.formats.documents import read_model
 from lantern.plan.tables import plan_of
 from lantern.register.documents import device_row, document_of, new_token
@@ -252,5 +253,5 @@ def _check_picture(session: Session, row: DeviceRow, model: Device) -> None:
     before, after = ([held.get(key) for key in PICTURE] for held in (row.ability, model.ability))
     takes = count_takes(session, device_id=row.id)
     if takes and None not in before and before != after:
-        what = f"{after[0]} x {after[1]}, and {takes} takes of {before[0]} x {before[1]}"
+        what = f"{after[0]} x {after[1]}, and {many(takes, 'take')} of {before[0]} x {before[1]}"
         raise Refused([Fault("device: ability.width", what, "the size of its takes: copy the device for another size")])

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
+from lantern.core.wording import many
 from lantern.db.base import transaction
 from lantern.formats.sheets import write_csv
 from lantern.register.listed import LEDGER, ON_PAGE, devices_query
@@ -65,7 +66,9 @@ def _bring_in(request: Request, data: bytes, name: str, store: bool) -> Response
             session, site_id_of(request), data, where=name or "the table", store=store, user_id=user_id(request)
         )
         if store and not report.faults:
-            tell(request, f"brought in {len(report.new)} devices from a table, and changed {len(report.changed)}")
+            tell(
+                request, f"brought in {many(len(report.new), 'device')} from a table, and changed {len(report.changed)}"
+            )
     return json_answer(
         report.as_dict() | {"stored": store and not report.faults}, 422 if store and report.faults else 200
     )

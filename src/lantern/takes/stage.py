@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.core.wording import many
 from lantern.takes.counts import router as counts
 from lantern.takes.export_routes import router as exports
 from lantern.takes.exports import ExportRow
@@ -15,7 +16,7 @@ from lantern.web.frame import Stage
 
 
 def _count(session: Session, site_id: int) -> tuple[int, str]:
-    return 0, f"{count_takes(session, site_id=site_id)} takes"
+    return 0, many(count_takes(session, site_id=site_id), "take")
 
 
 STAGE = Stage(

@@ -7,6 +7,7 @@ from collections import defaultdict
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.core.wording import many
 from lantern.recordings.tables import days_over
 from lantern.tune.comparing import router as comparing
 from lantern.tune.detector_routes import router as detectors
@@ -35,7 +36,7 @@ def _rail(session: Session, site_id: int) -> dict[int, list[RailLine]]:
 
 def _count(session: Session, site_id: int) -> tuple[int, str]:
     count = count_restless(session, site_id)
-    return count, f"{count} detectors miss or cry wolf"
+    return count, many(count, "detector misses or cries wolf", "detectors miss or cry wolf")
 
 
 STAGE = Stage(

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector, Raised
 from lantern.core.kinds import kind_of
+from lantern.core.rule import CLEARED_WORDS
 from lantern.core.units import Scale
 from lantern.live.tables import EventRow, OrderRow
 from lantern.recordings.tables import LiveMarkRow
@@ -31,7 +32,12 @@ LEDGER = Ledger(
         Column("object", "object", EventRow.object),
         Column("repeat", "repeat", case((EventRow.repeat, "yes"), else_="no"), choices=True),
         Column("cleared", "cleared", EventRow.cleared_at),
-        Column("cleared_by", "by", EventRow.cleared_by, choices=True),
+        Column(
+            "cleared_by",
+            "ended by",
+            case(CLEARED_WORDS, value=EventRow.cleared_by, else_=EventRow.cleared_by),
+            choices=True,
+        ),
         Column("outcome", "outcome", EventRow.outcome, choices=True),
         Column("because", "why", EventRow.because),
         Column("outputs", "outputs", _outputs.scalar_subquery()),

@@ -17,6 +17,7 @@ from lantern.core.devices import DEVICE_KINDS
 from lantern.core.events import Raised
 from lantern.core.kinds import family_of, kind_of
 from lantern.core.linking.outcomes import OF_ORDER
+from lantern.core.rule import CLEARED_WORDS
 from lantern.db.base import now, transaction
 from lantern.db.numbers import Count, Id
 from lantern.links.tables import armed_links
@@ -152,7 +153,7 @@ def events(request: Request, detector_id: Id) -> Response:
                     "raised": row.raised_at.timestamp(),
                     "repeat": row.repeat,
                     "cleared": row.cleared_at.timestamp() if row.cleared_at else None,
-                    "clearedBy": row.cleared_by,
+                    "clearedBy": CLEARED_WORDS.get(row.cleared_by or "", row.cleared_by),
                     "reading": row.reading,
                     "object": row.object,
                     "words": kind.raised_text(dials, Raised(row.reading, row.object, row.direction, row.own), scale),

@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 
 import lantern
 import lantern.benches
+from lantern.core.wording import many
 from lantern.signals.register import SIGNALS
 from lantern.web.frame import frame
 
@@ -62,7 +63,7 @@ def _glyph(kind: str) -> Markup:
 
 
 environment.globals |= {"glyph": _glyph, "signals": SIGNALS}
-environment.filters |= {"as_json": _as_json, "local": local, "sized": _sized}
+environment.filters |= {"as_json": _as_json, "local": local, "sized": _sized, "counted": many}
 
 
 def render(

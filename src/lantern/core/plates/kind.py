@@ -36,7 +36,8 @@ class PlateKind(Kind[PlateDials]):
 
     def raised_text(self, dials: PlateDials, raised: Raised, scale: Scale = CELSIUS) -> str:
         own = raised.own
-        matched = f", as {own['match']} on {own['list']}" if own.get("match") else ""
+        held = "" if own.get("match") == own.get("text") else f", as {own.get('match')}"
+        matched = f"{held} on {own['list']}" if own.get("match") else ""
         return f"{own.get('text', '')}{matched}: vehicle {raised.object}, {100 * raised.reading:.0f} % sure"
 
     def sources(self, detector: Detector) -> list[str]:

@@ -11,6 +11,7 @@ from lantern.core.scoring.holdout import Validation, validate
 from lantern.core.scoring.intervals import events_for, exposure_for, rate_at_most
 from lantern.core.scoring.marks import Mark
 from lantern.core.tuning.measures import Measure, Wish, Yardstick
+from lantern.core.wording import many
 
 DAY_H = 24.0
 FEW_MARKS = 5  # fewer say little about what is caught; common practice, no source
@@ -131,7 +132,7 @@ class Raises(Yardstick[ScoreCard]):
 
 def _counted(marks: Sequence[Mark]) -> str:
     expected = _expected(marks)
-    return "no mark" if expected == 0 else "1 mark" if expected == 1 else f"{expected} marks"
+    return "no mark" if expected == 0 else many(expected, "mark")
 
 
 def _expected(marks: Sequence[Mark]) -> int:

@@ -22,6 +22,7 @@ from ezdxf.lldxf.const import DXFStructureError
 from ezdxf.path import make_path
 
 from lantern.core.faults import Fault, Refused
+from lantern.core.wording import many
 from lantern.formats.ground.ground import Ground, Outline
 from lantern.formats.ground.svg import plain, written
 
@@ -111,7 +112,7 @@ def _opened(data: bytes, name: str) -> tuple[Drawing, list[str]]:
     except DXFStructureError as error:
         raise Refused([Fault(name, f"has no structure of a DXF: {error}", "a whole DXF file, R12 or later")]) from error
     lost = len(auditor.errors)
-    return document, [f"{lost} faults in it could not be mended"] if lost else []
+    return document, [f"{many(lost, 'fault')} in it could not be mended"] if lost else []
 
 
 def _metres_a_unit(document: Drawing) -> float | None:

@@ -1,6 +1,7 @@
 // Devices from a spreadsheet: what it would do, with every fault by its row, before anything is stored.
 import { off } from "/static/js/controls.js";
 import { ask } from "/static/js/http.js";
+import { many } from "/static/js/units.js";
 
 const dialog = document.getElementById("bring-in");
 const file = document.getElementById("sheet");
@@ -39,11 +40,13 @@ function show(told) {
     told.faults.length ? "Mend the faults in the file first" : nothing ? "Nothing in it is new or changed" : "",
   );
   if (!told.faults.length) {
-    report.replaceChildren(made("p", `${lines} rows without a fault: ${words(told)}.`, { className: "notice good" }));
+    report.replaceChildren(
+      made("p", `${many(lines, "row")} without a fault: ${words(told)}.`, { className: "notice good" }),
+    );
     return;
   }
   const rows = new Set(told.faults.map((fault) => fault.line)).size;
-  const head = `${told.faults.length} faults in ${rows} rows: nothing is stored until they are mended.`;
+  const head = `${many(told.faults.length, "fault")} in ${many(rows, "row")}: nothing is stored until all is mended.`;
   const table = made("table", "", { className: "ledger" });
   table.append(made("thead", ""), made("tbody", ""));
   table.tHead.append(made("tr", ""));

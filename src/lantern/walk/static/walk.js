@@ -178,7 +178,7 @@ function walk(own, ground) {
     cleared(e) {
       return e.cleared === null
         ? "still raised"
-        : `cleared ${this.clockOf(e.cleared)}${e.clearedBy === "reading" ? "" : ` by ${e.clearedBy}`}`;
+        : `cleared ${this.clockOf(e.cleared)}${e.clearedBy === "its reading" ? "" : `: ${e.clearedBy}`}`;
     },
     orderWords(o) {
       const until = o.to ? `until ${this.clockOf(o.to)}` : "until acknowledged";

@@ -2,6 +2,7 @@
 import { saveCsv, savePng, saveSvg } from "/static/js/export.js";
 import { ask } from "/static/js/http.js";
 import { el, redraw, short, ticks } from "/static/js/svg.js";
+import { many } from "/static/js/units.js";
 
 const WIDTH = 332;
 
@@ -72,7 +73,7 @@ export const counting = ({ data }) => ({
     const enough = c.needs.enough ? "enough" : "too few";
     const differ = c.differ === null ? "" : ` Two people differ by ${(100 * c.differ).toFixed(1)} %.`;
     return (
-      `${c.needs.has} passages: ${enough}; ${c.needs.passages} would show the caught share to within ` +
+      `${many(c.needs.has, "passage")}: ${enough}; ${c.needs.passages} would show the caught share to within ` +
       `${100 * c.needs.error} %.${differ}`
     );
   },
@@ -84,7 +85,7 @@ export const counting = ({ data }) => ({
       ? ` After ${c.drift.visitors} visitors it would be ${off(c.drift.mean)} off ` +
         `(${off(c.drift.low)} to ${off(c.drift.high)}, 95 %).`
       : c.needs
-        ? ` ${c.needs.has} passages by hand are too few to say how far it drifts; ${c.foretelling} begin to tell.`
+        ? ` ${many(c.needs.has, "passage")} by hand: too few to say how far it drifts; ${c.foretelling} begin to tell.`
         : "";
     return `${c.inside} inside at the end${c.clamped ? `, ${c.clamped} left who had never come in` : ""}.${drift}`;
   },

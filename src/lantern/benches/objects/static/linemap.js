@@ -2,6 +2,7 @@
 import { saveCsv, savePng, saveSvg } from "/static/js/export.js";
 import { el, redraw, short, ticks } from "/static/js/svg.js";
 import { ask } from "/static/js/http.js";
+import { many } from "/static/js/units.js";
 
 const WIDTH = 332;
 
@@ -19,7 +20,7 @@ export const lineMap = ({ data, shown, studied }) => {
       const m = this.lineMap;
       if (!m) return "";
       if (m.few)
-        return `${m.passages} passages by hand are too few to propose a line: ${m.few} at least. The map shows what they say.`;
+        return `${many(m.passages, "passage")} by hand: too few to propose a line, ${m.few} at least. The map shows what they say.`;
       if (m.pick === null) return "No line in this picture leaves room enough to its edges.";
       return (
         `${(100 * m.now).toFixed(1)} % of ${m.passages} passages are wrong now; the pick: ` +

@@ -1,6 +1,7 @@
 // Lists of plates: entries typed or from a file, what is wrong with them, who changed what.
 import { address, ask, pageData } from "/static/js/http.js";
 import { dayAndTime } from "/static/js/svg.js";
+import { many } from "/static/js/units.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(value));
 // A shape beside the colour, for those who do not tell colours apart.
@@ -40,8 +41,8 @@ document.addEventListener("alpine:init", () => {
       get readersText() {
         const { id, readers, entries } = this.edited;
         if (id === null) return "Not saved yet.";
-        const many = entries.length === 1 ? "1 entry" : `${entries.length} entries`;
-        return `${many}; read by ${readers.join(", ") || "no detector: name it under Lists of a bench"}.`;
+        const held = many(entries.length, "entry", "entries");
+        return `${held}; read by ${readers.join(", ") || "no detector: name it under Lists of a bench"}.`;
       },
       edit(list) {
         this.edited = copy(list);
@@ -106,7 +107,7 @@ document.addEventListener("alpine:init", () => {
         await this.attempt(async () => {
           const gone = await ask("DELETE", `/lists/${this.edited.id}/entries/${entry.id}?base=${this.edited.revision}`);
           await this.anew(this.edited.id);
-          this.told = `Removed: out of ${gone.revisions} revisions, ${gone.events} events and ${gone.reads} reads.`;
+          this.told = `Removed: out of ${many(gone.revisions, "revision")}, ${many(gone.events, "event")} and ${many(gone.reads, "read")}.`;
         });
       },
       async bring(files) {
@@ -121,7 +122,7 @@ document.addEventListener("alpine:init", () => {
             { raw: true },
           );
           await this.anew(id);
-          this.told = `${kept.entries} entries.`;
+          this.told = `${many(kept.entries, "entry", "entries")}.`;
         });
       },
       async restore(change) {

@@ -2,7 +2,7 @@
 // would bring.
 import { savePng, saveSvg, saveCsv } from "/static/js/export.js";
 import { el, redraw, short } from "/static/js/svg.js";
-import { numberOf } from "/static/js/units.js";
+import { many, numberOf } from "/static/js/units.js";
 
 const [WIDE, HIGH, LEFT, FOOT] = [326, 150, 34, 22];
 const ROW = 17;
@@ -263,20 +263,20 @@ export const truths = ({ data }) => ({
   get floorHint() {
     const { floor, entries, templates } = this.year;
     if (floor) {
-      const by = `${entries} entries, ${short(floor.mean_ball, 2)} each before the runner-up`;
-      const many = `${floor.opening} of ${floor.keys.toExponential(2)} possible plates`;
-      return `${many} would open: ${by}. Real plates cluster, and reads err: no less than this.`;
+      const by = `${many(entries, "entry", "entries")}, ${short(floor.mean_ball, 2)} each before the runner-up`;
+      const open = `${floor.opening} of ${floor.keys.toExponential(2)} possible plates`;
+      return `${open} would open: ${by}. Real plates cluster, and reads err: no less than this.`;
     }
     return templates
       ? "No floor is told at this tolerance: other lengths and letters come within it."
       : "Name the forms that plates have (the dial Syntaxes) for a floor.";
   },
   get neededText() {
-    const { passages_needed: many, hours_needed: hours, wish_a_year: wish } = this.year;
+    const { passages_needed: passages, hours_needed: hours, wish_a_year: wish } = this.year;
     const by = this.year.tolerance_fits;
     const fits = by === null || by === undefined ? "" : ` By the floor alone a tolerance of ${by} would do.`;
     const long = hours === null ? "" : `, some ${short(hours, 3)} h of takes like these`;
-    const needed = `${Math.ceil(many)} passages of strangers without a false opening${long}`;
+    const needed = `${many(Math.ceil(passages), "passage")} of strangers without a false opening${long}`;
     return `To show at most ${short(wish, 3)} a year: ${needed}.${fits}`;
   },
 });

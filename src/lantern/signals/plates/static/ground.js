@@ -2,6 +2,7 @@
 import { address, ask } from "/static/js/http.js";
 import { el } from "/static/js/svg.js";
 import { PlainView } from "/static/signals/plainview.js";
+import { many } from "/static/js/units.js";
 
 class ReadsView extends PlainView {
   boxes = [];
@@ -23,7 +24,7 @@ export const ground = {
       view.still = still;
     }
     view.fit();
-    return `${view.boxes.length} places at which a plate was read`;
+    return `${many(view.boxes.length, "place")} at which a plate was read`;
   },
 
   ofFeed(view, feed) {

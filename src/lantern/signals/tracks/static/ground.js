@@ -2,6 +2,7 @@
 import { address } from "/static/js/http.js";
 import { SceneView } from "./view.js";
 import { fetchTracks } from "./tracks.js";
+import { many } from "/static/js/units.js";
 
 export const ground = {
   View: SceneView,
@@ -16,7 +17,7 @@ export const ground = {
     }
     view.codes = tracks.ids.map(() => "unjudged");
     view.setTracks(tracks, "foot");
-    return `tracks of ${tracks.ids.length} objects`;
+    return `tracks of ${many(tracks.ids.length, "object")}`;
   },
 
   ofFeed(view, feed) {

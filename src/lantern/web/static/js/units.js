@@ -7,6 +7,9 @@ export const width = (q) => ({ unit: q.unit, factor: q.factor, offset: 0 });
 export const fixed = (q, value, decimals = 1) => `${show(q, value).toFixed(decimals)} ${q.unit}`.trim();
 export const typed = (q, value) => String(Number(show(q, value).toPrecision(7)));
 
+// A number of things: 1 place, 2 places.
+export const many = (number, one, several = `${one}s`) => `${number} ${number === 1 ? one : several}`;
+
 // What somebody typed, with a comma or a point before its decimals: null where it is empty, NaN where it is no number.
 export function numberOf(text) {
   const plain = String(text).trim().replace(",", ".");
