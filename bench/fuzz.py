@@ -1,7 +1,8 @@
 """Mutated files through every reader: `python -m bench fuzz`, or with a number of mutations and a seed, `python -m bench.fuzz N SEED`.
 
 Each mutation must be refused with a fault list, or be believed and hold nothing that lies beyond the limits of docs/files.md.
-Whatever else happens is a failure, printed with what makes it again: `python -m bench.fuzz 1 SEED FIRST`.
+Whatever else happens is a failure, printed with what makes it again: `python -m bench.fuzz 1 SEED FIRST`; `python -m bench.fuzz N SEED
+0 ground` tries the readers of ground pictures alone.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ import math
 import os
 import random
 import re
+import resource
 import signal
 import sys
 import tempfile
@@ -24,8 +26,10 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+import ezdxf
 import numpy as np
 import tifffile
+from PIL import Image
 
 from bench.figures import Figure, sized
 from lantern.core.events import Detector
@@ -36,6 +40,9 @@ from lantern.core.signals import Frames
 from lantern.core.tracks import Tracks
 from lantern.formats import limits
 from lantern.formats.documents import read_detector
+from lantern.formats.ground.picture import read_ground
+from lantern.formats.sheets import read_sheet
+from lantern.formats.site_files import site_in
 from lantern.formats.tables import read_hand_counts, read_marks
 from lantern.signals.heat.wire import FrameHeader, pack_frame, unpack_frame
 from lantern.signals.looks import look_at
@@ -49,6 +56,7 @@ from lantern.signals.tracks.onvif_out import write_frame
 MUTATIONS = sized(1_000_000, 300)
 CPU_S = 2.0
 HANGS_S = 8.0
+MOST_MIB = 600.0
 Files = dict[str, bytes]
 
 # ---- what is mutated -------------------------------------------------------------------------------------------------
@@ -148,7 +156,44 @@ def seeds() -> Mapping[str, Files]:
             "f.bin": pack_frame(FrameHeader(seq=1, t=1.7e9, width=8, height=6), np.full((6, 8), 29_000, np.uint16))
         },
         "metadata": {"f.xml": write_frame(1.7e9, [], width=640, height=480)},
+        **{f"ground {name.rpartition('.')[2]}": {name: data} for name, data in _grounds().items()},
+        "sheet": {"d.csv": SHEET},
+        "site": {"s.zip": _zipped({"site.json": _site(), "yard.svg": _grounds()["yard.svg"]})},
     }
+
+
+SHEET = b"code,name,place,kind,width,height,fps\nV9,Camera,Yard,camera,1280,720,10\n"
+SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="90mm" height="60mm"
+ viewBox="0 0 90 60"><defs><g id="a"><rect width="5" height="5"/></g></defs><use xlink:href="#a" x="9"/><g transform="scale(2)">
+ <path d="M0 0L20 10C1 2 3 4 5 6Z" fill="url(#p)"/></g><pattern id="p" width="2" height="2"><circle r="1"/></pattern></svg>"""
+
+
+def _grounds() -> Files:
+    document = ezdxf.new("R12")
+    space = document.modelspace()
+    block = document.blocks.new("SHED")
+    block.add_polyline2d([(0, 0), (8, 0), (8, 4), (0, 4)], close=True)
+    for n in range(3):
+        space.add_blockref("SHED", (n * 9, 0))
+    space.add_circle((5, 9), 2)
+    space.add_text("yard", height=1)
+    dxf, png, pdf = io.StringIO(), io.BytesIO(), io.BytesIO()
+    document.write(dxf)
+    Image.new("RGB", (30, 20), "white").save(png, "PNG")
+    Image.new("RGB", (30, 20), "white").save(pdf, "PDF")
+    return {
+        "hall.dxf": dxf.getvalue().encode(),
+        "yard.svg": SVG,
+        "roof.png": png.getvalue(),
+        "quay.pdf": pdf.getvalue(),
+    }
+
+
+def _site() -> bytes:
+    plan = {"width_m": 90, "height_m": 60, "picture": "yard.svg", "metres_per_px": 1}
+    place = {"name": "Yard", "devices": [{"code": "V9", "name": "Camera", "kind": "camera"}]}
+    site = {"format": "lantern-site/1", "name": "S", "zone": "Europe/Amsterdam", "places": [place], "plan": plan}
+    return json.dumps(site).encode()
 
 
 HOT = {
@@ -296,8 +341,26 @@ def _counts(path: Path) -> None:
     read_hand_counts(path, where=path.name)
 
 
+def _ground(path: Path) -> None:
+    found = read_ground(path.read_bytes(), name=path.name)
+    _hold(0 < found.width_px < 1e9 and 0 < found.height_px < 1e9, f"{found.width_px} x {found.height_px}")
+    _hold(len(found.data) <= limits.DEFAULT.still_bytes, f"a picture of {len(found.data)} bytes")
+
+
+def _sheet(path: Path) -> None:
+    read_sheet(path.read_bytes(), ("code", "name", "place", "kind", "width", "height", "fps"), where=path.name)
+
+
+def _site_file(path: Path) -> None:
+    site, pictures = site_in(path.read_bytes(), where=path.name)
+    _hold(set(pictures) <= {site.plan.picture if site.plan else None}, "a picture that nobody names")
+
+
 MESSAGES: dict[str, Callable[[bytes], Any]] = {"frame": unpack_frame, "metadata": _metadata, "reads": _sent_reads}
-TABLES: dict[str, Callable[[Path], None]] = {"marks": _marks, "counts": _counts, "plate list": _entries}
+TABLES: dict[str, Callable[[Path], None]] = {
+    "marks": _marks, "counts": _counts, "plate list": _entries, "sheet": _sheet, "site": _site_file,
+    **dict.fromkeys((f"ground {form}" for form in ("dxf", "svg", "png", "pdf")), _ground),
+}  # fmt: skip
 DETECTORS = {"detector": "tiff16", "plate detector": "plates"}  # and a take that each is held against
 
 
@@ -372,10 +435,11 @@ class HangsError(Exception):
     """It took so long that it was interrupted."""
 
 
-def one(seed: int, number: int, folder: Path) -> tuple[str, str, float]:
-    """(reader, what came of it: refused, believed, or a failure in words; processor seconds) of one mutation."""
+def one(seed: int, number: int, folder: Path, of: str = "") -> tuple[str, str, float]:
+    """(reader, what came of it: refused, believed, or a failure in words; processor seconds) of one mutation. `of`: how the names of the
+    readers begin."""
     rng = random.Random(f"{seed} {number}")
-    reader = rng.choice(list(seeds()))
+    reader = rng.choice([name for name in seeds() if name.startswith(of)])
     files = mutated(rng, seeds()[reader])
     began = time.process_time()
     signal.setitimer(signal.ITIMER_VIRTUAL, HANGS_S)
@@ -400,7 +464,7 @@ def run() -> Iterator[Figure]:
     yield from fuzz(MUTATIONS, random.SystemRandom().randrange(2**32), 0)
 
 
-def fuzz(count: int, seed: int, first: int) -> Iterator[Figure]:
+def fuzz(count: int, seed: int, first: int, of: str = "") -> Iterator[Figure]:
     """So many mutations of a seed from the first on; failures are printed as they come."""
 
     def interrupt(number: int, frame: Any) -> None:
@@ -412,7 +476,7 @@ def fuzz(count: int, seed: int, first: int) -> Iterator[Figure]:
     shared = "/dev/shm" if os.access("/dev/shm", os.W_OK) else None  # files that need no disk
     with tempfile.TemporaryDirectory(prefix="lantern-fuzz-", dir=shared) as name:
         for number in range(first, first + count):
-            reader, came, took_s = one(seed, number, Path(name))
+            reader, came, took_s = one(seed, number, Path(name), of)
             slowest = max(slowest, took_s)
             met[came if came in ("refused", "believed") else "failed"] += 1
             if came not in ("refused", "believed"):
@@ -423,9 +487,10 @@ def fuzz(count: int, seed: int, first: int) -> Iterator[Figure]:
     yield Figure("believed, and within the limits", float(met["believed"]), "")
     yield Figure("failed", float(failures), "", 0.0)
     yield Figure("the slowest, processor time", slowest, "s", CPU_S)
+    yield Figure("memory at most", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024, "MiB", MOST_MIB)
 
 
 if __name__ == "__main__":
-    arguments = [int(text) for text in sys.argv[1:]]
-    for figure in fuzz(*[*arguments, *(MUTATIONS, 1, 0)[len(arguments) :]]):
+    arguments = [int(text) for text in sys.argv[1:4]]
+    for figure in fuzz(*[*arguments, *(MUTATIONS, 1, 0)[len(arguments) :]], *sys.argv[4:5]):
         print(f"  {figure}")

@@ -3,27 +3,25 @@
 from __future__ import annotations
 
 import asyncio
-import math
 import mmap
 import os
-import resource
 import signal
 import sys
 import tempfile
 from collections.abc import Awaitable, Callable
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 
 import structlog
 
+from lantern.bounds import Bounds, limit_memory
 from lantern.db.base import StoreAwayError, engine
 from lantern.formats.progress import telling
 from lantern.processes import cause_of, ends_with_parent
 
 log = structlog.get_logger()
 ASK_S = 0.4  # whether it is still wanted
-STATUS, STAT = Path("/proc/self/status"), "/proc/{}/stat"
+STAT = "/proc/{}/stat"
 TICKS_A_SECOND = os.sysconf("SC_CLK_TCK")
 STORE_AWAY = os.EX_TEMPFAIL
 
@@ -38,14 +36,6 @@ class Died(Exception):
 
 class Stuck(Exception):
     """It worked and worked and did not get on, and was ended."""
-
-
-@dataclass(frozen=True)
-class Bounds:
-    """What work may take: `silent_s` of processor time between two beats, `memory_bytes` beyond what it begins with."""
-
-    silent_s: float = math.inf
-    memory_bytes: int | None = None
 
 
 class Pulse:
@@ -122,13 +112,6 @@ def _processor_s(pid: int) -> float:
     return (int(fields[11]) + int(fields[12])) / TICKS_A_SECOND
 
 
-def _limit_memory(more_bytes: int) -> None:
-    """No more of its own memory than this beyond what it has: what asks for it is refused, and says so."""
-    held = next(line for line in STATUS.read_text().splitlines() if line.startswith("VmData:"))
-    most = int(held.split()[1]) * 1024 + more_bytes
-    resource.setrlimit(resource.RLIMIT_DATA, (most, most))
-
-
 def _fork(work: Callable[[Path], None], folder: Path, bounds: Bounds, pulse: Pulse) -> int:
     sys.stdout.flush()
     parent = os.getpid()
@@ -144,7 +127,7 @@ def _fork(work: Callable[[Path], None], folder: Path, bounds: Bounds, pulse: Pul
         signal.set_wakeup_fd(-1)  # the parent's loop is not ours
         engine().dispose(close=False)  # nor are its connections
         if bounds.memory_bytes is not None:
-            _limit_memory(bounds.memory_bytes)
+            limit_memory(bounds.memory_bytes)
         with telling(pulse.beat):
             work(folder)
         code = 0

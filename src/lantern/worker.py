@@ -19,7 +19,8 @@ import structlog
 from sqlalchemy import select, text, update
 from sqlalchemy.orm import Session
 
-from lantern.child import Bounds, Cancelled, Died, Stuck, run_in_child
+from lantern.bounds import Bounds
+from lantern.child import Cancelled, Died, Stuck, run_in_child
 from lantern.core.faults import Fault
 from lantern.db.base import StoreAwayError, transaction
 from lantern.db.migrate import plain_url

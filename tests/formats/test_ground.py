@@ -2,23 +2,20 @@
 
 from __future__ import annotations
 
+import base64
 import io
+import zlib
 from pathlib import Path
 
 import ezdxf
 import pytest
+from ezdxf.document import Drawing
 from ezdxf.enums import InsertUnits
 from PIL import Image
 
 from lantern.core.faults import Refused
 from lantern.formats.ground.picture import read_ground
 from lantern.formats.limits import Limits
-
-SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="420mm" height="260mm"
- viewBox="0 0 840 520" onload="alert(1)"><script>alert(2)</script><style>@import url(http://x.test/a.css); .a{fill:url(#g)}</style>
- <foreignObject><body xmlns="http://www.w3.org/1999/xhtml">x</body></foreignObject><image xlink:href="http://x.test/a.png"/>
- <image href="data:image/png;base64,AAAA"/><rect class="a" width="5" height="5" style="fill:url(http://x.test/b)" onclick="x()"/>
- <set attributeName="href" to="javascript:x()"/><use href="#g"/></svg>"""
 
 
 def drawing(unit: int, *, size: float = 40.0) -> bytes:
@@ -39,6 +36,15 @@ def raster(form: str, size: tuple[int, int] = (60, 40), **more: object) -> bytes
     out = io.BytesIO()
     Image.new("RGB", size, "white").save(out, form, **more)
     return out.getvalue()
+
+
+SVG = b"""<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="420mm" height="260mm"
+ viewBox="0 0 840 520" onload="alert(1)"><script>alert(2)</script><style>@import url(http://x.test/a.css); .a{fill:url(#g)}</style>
+ <foreignObject><body xmlns="http://www.w3.org/1999/xhtml">x</body></foreignObject><image xlink:href="http://x.test/a.png"/>
+ <image href="data:image/png;base64,PNG"/><image href="data:image/png;base64,AAAA"/><rect class="a" width="5" height="5" style="fill:url(http://x.test/b)" onclick="x()"/>
+ <set attributeName="href" to="javascript:x()"/><use href="#g"/></svg>""".replace(
+    b"PNG", base64.b64encode(raster("PNG"))
+)
 
 
 # metres a unit of $INSUNITS: the DXF reference's table, from memory (4 mm, 5 cm, 6 m, 2 feet)
@@ -148,3 +154,110 @@ def test_an_empty_drawing_and_one_too_large_are_told() -> None:
         read_ground(out.getvalue().encode(), name="x.dxf")
     with pytest.raises(Refused, match="the limit is a setting"):
         read_ground(raster("PNG"), name="x.png", limits=Limits(still_bytes=10))
+
+
+# ---- pictures that are made to fill the machine ----------------------------------------------------------------------
+
+
+def written(document: Drawing) -> bytes:
+    out = io.StringIO()
+    document.write(out)
+    return out.getvalue().encode()
+
+
+def nested(deep: int, times: int) -> bytes:
+    """A DXF of blocks that insert blocks: `times` to the power of `deep` lines from a few kilobytes."""
+    document = ezdxf.new("R2010")
+    document.blocks.new("B0").add_line((0, 0), (1, 1))
+    for level in range(1, deep + 1):
+        block = document.blocks.new(f"B{level}")
+        for n in range(times):
+            block.add_blockref(f"B{level - 1}", (n, 0))
+    document.modelspace().add_blockref(f"B{deep}", (0, 0))
+    return written(document)
+
+
+def rows_and_columns(count: int) -> bytes:
+    document = ezdxf.new("R2010")
+    document.blocks.new("B0").add_line((0, 0), (1, 1))
+    document.modelspace().add_blockref(
+        "B0", (0, 0), dxfattribs={"row_count": count, "column_count": count, "row_spacing": 1, "column_spacing": 1}
+    )
+    return written(document)
+
+
+def of_uses(deep: int, times: int) -> bytes:
+    layers = "".join(
+        f'<g id="u{n}">{f"""<use xlink:href="#u{n - 1}"/>""" * times if n else """<rect width="1" height="1"/>"""}</g>'
+        for n in range(deep + 1)
+    )
+    head = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="90" height="90">'
+    return f'{head}<defs>{layers}</defs><use xlink:href="#u{deep}"/></svg>'.encode()
+
+
+def svg(inner: str) -> bytes:
+    return f'<svg xmlns="http://www.w3.org/2000/svg" width="90" height="90">{inner}</svg>'.encode()
+
+
+def of_objects(count: int) -> bytes:
+    """A PDF whose page draws so many rectangles from a few kilobytes."""
+    content = zlib.compress(b"0 0 1 1 re f\n" * count)
+    parts = [
+        b"<</Type/Catalog/Pages 2 0 R>>",
+        b"<</Type/Pages/Kids[3 0 R]/Count 1>>",
+        b"<</Type/Page/Parent 2 0 R/MediaBox[0 0 600 600]/Contents 4 0 R>>",
+        b"<</Filter/FlateDecode/Length %d>>stream\n%s\nendstream" % (len(content), content),
+    ]
+    return (
+        b"%PDF-1.4\n"
+        + b"".join(b"%d 0 obj\n%s\nendobj\n" % (n, part) for n, part in enumerate(parts, 1))
+        + (b"trailer<</Size 5/Root 1 0 R>>")
+    )
+
+
+@pytest.mark.parametrize(
+    ("data", "told"),
+    [
+        (nested(8, 10), "more than 200000 entities once its blocks are inserted"),
+        (nested(60, 1), "blocks deep"),
+        (rows_and_columns(3000), "more than 200000 entities"),
+        (of_uses(8, 10), "more than 200000 elements once all its references are drawn"),
+        (svg('<g id="a"><use href="#a"/></g>'), "refers to itself"),
+        (
+            svg('<rect fill="url(#p)" width="5" height="5"/><pattern id="p"><rect fill="url(#p)"/></pattern>'),
+            "to itself",
+        ),
+        (svg("<g>" * 5000 + "</g>" * 5000), "nested more than 100 elements deep"),
+        (of_objects(300_000), "draws more than 200000 objects"),
+    ],
+)
+def test_a_small_file_that_comes_to_much_is_refused(data: bytes, told: str) -> None:
+    assert len(data) < 100_000
+    with pytest.raises(Refused, match=told):
+        read_ground(data, name="x")
+
+
+def test_what_comes_to_as_much_as_real_drawings_do_is_read() -> None:
+    assert b"<path" in read_ground(nested(3, 10), name="x.dxf").data
+    assert read_ground(of_uses(4, 10), name="x.svg").width_px == 90
+    assert read_ground(of_objects(2000), name="x.pdf").width_px == pytest.approx(600 * 200 / 72, abs=1)
+
+
+def test_hatches_and_dashes_as_fine_as_somebody_likes_are_drawn_plainly() -> None:
+    document = ezdxf.new("R2010", setup=True)
+    document.linetypes.add("TINY", [0.0002, 0.0001, -0.0001])
+    space = document.modelspace()
+    for n in range(20):
+        space.add_line((0, n), (1e6, n), dxfattribs={"linetype": "TINY"})
+    hatch = space.add_hatch()
+    hatch.paths.add_polyline_path([(0, 0), (1000, 0), (1000, 1000), (0, 1000)])
+    hatch.set_pattern_fill("ANSI31", scale=0.0001)
+    found = read_ground(written(document), name="x.dxf")
+    assert len(found.data) < 100_000
+    assert "hatches are drawn as their outlines" in found.said
+
+
+def test_a_picture_in_a_drawing_is_no_larger_than_one_alone_may_be() -> None:
+    held = base64.b64encode(raster("PNG", (9000, 9000))).decode()
+    with pytest.raises(Refused, match="holds a picture of 9000 x 9000 pixels"):
+        read_ground(svg(f'<image href="data:image/png;base64,{held}"/>'), name="x.svg")

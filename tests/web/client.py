@@ -19,7 +19,19 @@ OF_A_SITE = (
     "/marks",
     "/counts",
 )
-OF_A_SITE += ("/lists", "/revisions", "/detectors", "/studies", "/events", "/places", "/devices", "/recording", "/lead")
+OF_A_SITE += (
+    "/lists",
+    "/revisions",
+    "/detectors",
+    "/studies",
+    "/events",
+    "/places",
+    "/devices",
+    "/recording",
+    "/lead",
+    "/plan",
+    "/diff",
+)
 SITE = "/sites/1"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Annotated, Any, Literal
 from zoneinfo import ZoneInfo
 
@@ -17,16 +18,19 @@ from lantern.core.promise.ground import Lying
 from lantern.core.promise.plan import Point
 from lantern.db.base import now, transaction
 from lantern.formats.geojson import things_in
+from lantern.formats.ground.ground import Ground
+from lantern.formats.ground.picture import read_ground
 from lantern.formats.paper.sheet import MEDIA, Format
 from lantern.plan.actions import all_stood, around_of, drawn_shapes, plan_model
 from lantern.plan.drawing import areas
-from lantern.plan.grounds import bring_picture, picture_of
+from lantern.plan.grounds import keep_picture, picture_of
 from lantern.plan.paper import PlanPrint
 from lantern.plan.tables import plan_of
 from lantern.settings import settings
 from lantern.sites.tables import SiteRow
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
+from lantern.web.outside import read_outside
 
 router = APIRouter()
 
@@ -64,13 +68,13 @@ class Outlined(BaseModel):
 @router.post("/plan/pictures", **may("engineer", "brought a ground picture"))
 async def bring(request: Request, name: str = "ground", page: int = 1) -> Response:
     """The body is the file. It lies on the plan once the plan names it."""
-    return await run_in_threadpool(_bring, request, await request.body(), name[:200], page)
+    read = partial(read_ground, name=name[:200], page=page, limits=settings().limits)
+    return await run_in_threadpool(_bring, request, await read_outside(request, read, name=name[:200]))
 
 
-def _bring(request: Request, data: bytes, name: str, page: int) -> Response:
+def _bring(request: Request, ground: Ground) -> Response:
     with transaction() as session:
-        site_id = site_id_of(request)
-        row, ground = bring_picture(session, site_id, data, name=name, page=page, limits=settings().limits)
+        row = keep_picture(session, site_id_of(request), ground)
         tell(request, f"brought the ground picture {row.name}")
         return json_answer(
             row.as_dict() | {"pages": ground.pages, "said": list(ground.said), "outlines": ground.outlines}

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.apart import bounds_of_a_file, read_apart
 from lantern.core.faults import Fault, Refused
 from lantern.core.promise.plan import Plan
 from lantern.formats.ground.ground import Ground
 from lantern.formats.ground.picture import read_ground
-from lantern.formats.limits import Limits
 from lantern.plan.tables import PlanPictureRow
 
 
@@ -21,19 +22,17 @@ def picture_of(session: Session, site_id: int, name: str | None) -> PlanPictureR
     return None if name is None else session.scalar(select(PlanPictureRow).where(*found))
 
 
-def bring_picture(
-    session: Session, site_id: int, data: bytes, *, name: str, page: int, limits: Limits
-) -> tuple[PlanPictureRow, Ground]:
-    """Keep a file as a ground picture, and return it with what was read. It lies on no plan before a plan names it. Raises `Refused`."""
-    ground = read_ground(data, name=name, page=page, limits=limits)
-    return _kept(session, site_id, ground, ground.name), ground
+def keep_picture(session: Session, site_id: int, ground: Ground) -> PlanPictureRow:
+    """Keep what was read as a ground picture. It lies on no plan before a plan names it."""
+    return _kept(session, site_id, ground, ground.name)
 
 
 def keep_pictures(session: Session, site_id: int, plan: Plan | None, pictures: Mapping[str, bytes]) -> None:
     """Keep the picture that a site's file brought for its plan, under the name that the plan has for it. Raises `Refused`."""
     name = plan.picture if plan is not None else None
     if name is not None and name in pictures:
-        _kept(session, site_id, read_ground(pictures[name], name=name), name)
+        read = partial(read_ground, name=name)
+        _kept(session, site_id, read_apart(read, pictures[name], name=name, bounds=bounds_of_a_file()), name)
 
 
 def pictures_of(session: Session, site_id: int, plan: Plan | None) -> dict[str, bytes]:

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.core.register.installed import switched_on
-from lantern.formats.sheets import Row, read_sheet
+from lantern.formats.sheets import Row
 from lantern.formats.text import with_point
 from lantern.register.devices import add_device, change_device, set_retired
 from lantern.register.documents import document_of
@@ -29,6 +29,7 @@ COLUMNS = (
     "code", "name", "place", "kind", "type", "firmware", "switch", "port", *ABILITY, *ADDRESS, "abilities", "retired",
 )  # fmt: skip
 TOLD = ("detectors", "cautions")  # go out, and are not read when they come in again
+READ, NEEDED = (*COLUMNS, *TOLD), ("code",)  # of a file that comes in
 SEPARATOR = ";"
 
 
@@ -61,12 +62,8 @@ class _NotWantedError(Exception):
     """Nothing of this is to be stored."""
 
 
-def take_rows(session: Session, site_id: int, data: bytes, *, where: str, store: bool, user_id: int | None) -> Report:
-    """Make and change devices as the file has them, and say what that did. Nothing is stored unless `store`, nor with a fault.
-
-    Raises `Refused` for what is no table of devices.
-    """
-    rows = read_sheet(data, (*COLUMNS, *TOLD), where=where, needed=("code",))
+def take_rows(session: Session, site_id: int, rows: Sequence[Row], *, store: bool, user_id: int | None) -> Report:
+    """Make and change devices as the rows have them, and say what that did. Nothing is stored unless `store`, nor with a fault."""
     report = Report()
     try:
         with session.begin_nested():

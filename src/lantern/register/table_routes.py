@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from fastapi import APIRouter, Query, Request
@@ -10,15 +11,16 @@ from starlette.concurrency import run_in_threadpool
 
 from lantern.core.wording import many
 from lantern.db.base import transaction
-from lantern.formats.sheets import write_csv
+from lantern.formats.sheets import Row, read_sheet, write_csv
 from lantern.register.listed import LEDGER, ON_PAGE, devices_query
-from lantern.register.sheet import COLUMNS, abilities_said, take_rows
+from lantern.register.sheet import COLUMNS, NEEDED, READ, abilities_said, take_rows
 from lantern.sites.tables import site_of
 from lantern.tune.tables import cautions_on
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id
 from lantern.web.ledger import EXPORT
+from lantern.web.outside import read_outside
 from lantern.web.pages import render
 
 router = APIRouter()
@@ -57,14 +59,14 @@ async def bring_in(
     """The body is a CSV or an XLSX. What it would do, with every fault by its row; stored only where that is asked for, and
     where there is no fault.
     """
-    return await run_in_threadpool(_bring_in, request, await request.body(), name, store)
+    where = name or "the table"
+    rows = await read_outside(request, partial(read_sheet, columns=READ, where=where, needed=NEEDED), name=where)
+    return await run_in_threadpool(_bring_in, request, rows, store)
 
 
-def _bring_in(request: Request, data: bytes, name: str, store: bool) -> Response:
+def _bring_in(request: Request, rows: list[Row], store: bool) -> Response:
     with transaction() as session:
-        report = take_rows(
-            session, site_id_of(request), data, where=name or "the table", store=store, user_id=user_id(request)
-        )
+        report = take_rows(session, site_id_of(request), rows, store=store, user_id=user_id(request))
         if store and not report.faults:
             tell(
                 request, f"brought in {many(len(report.new), 'device')} from a table, and changed {len(report.changed)}"

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from starlette.concurrency import run_in_threadpool
 
-from lantern.core.site import NAMING, by_object, differences
+from lantern.core.site import NAMING, Site, by_object, differences
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.formats.site_files import site_in
@@ -20,6 +21,7 @@ from lantern.sites.tables import SiteRow
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
+from lantern.web.outside import read_outside
 from lantern.web.pages import render
 
 router = APIRouter()
@@ -45,11 +47,12 @@ def page(request: Request, other: Id | None = Query(default=None, alias="with"))
 @router.post("/diff", **may("viewer"))
 async def against_file(request: Request, name: str = Query(default="the file", max_length=200)) -> Response:
     """The body is a site's file: where the running site and it are not alike. Nothing is stored."""
-    return await run_in_threadpool(_against, request, await request.body(), name)
+    read = partial(site_in, limits=settings().limits, where=name)
+    other, _ = await read_outside(request, read, name=name)
+    return await run_in_threadpool(_against, request, other)
 
 
-def _against(request: Request, data: bytes, name: str) -> Response:
-    other, _ = site_in(data, settings().limits, where=name)
+def _against(request: Request, other: Site) -> Response:
     with transaction() as session:
         one = site_document(session, session.get_one(SiteRow, site_id_of(request)))
     return json_answer({"objects": _told(differences(one, other))})

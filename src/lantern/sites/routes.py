@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 from zoneinfo import available_timezones
 
@@ -18,7 +18,7 @@ from lantern.db.base import transaction
 from lantern.db.belonging import counted
 from lantern.db.numbers import Id
 from lantern.formats.documents import read_model
-from lantern.formats.site_files import ZIP, site_in
+from lantern.formats.site_files import ZIP, Pictures, site_in
 from lantern.jobs import defer_demo
 from lantern.people.roles import role_on, sites_of
 from lantern.people.tables import User
@@ -28,6 +28,7 @@ from lantern.sites.tables import SiteJobRow, SiteRow
 from lantern.web.access import SITE, may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id
+from lantern.web.outside import read_outside
 from lantern.web.pages import render_above
 
 router = APIRouter()
@@ -81,12 +82,13 @@ def make(request: Request, asked: Named) -> Response:
 @router.post("/sites/file", **may("administrator", "brought a site in from a file"))
 async def bring_in(request: Request, name: str = "") -> Response:
     """The body is the file. `name`: another than the file's."""
-    return await run_in_threadpool(_bring_in, request, await request.body(), name.strip())
+    read = partial(site_in, limits=settings().limits, where="site file", name=name.strip())
+    site, pictures = await read_outside(request, read, name="site file")
+    return await run_in_threadpool(_bring_in, request, site, pictures)
 
 
-def _bring_in(request: Request, data: bytes, name: str) -> Response:
+def _bring_in(request: Request, site: Site, pictures: Pictures) -> Response:
     with transaction() as session:
-        site, pictures = site_in(data, settings().limits, where="site file", name=name)
         row = actions.import_site(session, site, user_id=user_id(request), pictures=pictures)
         tell(request, f"brought the site {row.name} in from a file")
         return json_answer({"id": row.id})

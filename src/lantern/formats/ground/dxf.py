@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 import math
 import tempfile
 from pathlib import Path
@@ -14,7 +15,6 @@ from ezdxf import units
 from ezdxf.addons.drawing import config, layout
 from ezdxf.addons.drawing.frontend import Frontend
 from ezdxf.addons.drawing.properties import RenderContext
-from ezdxf.addons.drawing.svg import SVGBackend
 from ezdxf.document import Drawing
 from ezdxf.enums import InsertUnits
 from ezdxf.layouts.layout import Modelspace
@@ -23,17 +23,20 @@ from ezdxf.path import make_path
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.wording import many
+from lantern.formats.ground.entities import Bounded, check_entities
 from lantern.formats.ground.ground import Ground, Outline
 from lantern.formats.ground.svg import plain, written
 
+logging.getLogger("ezdxf").setLevel(logging.CRITICAL)  # what it mends is told as one line of `said`
+
 STROKE = 0.0008  # of the longer side
-MOST_ENTITIES = 200_000
 MOST_OUTLINES, MOST_CORNERS, CHORD = 2000, 200, 0.005
 BINARY = b" Binary DXF\r\n\x1a\x00"  # how the first 22 bytes of the binary form end
 PLAIN = config.Configuration(
     background_policy=config.BackgroundPolicy.OFF,
     color_policy=config.ColorPolicy.BLACK,
     lineweight_policy=config.LineweightPolicy.RELATIVE_FIXED,
+    line_policy=config.LinePolicy.SOLID,  # dashes as fine as somebody likes fill any memory
 )
 
 
@@ -41,12 +44,13 @@ def drawing_of(data: bytes, name: str) -> Ground:
     """Raises `Refused` where nothing is drawn in its model space."""
     document, said = _opened(data, name)
     space = document.modelspace()
-    if len(space) > MOST_ENTITIES:
-        raise Refused(
-            [Fault(name, f"{len(space)} entities", f"at most {MOST_ENTITIES}: leave out layers that nobody needs")]
-        )
-    backend = SVGBackend()
-    Frontend(RenderContext(document), backend, config=PLAIN).draw_layout(space)
+    check_entities(document, name)
+    backend = Bounded(name)
+    hatched = space.query("HATCH[pattern_name!='SOLID']")
+    plain_hatches = config.HatchPolicy.SHOW_OUTLINE if hatched else config.HatchPolicy.NORMAL
+    if hatched:
+        said.append("hatches are drawn as their outlines")
+    Frontend(RenderContext(document), backend, config=PLAIN.with_changes(hatch_policy=plain_hatches)).draw_layout(space)
     box = backend.player().bbox()
     if not box.has_data or box.size.x <= 0 or box.size.y <= 0:
         raise Refused(

@@ -10,6 +10,7 @@ from defusedxml.ElementTree import fromstring
 
 from lantern.core.faults import Fault, Refused
 from lantern.formats.ground.ground import Ground
+from lantern.formats.ground.references import check_depth, check_drawn, size_of
 
 SPACE, LINK = "http://www.w3.org/2000/svg", "http://www.w3.org/1999/xlink"
 DRAWN = frozenset({
@@ -30,8 +31,10 @@ def drawing_of(data: bytes, name: str) -> Ground:
     root = fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
     if root.tag not in ("svg", f"{{{SPACE}}}svg"):
         raise Refused([Fault(name, f"begins with <{_local(root.tag)}>", "an SVG drawing")])
+    check_depth(root, name)
     dropped: Counter[str] = Counter()
     _clean(root, dropped)
+    check_drawn(root, name)
     box, paper = _size(root, name)
     root.set("viewBox", " ".join(plain(value) for value in box))
     root.set("width", plain(box[2]))
@@ -73,6 +76,9 @@ def _clean(element: Element, dropped: Counter[str]) -> None:
             del element.attrib[key]
         elif local in ("href", "src") and not INLINE.match(value.strip()):
             dropped["a reference to elsewhere"] += 1
+            del element.attrib[key]
+        elif value.strip()[:5].lower() == "data:" and size_of(value) is None:
+            dropped["a picture that cannot be read"] += 1
             del element.attrib[key]
         elif "}" in key and not key.startswith((f"{{{LINK}}}", "{http://www.w3.org/XML/1998/namespace}")):
             del element.attrib[key]

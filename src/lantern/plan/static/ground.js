@@ -5,7 +5,7 @@ import { button, choiceField, html, numberField } from "./parts.js";
 import { addThing, data, draft, ownName, things } from "./state.js";
 import { metres } from "./view.js";
 
-const told = { said: [], trouble: "", outlines: {}, layer: null, height: 4 };
+const told = { said: [], trouble: "", outlines: {}, layer: null, height: 4, reading: null };
 const two = { points: null };
 
 export const measuring = () => two.points !== null;
@@ -42,11 +42,16 @@ export function pickPoint(event, redraw) {
 export const picked = () => two.points ?? [];
 
 async function bring(file, page, { changed, redraw }) {
-  Object.assign(told, { trouble: "", said: [`Reading ${file.name}: a large drawing takes some seconds.`] });
+  const reading = new AbortController();
+  const said = [`Reading ${file.name}: a large drawing takes some seconds.`];
+  Object.assign(told, { trouble: "", said, reading });
   redraw();
   try {
     const query = new URLSearchParams({ name: file.name, page });
-    const found = await ask("POST", `/plan/pictures?${query}`, await file.arrayBuffer(), { raw: true });
+    const found = await ask("POST", `/plan/pictures?${query}`, await file.arrayBuffer(), {
+      raw: true,
+      signal: reading.signal,
+    });
     Object.assign(told, { said: found.said, outlines: found.outlines, layer: Object.keys(found.outlines)[0] ?? null });
     data.pictures[found.name] = found;
     draft.plan.picture = found.name;
@@ -56,8 +61,10 @@ async function bring(file, page, { changed, redraw }) {
       await fitSheet();
     }
   } catch (error) {
-    Object.assign(told, { trouble: error.message, said: [] });
+    const cancelled = reading.signal.aborted;
+    Object.assign(told, cancelled ? { said: [`${file.name} was not read.`] } : { trouble: error.message, said: [] });
   }
+  told.reading = null;
   changed();
 }
 
@@ -90,6 +97,7 @@ export function groundPart({ changed, redraw }) {
   notice.hidden = !told.trouble;
   notice.setAttribute("role", "alert");
   part.append(notice, ...told.said.map((line) => html("p", "quiet mb-0", line)));
+  if (told.reading) part.append(button("btn btn-small", "Cancel", () => told.reading?.abort()));
   if (!plan.picture) return part;
   if (!pictureOf()) {
     part.append(html("p", "quiet", `${plan.picture} is not here: bring it again, or take it off.`));
