@@ -21,12 +21,15 @@ from lantern.db.base import now
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.live import outbox
 from lantern.live.outbox import Due
-from lantern.live.tasks import LONGEST_S, Patience, end
+from lantern.live.tasks import LONGEST_S, SHORTEST_S, Patience, end
 from lantern.register.tables import DeviceRow
 
 log = structlog.get_logger()
 IDLE_S = 0.2  # acknowledgements come by way of the store
 PROBE_S = 1.0
+WATCHDOG = "watchdog"  # among the errors by output
+STEADY_S = 5.0  # so long a coil must stay as it was written before an error of its output is over
+LONGEST_PAUSE_S = 1.0  # after an error of the program
 KEEP_ALIVES = 3  # to a watchdog, in the time after which it acts
 LAST_SWITCHINGS_S = 4.0
 
@@ -45,8 +48,9 @@ class Module:
     since: float = field(default_factory=time.time)
     error: str = "not tried yet"
     coils: dict[str, bool] = field(default_factory=dict)
+    errors: dict[str, str] = field(default_factory=dict)  # by output: it was written, and is not so
+    unsteady: dict[str, datetime] = field(default_factory=dict)  # when a coil was last found otherwise than written
     delivered: int = 0
-    kept_alive: float = 0.0  # when its watchdog last heard of us, by the monotonic clock
     probed: datetime | None = None
 
     @property
@@ -63,12 +67,26 @@ class Module:
             "code": self.code,
             "reachable": self.reachable,
             "since": self.since,
-            "error": self.error,
+            "error": self.error or "; ".join(f"{name}: {error}" for name, error in self.errors.items()),
+            "errors": self.errors,
+            "slow": self.relay.pace.slow,
             "coils": self.coils,
             "active": active,
             "delivered": self.delivered,
             "watchdog_s": None if self.watchdog is None else self.watchdog.timeout_s,
         }
+
+
+def _otherwise(coil: int, wanted: bool) -> str:
+    return f"coil {coil} was written {_word(wanted)}, and read back {_word(not wanted)}"
+
+
+def _moved(coil: int, wanted: bool) -> str:
+    return f"coil {coil} did not stay {_word(wanted)} as it was written: it was read {_word(not wanted)}, and is written again"
+
+
+def _word(on: bool) -> str:
+    return "on" if on else "off"
 
 
 class Delivery:
@@ -131,16 +149,17 @@ class Delivery:
 
     async def _serve(self, module: Module) -> None:
         """One module's own loop, until another takes its place: what is due, then now and then a look at its coils."""
+        keeping = asyncio.create_task(self._keep_alive(module))
         try:
             await self._serve_on(module)
         finally:
+            await end([keeping])
             await module.relay.close()
 
     async def _serve_on(self, module: Module) -> None:
-        patience = Patience()
+        patience = Patience(LONGEST_PAUSE_S)
         while self.modules.get(module.device_id) is module:
             wake = self._wake
-            await self._keep_alive(module)  # whether or not the store answers
             try:
                 wait_s = await self.serve_once(module)
                 patience.rest()
@@ -149,9 +168,11 @@ class Delivery:
             except Exception as error:
                 wait_s = patience.lose()
                 log.error("delivery failed", module=module.code, error=repr(error), again_in_s=wait_s)
-                module.error = f"effects cannot be looked up: {type(error).__name__}"
+                module.error = (
+                    f"effects cannot be looked up: {type(error).__name__}; it is tried again, and the log says more"
+                )
             with suppress(TimeoutError):
-                async with asyncio.timeout(min(wait_s, IDLE_S, module.keep_alive_s)):
+                async with asyncio.timeout(min(wait_s, IDLE_S)):
                     await wake.wait()
 
     async def serve_once(self, module: Module) -> float:
@@ -166,15 +187,28 @@ class Delivery:
         return todo.wait_s
 
     async def _keep_alive(self, module: Module) -> None:
-        """Tell the module's watchdog, if it has one, that somebody is there."""
-        dog = module.watchdog
-        if dog is None or time.monotonic() - module.kept_alive < module.keep_alive_s:
-            return
-        module.kept_alive = time.monotonic()
+        """Tell the module's watchdog, if it has one, that somebody is there: on a connection of its own, so that it waits neither
+        for the store nor for slow answers to something else.
+        """
+        relay = RelayModule(*module.relay.address[:2], device_id=module.relay.device_id)
         try:
-            await module.relay.write_register(dog.register_address, dog.value)
+            while True:
+                began = time.monotonic()
+                if module.watchdog is not None:
+                    await self._kept_alive(module, relay, module.watchdog)
+                await asyncio.sleep(max(module.keep_alive_s - (time.monotonic() - began), SHORTEST_S))
+        finally:
+            await relay.close()
+
+    async def _kept_alive(self, module: Module, relay: RelayModule, dog: Watchdog) -> None:
+        try:
+            await relay.write_register(dog.register_address, dog.value)
         except DeviceUnreachableError as error:
-            self._stands(module, False, str(error))
+            if module.reachable:  # else what is said of the module says it
+                self._fails(module, WATCHDOG, str(error))
+        else:
+            if module.errors.pop(WATCHDOG, None) is not None:
+                self._on_change()
 
     async def _deliver(self, module: Module, due: Due) -> bool:
         """Write it and read it back; returns whether the module can be asked for more."""
@@ -190,9 +224,12 @@ class Delivery:
             await asyncio.to_thread(outbox.postpone, module.device_id, due.output, self._clock(), str(error))
             return False
         if read_back != wanted:
-            error_text = "the module read back another state"
+            error_text = _otherwise(output.coil, wanted)
+            self._fails(module, due.output, error_text)
             await asyncio.to_thread(outbox.postpone, module.device_id, due.output, self._clock(), error_text)
             return True
+        if due.output not in module.unsteady:
+            module.errors.pop(due.output, None)
         module.coils[due.output] = read_back
         module.delivered += 1
         await asyncio.to_thread(outbox.confirm, module.device_id, due.output, due.active, self._clock())
@@ -209,14 +246,39 @@ class Delivery:
             held = await asyncio.to_thread(outbox.look, module.device_id, self._clock())
             for name, output in module.outputs.items():
                 wanted = output.coil_for(name in held.active)
-                if coils[output.coil] != wanted and name not in held.unsettled:
-                    coils[output.coil] = await module.relay.write_coil(output.coil, wanted)
+                if name in held.unsettled:
+                    continue
+                if coils[output.coil] == wanted:
+                    self._holds(module, name)
+                    continue
+                if module.coils.get(name) == wanted:  # at first it is as somebody else left it
+                    self._fails(module, name, _moved(output.coil, wanted), unsteady=True)
+                coils[output.coil] = await module.relay.write_coil(output.coil, wanted)
+                if coils[output.coil] != wanted:
+                    self._fails(module, name, _otherwise(output.coil, wanted), unsteady=True)
         except DeviceUnreachableError as error:
             self._stands(module, False, str(error))
             return
         now = {name: coils[output.coil] for name, output in module.outputs.items()}
         changed, module.coils = now != module.coils, now
         await self._answers(module, changed=changed)
+
+    def _fails(self, module: Module, output: str, error: str, *, unsteady: bool = False) -> None:
+        """A coil is not as it was written: an error of its output."""
+        if unsteady:
+            module.unsteady[output] = self._clock()
+        if module.errors.get(output) != error:
+            module.errors[output] = error
+            log.warning("output", code=module.code, output=output, error=error)
+            self._on_change()
+
+    def _holds(self, module: Module, output: str) -> None:
+        """A coil is as it was written; if it has been so for a while, what was said of it is over."""
+        last = module.unsteady.get(output)
+        if last is None or (self._clock() - last).total_seconds() >= STEADY_S:
+            module.unsteady.pop(output, None)
+            if module.errors.pop(output, None) is not None:
+                self._on_change()
 
     async def _answers(self, module: Module, *, changed: bool) -> None:
         """It is there. What waited for it need not wait out its back-off."""

@@ -23,7 +23,7 @@ from lantern.db.base import transaction
 from lantern.live.tables import OrderRow, OutputRow
 
 FIRST_RETRY_S = 0.25
-LONGEST_RETRY_S = 4.0
+LONGEST_RETRY_S = 1.0  # a module that is well again is served within two seconds
 LOCK = 0x0D0B  # of the outbox, among the database's advisory locks
 
 

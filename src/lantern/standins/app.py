@@ -15,6 +15,7 @@ from starlette.routing import Route
 
 from lantern.standins import weighbridge
 from lantern.standins.camera import CameraStandIn, Reel
+from lantern.standins.faults import FAULTS
 from lantern.standins.kept import kept
 from lantern.standins.panel import panel_routes
 from lantern.standins.places import CROWDS
@@ -78,6 +79,8 @@ def make_standins(relay: RelayStandIn) -> StandIns:
                 "cameras": [camera.as_dict() for camera in cameras.values()],
                 "relay": {
                     "running": relay.running,
+                    "fault": relay.fault,
+                    "faults": FAULTS,
                     "coils": relay.coils,
                     "contacts": relay.contacts,
                     "loops": relay.loops,
@@ -110,11 +113,17 @@ def make_standins(relay: RelayStandIn) -> StandIns:
         return StreamingResponse(found.stream(), media_type=CONTENT_TYPE)
 
     async def cut(request: Request) -> Response:
-        if request.path_params["what"] == "stop":
+        """Cut the relay off, bring it back, make it well, or have it play a fault."""
+        what = request.path_params["what"]
+        if what not in ("stop", "start", "well", *FAULTS):
+            return JSONResponse({"message": f"There is no fault {what[:40]!r}: one of {', '.join(FAULTS)}."}, 404)
+        if what == "stop":
             await relay.stop()
-        else:
+        elif what == "start":
             await relay.start()
-        return JSONResponse({"running": relay.running})
+        else:
+            relay.play("" if what == "well" else what)
+        return JSONResponse({"running": relay.running, "fault": relay.fault})
 
     routes = [
         Route("/state", state),

@@ -15,6 +15,9 @@ from pymodbus.constants import ExcCodes
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
+from lantern.cluster import free_port
+from lantern.standins.faults import FAULTS, FLIP_S, Wire
+
 COILS = 8
 READ_COILS, WRITE_COILS = 1, (5, 15)  # function codes: one coil, several
 READ_CONTACTS, READ_LOOPS = 2, 4
@@ -33,7 +36,9 @@ class RelayStandIn:
     contacts: list[bool] = field(default_factory=lambda: [False] * COILS)  # discrete inputs 0 to 7
     loops: list[int] = field(default_factory=lambda: [FULL_SCALE // 2] * COILS)  # input registers 0 to 7
     switched: list[tuple[float, int, bool]] = field(default_factory=list)
+    fault: str = ""  # that is played, one of `standins/faults.py`
     _server: ModbusTcpServer | None = None
+    _wire: Wire | None = None
     _watchdog: asyncio.TimerHandle | None = None
 
     @property
@@ -48,13 +53,21 @@ class RelayStandIn:
         holding = [SimData(0, values=[0] * REGISTERS, datatype=DataType.REGISTERS)]
         loops = [SimData(0, values=list(self.loops), datatype=DataType.REGISTERS)]
         device = SimDevice(1, simdata=(bits, inputs, holding, loops), action=self._seen)
-        server = ModbusTcpServer(device, address=("127.0.0.1", self.port))
+        behind = free_port()
+        server = ModbusTcpServer(device, address=("127.0.0.1", behind))
         await server.serve_forever(background=True)
-        self._server = server
+        wire = Wire(self.port, behind, lambda: self.fault)
+        try:
+            await wire.start()
+        except OSError:
+            await server.shutdown()  # type: ignore[no-untyped-call]
+            raise
+        self._server, self._wire = server, wire
 
     async def stop(self) -> None:
         """Cut the module off: the port closes, as with a pulled cable. Coils stay as they are."""
-        if self._server is not None:
+        if self._server is not None and self._wire is not None:
+            await self._wire.stop()
             await self._server.shutdown()  # type: ignore[no-untyped-call]
             self._server = None
 
@@ -65,7 +78,7 @@ class RelayStandIn:
             if address + len(values) > COILS:
                 return ExcCodes.ILLEGAL_ADDRESS
             for offset, value in enumerate(values):
-                self._switch(address + offset, bool(value))
+                self._write(address + offset, bool(value))
         elif code == READ_COILS:
             current[0] = sum(on << coil for coil, on in enumerate(self.coils))
         elif code == READ_CONTACTS:
@@ -75,6 +88,22 @@ class RelayStandIn:
         elif code in WRITE_REGISTERS and values is not None and address <= WATCHDOG_REGISTER < address + len(values):
             self._watch(int(values[WATCHDOG_REGISTER - address]) * WATCHDOG_UNIT_S)
         return None
+
+    def play(self, fault: str) -> None:
+        """Do so from now on; "" is well again. What hung on the wire is let go, as where somebody has mended it."""
+        if fault and fault not in FAULTS:
+            raise KeyError(fault)
+        self.fault = fault
+        if self._wire is not None:
+            self._wire.cut()
+
+    def _write(self, coil: int, on: bool) -> None:
+        if self.fault == "stuck":
+            return
+        was = self.coils[coil]
+        self._switch(coil, on)
+        if self.fault == "flips" and was != on:
+            asyncio.get_running_loop().call_later(FLIP_S, self._switch, coil, was)
 
     def _switch(self, coil: int, on: bool) -> None:
         if self.coils[coil] != on:

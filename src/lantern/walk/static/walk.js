@@ -48,6 +48,7 @@ function walk(own, ground) {
   const drawn = { view: null, chart: null, names: [], times: [], values: [], seq: -1 };
   const common = {
     standins: data.standins,
+    relayNow: null, // the stand-in of the module, as it says of itself
     silent: "",
     trouble: "",
     state: null,
@@ -158,6 +159,19 @@ function walk(own, ground) {
     get cutOff() {
       return (this.state?.modules ?? []).filter((m) => !m.reachable);
     },
+    // Those that answer, and do not do all that they are told, or late.
+    get unwell() {
+      const told = (m) => [m.error, m.slow].filter(Boolean).join("; ");
+      return (this.state?.modules ?? [])
+        .filter((m) => m.reachable && told(m))
+        .map((m) => ({ code: m.code, said: told(m) }));
+    },
+    get relayFault() {
+      return this.relayNow?.fault ?? "";
+    },
+    get relayFaults() {
+      return Object.entries(this.relayNow?.faults ?? {});
+    },
     get outputs() {
       return data.outputs.map((o) => {
         const module = this.state?.modules.find((m) => m.id === o.device);
@@ -170,6 +184,7 @@ function walk(own, ground) {
           active,
           words: `${o.module}, ${o.contact.replace("_", " ")}${o.mode ? "" : ", not linked here"}`,
           latched: o.mode === "latched",
+          error: module?.errors[o.name] ?? "",
           state: module?.reachable ? `${active ? "active" : "idle"}, ${coil}` : `unknown, last ${coil}`,
         };
       });
@@ -260,6 +275,7 @@ function walk(own, ground) {
     async askStandins() {
       try {
         const s = await ask("GET", "/walk/standins/state");
+        this.relayNow = s.relay;
         this.cameraState = s.cameras.find((c) => c.code === data.device) ?? null;
       } catch (error) {
         this.trouble = error.message;
