@@ -9,7 +9,7 @@ import sys
 import tempfile
 import time
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
@@ -18,6 +18,8 @@ from bench.figures import SMALL
 from lantern.cluster import free_port
 from lantern.demo.skerrow import LOGIN, PASSWORD
 
+START_S = 120.0
+TOLD = 12  # lines of each of its logs
 _shared = ExitStack()  # a program that several measurements look at, where their figures mean nothing
 
 
@@ -60,21 +62,34 @@ def _program() -> Iterator[tuple[str, Path]]:
             "--port",
             str(port),
         ]
-        process = subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL)
+        said = Path(name) / "said.txt"
+        with said.open("w") as out:
+            process = subprocess.Popen(command, env=environment, stdout=out, stderr=out)
         try:
-            deadline = time.monotonic() + 120
-            while True:
-                try:
-                    urllib.request.urlopen(f"http://127.0.0.1:{port}/health", timeout=1).close()
-                    break
-                except OSError:
-                    if process.poll() is not None or time.monotonic() > deadline:
-                        raise RuntimeError("the program did not start") from None
-                    time.sleep(0.2)
+            _started(process, f"http://127.0.0.1:{port}/health", [said, Path(name) / "state" / "lantern.log"])
             yield f"http://127.0.0.1:{port}", Path(name) / "state"
         finally:
             process.terminate()
             process.wait(30)
+
+
+def _started(process: subprocess.Popen[bytes], health: str, told: Sequence[Path], wait_s: float = START_S) -> None:
+    """Wait until it answers. Raises `RuntimeError` with how it ended or how long it was waited for, and with what it said last."""
+    deadline = time.monotonic() + wait_s
+    while True:
+        try:
+            urllib.request.urlopen(health, timeout=1).close()
+            return
+        except OSError as error:
+            code = process.poll()
+            if code is None and time.monotonic() < deadline:
+                time.sleep(0.2)
+                continue
+            how = f"did not answer within {wait_s:g} s ({error})" if code is None else f"ended with code {code}"
+            last = [
+                line for path in told if path.exists() for line in path.read_text(errors="replace").splitlines()[-TOLD:]
+            ]
+            raise RuntimeError("\n  ".join([f"the program {how}; it said last:", *last])) from None
 
 
 def logged_in(play: Any, address: str) -> Any:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import sys
 import time
 from collections.abc import Iterator
@@ -17,6 +16,7 @@ from lantern import apart
 from lantern.application.app import make_app
 from lantern.web import outside
 from lantern.web.outside import GONE, read_outside
+from loops import in_a_loop
 from seeded import Small
 from web.client import AtSite
 from web.test_door import log_in
@@ -68,6 +68,6 @@ def test_the_reader_ends_when_the_page_gives_up(database: str) -> None:
         await read_outside(request, eval, name="x")
 
     with pytest.raises(outside.HTTPException) as ended:
-        asyncio.run(ask())
+        in_a_loop(ask)
     assert ended.value.status_code == GONE
     assert time.monotonic() - began < 20  # generous: the machine may be starved
