@@ -247,6 +247,7 @@ def test_from_nothing_to_a_lamp_and_through_the_file_again(page: Page, tmp_path:
     page.get_by_label("To be sure").fill("Kiln works")
     page.get_by_role("button", name="Remove it").click()
     expect(page.get_by_text("There is no site yet")).to_be_visible()
+    page.wait_for_load_state("load")  # its scripts hear of the file
     page.locator("#site-file").set_input_files(kept)
     page.wait_for_url("**/sites/2/survey")
     expect(page.get_by_role("heading", name="Kiln works")).to_be_visible()

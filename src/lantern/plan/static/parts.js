@@ -46,7 +46,12 @@ export function keepingFocus(part, draw) {
   const selected = field ? [field.selectionStart, field.selectionEnd] : null;
   part.drawLater = null;
   draw();
-  const anew = label ? part.querySelector(`[aria-label="${CSS.escape(label)}"]`) : null;
+  const alike = (one) => one.tagName === held?.tagName && one.textContent === held.textContent;
+  const anew = label
+    ? part.querySelector(`[aria-label="${CSS.escape(label)}"]`)
+    : held?.matches("button, summary")
+      ? [...part.querySelectorAll("button, summary")].find(alike)
+      : null;
   anew?.focus();
   if (selected && anew) anew.setSelectionRange(...selected);
 }
