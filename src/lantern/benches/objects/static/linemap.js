@@ -20,7 +20,10 @@ export const lineMap = ({ data, shown, studied }) => {
       const m = this.lineMap;
       if (!m) return "";
       if (m.few)
-        return `${many(m.passages, "passage")} by hand: too few to propose a line, ${m.few} at least. The map shows what they say.`;
+        return (
+          `${many(m.passages, "passage")} by hand: too few to propose a line, ${m.few} at least. ` +
+          "The map shows what they say."
+        );
       if (m.pick === null) return "No line in this picture leaves room enough to its edges.";
       return (
         `${(100 * m.now).toFixed(1)} % of ${m.passages} passages are wrong now; the pick: ` +

@@ -107,7 +107,9 @@ document.addEventListener("alpine:init", () => {
         await this.attempt(async () => {
           const gone = await ask("DELETE", `/lists/${this.edited.id}/entries/${entry.id}?base=${this.edited.revision}`);
           await this.anew(this.edited.id);
-          this.told = `Removed: out of ${many(gone.revisions, "revision")}, ${many(gone.events, "event")} and ${many(gone.reads, "read")}.`;
+          this.told =
+            `Removed: out of ${many(gone.revisions, "revision")}, ${many(gone.events, "event")} ` +
+            `and ${many(gone.reads, "read")}.`;
         });
       },
       async bring(files) {
