@@ -7,6 +7,8 @@ from collections.abc import AsyncIterator
 
 import psycopg
 import structlog
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from lantern.db.migrate import plain_url
 
@@ -14,6 +16,11 @@ log = structlog.get_logger()
 CHANNEL = "lantern_changed"
 CONNECT_AGAIN_S = 0.5
 SETTLE_S = 0.05  # what belongs together comes together
+
+
+def tell_of_change(session: Session, what: str) -> None:
+    """Tell of one that no trigger of the store tells of, once this transaction is done."""
+    session.execute(select(func.pg_notify(CHANNEL, what)))
 
 
 async def changes() -> AsyncIterator[None]:

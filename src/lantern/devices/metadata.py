@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import ssl
 from collections.abc import AsyncGenerator
+from functools import cache
 
 import httpx
 from python_multipart.exceptions import FormParserError
@@ -19,11 +21,16 @@ class StreamError(LanternError):
     """The device did not answer, or sends what is no metadata."""
 
 
+@cache  # reading the certificates takes longer than the rest of a connection
+def _trusted() -> ssl.SSLContext:
+    return httpx.create_ssl_context()
+
+
 async def metadata(url: str) -> AsyncGenerator[bytes, None]:
     """Its documents, frame by frame, as they were sent, until the device ends it. Raises `StreamError`."""
     try:
         async with (
-            httpx.AsyncClient(timeout=httpx.Timeout(TIMEOUT_S)) as client,
+            httpx.AsyncClient(timeout=httpx.Timeout(TIMEOUT_S), verify=_trusted()) as client,
             client.stream("GET", url) as answer,
         ):
             if answer.status_code != httpx.codes.OK:

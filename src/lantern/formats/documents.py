@@ -75,6 +75,11 @@ def type_of(document: Mapping[str, Any], *, where: str) -> DeviceType:
     return model
 
 
+def type_in(data: bytes) -> DeviceType:
+    """Return what a file of one type holds. Raises `Refused` as `type_of`."""
+    return type_of(read_json(data, where="type"), where="type")
+
+
 def read_detector(path: Path) -> Detector:
     """A `lantern-detector/1` file."""
     return detector_in(read_json(read_bytes(path), where=path.name), where=path.name)

@@ -20,12 +20,11 @@ from lantern.core.linking.links import Output, Watchdog
 from lantern.db.base import now
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.live import outbox
-from lantern.live.outbox import Due
+from lantern.live.outbox import Due, Round
 from lantern.live.tasks import LONGEST_S, SHORTEST_S, Patience, end
 from lantern.register.tables import DeviceRow
 
 log = structlog.get_logger()
-IDLE_S = 0.2  # acknowledgements come by way of the store
 PROBE_S = 1.0
 WATCHDOG = "watchdog"  # among the errors by output
 STEADY_S = 5.0  # so long a coil must stay as it was written before an error of its output is over
@@ -172,7 +171,7 @@ class Delivery:
                     f"effects cannot be looked up: {type(error).__name__}; it is tried again, and the log says more"
                 )
             with suppress(TimeoutError):
-                async with asyncio.timeout(min(wait_s, IDLE_S)):
+                async with asyncio.timeout(min(wait_s, PROBE_S)):
                     await wake.wait()
 
     async def serve_once(self, module: Module) -> float:
@@ -183,7 +182,7 @@ class Delivery:
                 break
         if module.probed is None or (self._clock() - module.probed).total_seconds() >= PROBE_S:
             module.probed = self._clock()
-            await self._probe(module)
+            await self._probe(module, todo if not todo.due else None)
         return todo.wait_s
 
     async def _keep_alive(self, module: Module) -> None:
@@ -236,14 +235,17 @@ class Delivery:
         await self._answers(module, changed=True)
         return True
 
-    async def _probe(self, module: Module) -> None:
-        """Look whether the coils are as they should be. A module that lost them (a power cut) gets them again."""
+    async def _probe(self, module: Module, held: Round | None) -> None:
+        """Look whether the coils are as they should be. A module that lost them (a power cut) gets them again. `held`: what the
+        store says; None: it has to be asked.
+        """
         if not module.outputs:
             return
         count = max(output.coil for output in module.outputs.values()) + 1
         try:
             coils = await module.relay.read_coils(0, count)
-            held = await asyncio.to_thread(outbox.look, module.device_id, self._clock())
+            if held is None:
+                held = await asyncio.to_thread(outbox.look, module.device_id, self._clock())
             for name, output in module.outputs.items():
                 wanted = output.coil_for(name in held.active)
                 if name in held.unsettled:

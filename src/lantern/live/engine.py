@@ -8,6 +8,7 @@ import time
 from collections.abc import AsyncIterator, Callable, Sequence
 from datetime import datetime
 from functools import partial
+from itertools import chain, repeat
 from typing import Any, TypeVar
 
 import structlog
@@ -43,6 +44,7 @@ from lantern.signals.feed import Feed, Frame
 log = structlog.get_logger()
 T = TypeVar("T")
 BEAT_S = 1.0
+FIRST_BEATS_S = (0.2, 0.2, 0.3, 0.3, 0.5)  # who waits for the engine to be back sees it at once
 TELL_S = 0.2
 
 
@@ -276,6 +278,7 @@ class Engine:
     async def _follow_changes(self) -> None:
         async for _ in changes():
             await self._try("changes", self.reload)
+            self.delivery.wake()
 
     # ---- telling ----
 
@@ -318,8 +321,8 @@ class Engine:
         self.tell()
 
     async def _beat_on(self) -> None:
-        while True:
-            await asyncio.sleep(BEAT_S)
+        for pause_s in chain(FIRST_BEATS_S, repeat(BEAT_S)):
+            await asyncio.sleep(pause_s)
             await self._try("beat", self.beat)
 
     @staticmethod

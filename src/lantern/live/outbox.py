@@ -20,6 +20,7 @@ from lantern.core.linking.arming import Firing
 from lantern.core.linking.orders import Order, Standing
 from lantern.core.linking.switch import Switch
 from lantern.db.base import transaction
+from lantern.db.changes import tell_of_change
 from lantern.live.tables import OrderRow, OutputRow
 
 FIRST_RETRY_S = 0.25
@@ -105,6 +106,7 @@ def acknowledge(session: Session, device_id: int, output: str, at: datetime) -> 
     switch = switches.of.get(output)
     held = 0 if switch is None else switch.acknowledge(0.0)
     switches.keep()
+    tell_of_change(session, "output")  # the engine, which would not look before something is due
     return held
 
 

@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from lantern.core.site import Device, Place
+from lantern.formats.documents import type_of
 from lantern.register.documents import device_of, device_row
 from lantern.register.tables import devices_of_site, types_of
 from lantern.register.types import save_type
@@ -17,8 +18,8 @@ from lantern.sites.tables import SiteRow, new_place
 
 def _take(session: Session, row: SiteRow, brought: Brought) -> None:
     for each in brought.site.types:
-        body = each.model_dump(mode="json", exclude_none=True)
-        save_type(session, row.id, body, type_id=None, reason=FROM_FILE, user_id=brought.user_id)
+        model = type_of(each.model_dump(mode="json", exclude_none=True), where="type")
+        save_type(session, row.id, model, type_id=None, reason=FROM_FILE, user_id=brought.user_id)
     for position, place in enumerate(brought.site.places):
         held = {} if place.polygon is None else {"polygon": [list(point) for point in place.polygon]}
         place_row = new_place(session, row.id, place.name, position=position, extras=held)

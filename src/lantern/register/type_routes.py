@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, HTTPException, Query, Request
+from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from sqlalchemy import func, select
+from starlette.concurrency import run_in_threadpool
 
 from lantern.core.devices import DEVICE_KINDS
-from lantern.core.register.device_type import type_schema
+from lantern.core.register.device_type import DeviceType, type_schema
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
+from lantern.formats.documents import type_in
 from lantern.register.tables import DeviceRow, DeviceTypeRow, register_of, types_of
 from lantern.register.types import delete_type, save_type
 from lantern.revisions import hold
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id
+from lantern.web.outside import read_outside
 from lantern.web.pages import render
 
 router = APIRouter()
@@ -80,23 +83,26 @@ def file(request: Request, name: Annotated[str, Query(max_length=120)]) -> Respo
 
 
 @router.post("/types", **may("engineer", "added a device type"))
-def add(request: Request, document: dict[str, Any] = Body(), reason: Reason = MADE) -> Response:
-    with transaction() as session:
-        row = save_type(session, site_id_of(request), document, type_id=None, reason=reason, user_id=user_id(request))
-        tell(request, f"added the device type {row.name}")
-        return json_answer({"id": row.id, "name": row.name})
+async def add(request: Request, reason: Reason = MADE) -> Response:
+    """The body is the type's file."""
+    model = await read_outside(request, type_in, name="device type")
+    return await run_in_threadpool(_save, request, model, reason, "added")
 
 
 @router.put("/types/{type_id}", **may("engineer", "changed a device type"))
-def change(
-    request: Request, type_id: Id, base: Count, document: dict[str, Any] = Body(), reason: Reason = CHANGED
+async def change(request: Request, type_id: Id, base: Count, reason: Reason = CHANGED) -> Response:
+    """The body is the type's file. `base`: the revision that was changed; refused where somebody else has changed it meanwhile."""
+    model = await read_outside(request, type_in, name="device type")
+    return await run_in_threadpool(_save, request, model, reason, "changed", type_id, base)
+
+
+def _save(
+    request: Request, model: DeviceType, reason: str, done: str, type_id: int | None = None, base: int = 0
 ) -> Response:
-    """`base`: the revision that was changed; refused where somebody else has changed it meanwhile."""
     with transaction() as session:
-        by = user_id(request)
-        site_id = site_id_of(request)
-        row = save_type(session, site_id, document, type_id=type_id, base=base, reason=reason, user_id=by)
-        tell(request, f"changed the device type {row.name}")
+        site_id, by = site_id_of(request), user_id(request)
+        row = save_type(session, site_id, model, type_id=type_id, base=base, reason=reason, user_id=by)
+        tell(request, f"{done} the device type {row.name}")
         return json_answer({"id": row.id, "name": row.name})
 
 

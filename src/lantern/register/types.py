@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
-from lantern.formats.documents import type_of
+from lantern.core.register.device_type import DeviceType
 from lantern.register.tables import DeviceRow, DeviceTypeRow
 from lantern.register.units import recheck
 from lantern.revisions import check_reason, hold, keep, remove
@@ -18,7 +15,7 @@ from lantern.revisions import check_reason, hold, keep, remove
 def save_type(
     session: Session,
     site_id: int,
-    document: Mapping[str, Any],
+    model: DeviceType,
     *,
     type_id: int | None,
     base: int = 0,
@@ -30,7 +27,6 @@ def save_type(
     Raises `StaleRevisionError` where `base` is not the revision that is to be changed, `Refused` for what is wrong with it.
     """
     check_reason(reason)
-    model = type_of(document, where="type")
     clash = session.scalar(
         select(DeviceTypeRow).where(DeviceTypeRow.site_id == site_id, DeviceTypeRow.name == model.name)
     )

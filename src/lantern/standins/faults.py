@@ -1,17 +1,19 @@
 """What a relay module can do wrong, to be played on request: an installer sees how it looks, and the tests use it.
 
-A wire lies before the stand-in's own server, and does to its answers what the fault asks for; what goes wrong with coils is done
-by the stand-in itself.
+What goes wrong with answers is done to the bytes on their way out; what goes wrong with coils is done by the stand-in itself.
 """
 
 from __future__ import annotations
 
-import asyncio
-import socket
+import struct
 from collections.abc import Callable
-from contextlib import suppress
+from socket import SO_LINGER, SOL_SOCKET
+from typing import Any
 
-HEAD = 6  # bytes of a Modbus TCP header before what its length counts: transaction, protocol, length
+from pymodbus.server import ModbusTcpServer
+from pymodbus.server.requesthandler import ServerRequestHandler
+from pymodbus.simulator import SimDevice
+
 FAULTS = {
     "late": "answers after 1.4 s",
     "later": "answers after 3 s",
@@ -45,62 +47,43 @@ def answered(fault: str, frame: bytes) -> bytes:
     return _ON_THE_WIRE.get(fault, bytes)(frame)
 
 
-class Wire:
-    """Takes connections at `port` and passes them on to `behind`, as long as it is up."""
+class FaultyServer(ModbusTcpServer):
+    """Serves the device at `port` of loopback, and answers as `fault()` asks for."""
 
-    def __init__(self, port: int, behind: int, fault: Callable[[], str]) -> None:
-        self._port, self._behind, self._fault = port, behind, fault
-        self._server: asyncio.Server | None = None
-        self._open: set[asyncio.StreamWriter] = set()
+    def __init__(self, device: SimDevice, port: int, fault: Callable[[], str]) -> None:
+        super().__init__(device, address=("127.0.0.1", port))
+        self.fault = fault
 
-    async def start(self) -> None:
-        self._server = await asyncio.start_server(self._serve, "127.0.0.1", self._port)
-
-    async def stop(self) -> None:
-        if self._server is not None:
-            self._server.close()
-            self.cut()
-            self._server = None
+    def callback_new_connection(self) -> ServerRequestHandler:
+        return _Answering(self)
 
     def cut(self) -> None:
         """End the connections there are, as a pulled cable does."""
-        for writer in self._open:
-            writer.transport.abort()
+        for each in list(self.active_connections.values()):
+            each.abort()  # type: ignore[attr-defined] # each is one of ours
 
-    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        self._open.add(writer)
-        try:
-            behind_reader, behind = await asyncio.open_connection("127.0.0.1", self._behind)
-            self._open.add(behind)
-            try:
-                with suppress(OSError, asyncio.IncompleteReadError):
-                    while True:
-                        behind.write(await _frame(reader))
-                        frame = await _frame(behind_reader)
-                        if not await self._answer(writer, frame):
-                            return
-            finally:
-                self._open.discard(behind)
-                behind.close()
-        finally:
-            self._open.discard(writer)
-            writer.close()
 
-    async def _answer(self, writer: asyncio.StreamWriter, frame: bytes) -> bool:
-        """Answer as the fault asks for; returns whether the connection goes on."""
+class _Answering(ServerRequestHandler):
+    """One connection."""
+
+    def __init__(self, owner: FaultyServer) -> None:
+        super().__init__(owner, owner.trace_packet, owner.trace_pdu, owner.trace_connect)  # type: ignore[no-untyped-call]
+        self._fault = owner.fault
+
+    def send(self, data: bytes, addr: tuple[Any, ...] | None = None) -> None:
         fault = self._fault()
         if fault == "resets":
-            held = writer.get_extra_info("socket")
-            held.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, b"\x01\x00\x00\x00\x00\x00\x00\x00")
-            writer.transport.abort()
-            return False
-        if fault != "silent":
-            await asyncio.sleep(DELAYS_S.get(fault, 0.0))
-            writer.write(answered(fault, frame))
-            await writer.drain()
-        return True
+            self.transport.get_extra_info("socket").setsockopt(SOL_SOCKET, SO_LINGER, struct.pack("ii", 1, 0))
+            self.abort()
+        elif fault in DELAYS_S:
+            self.loop.call_later(DELAYS_S[fault], self._send, data)
+        elif fault != "silent":
+            self._send(answered(fault, data))
 
+    def _send(self, data: bytes) -> None:
+        if self.transport is not None:  # else it went meanwhile
+            super().send(data)
 
-async def _frame(reader: asyncio.StreamReader) -> bytes:
-    head = await reader.readexactly(HEAD)
-    return head + await reader.readexactly(int.from_bytes(head[4:6]))
+    def abort(self) -> None:
+        if self.transport is not None:
+            self.transport.abort()  # type: ignore[attr-defined] # of TCP

@@ -12,11 +12,9 @@ import time
 from dataclasses import dataclass, field
 
 from pymodbus.constants import ExcCodes
-from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
-from lantern.cluster import free_port
-from lantern.standins.faults import FAULTS, FLIP_S, Wire
+from lantern.standins.faults import FAULTS, FLIP_S, FaultyServer
 
 COILS = 8
 READ_COILS, WRITE_COILS = 1, (5, 15)  # function codes: one coil, several
@@ -37,8 +35,7 @@ class RelayStandIn:
     loops: list[int] = field(default_factory=lambda: [FULL_SCALE // 2] * COILS)  # input registers 0 to 7
     switched: list[tuple[float, int, bool]] = field(default_factory=list)
     fault: str = ""  # that is played, one of `standins/faults.py`
-    _server: ModbusTcpServer | None = None
-    _wire: Wire | None = None
+    _server: FaultyServer | None = None
     _watchdog: asyncio.TimerHandle | None = None
 
     @property
@@ -53,21 +50,14 @@ class RelayStandIn:
         holding = [SimData(0, values=[0] * REGISTERS, datatype=DataType.REGISTERS)]
         loops = [SimData(0, values=list(self.loops), datatype=DataType.REGISTERS)]
         device = SimDevice(1, simdata=(bits, inputs, holding, loops), action=self._seen)
-        behind = free_port()
-        server = ModbusTcpServer(device, address=("127.0.0.1", behind))
+        server = FaultyServer(device, self.port, lambda: self.fault)
         await server.serve_forever(background=True)
-        wire = Wire(self.port, behind, lambda: self.fault)
-        try:
-            await wire.start()
-        except OSError:
-            await server.shutdown()  # type: ignore[no-untyped-call]
-            raise
-        self._server, self._wire = server, wire
+        self._server = server
 
     async def stop(self) -> None:
         """Cut the module off: the port closes, as with a pulled cable. Coils stay as they are."""
-        if self._server is not None and self._wire is not None:
-            await self._wire.stop()
+        if self._server is not None:
+            self._server.cut()
             await self._server.shutdown()  # type: ignore[no-untyped-call]
             self._server = None
 
@@ -94,8 +84,8 @@ class RelayStandIn:
         if fault and fault not in FAULTS:
             raise KeyError(fault)
         self.fault = fault
-        if self._wire is not None:
-            self._wire.cut()
+        if self._server is not None:
+            self._server.cut()
 
     def _write(self, coil: int, on: bool) -> None:
         if self.fault == "stuck":

@@ -35,6 +35,7 @@ BD = "{http://www.onvif.org/ver20/analytics/humanbody}"
 FRAME = f"{TT}Frame"
 CHUNK_BYTES = 64 * 1024
 MOST_DEPTH = 100
+FEW_TAGS = 2_000
 MOST_PARTS = 100_000  # elements of a frame, or from one to the next
 MOST_TOKEN_BYTES = 16 * 1024 * 1024  # without any element beginning or ending
 Shift = tuple[float, float, float, float]
@@ -129,6 +130,14 @@ def _frames(source: Source) -> Iterator[Element]:
         parser.close()
 
 
+def _frames_at_once(data: bytes, where: str) -> list[Element]:
+    """The same, of a document that is small and all there: a third of the work, ten times a second from every device."""
+    with _told(where):
+        parser = DefusedXMLParser(target=TreeBuilder(), forbid_dtd=True)
+        parser.feed(data)
+        return list(parser.close().iter(FRAME))
+
+
 def _bound(where: str, *, depth: int = 0, parts: int = 0, unread: int = 0) -> None:
     expected = "frames as a device sends them"
     if depth > MOST_DEPTH:
@@ -188,7 +197,7 @@ def read_frame(data: bytes, *, where: str, width: int, height: int) -> tuple[flo
     faults = FaultList()
     out: list[tuple[float, list[Seen]]] = []
     with border(where, "one tt:Frame"):
-        for frame in _frames(Source(data, where)):
+        for frame in _frames_at_once(data, where) if data.count(b"<") <= FEW_TAGS else _frames(Source(data, where)):
             t = _time(frame.get("UtcTime"), datetime.fromtimestamp(0, UTC), faults, where)
             things = list(_things(frame, width, height, faults, where))
             faults.refuse_if_any()

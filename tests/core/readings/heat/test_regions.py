@@ -84,7 +84,7 @@ def test_reductions_equal_ndimage_labelled_statistics(dtype: str) -> None:
 
     frames = Frames(np.arange(9.0), W, H, 0.01, -273.15, blocks, dtype=dtype)
     what = (Reduction("max"), Reduction("min"), Reduction("mean"))
-    got = reduce_frames(frames, [Wanted(s, i, what) for s, i in zip(shapes, indices, strict=True)])
+    got = reduce_frames(frames, [Wanted(s, i, frames.width, what) for s, i in zip(shapes, indices, strict=True)])
     for t in range(9):
         for label in (1, 2, 3):
             high = ndimage.maximum(pixels[t], labels, label)
@@ -106,7 +106,7 @@ def test_ranks_say_the_same_as_counting() -> None:
             Reduction("coldest", k=k),
             Reduction("count_below", level=level),
         )
-        [[hottest, above, coldest, below]] = reduce_frames(frames, [Wanted(shape, index, what)])
+        [[hottest, above, coldest, below]] = reduce_frames(frames, [Wanted(shape, index, frames.width, what)])
         assert ((hottest > level) == (above >= k)).all()
         assert ((coldest < level) == (below >= k)).all()
 
@@ -122,4 +122,4 @@ def test_frames_that_do_not_match_their_times_are_an_error() -> None:
     frames = Frames(np.arange(3.0), 2, 2, 1, 0, lambda: iter([np.zeros((2, 2, 2), np.uint16)]))
     shape = region("spot", [[0, 0]])
     with pytest.raises(ValueError, match="2 pages"):
-        reduce_frames(frames, [Wanted(shape, pixels_of(shape, width=2, height=2), (Reduction("max"),))])
+        reduce_frames(frames, [Wanted(shape, pixels_of(shape, width=2, height=2), 2, (Reduction("max"),))])

@@ -171,7 +171,9 @@ def kind_wanted(frames: Frames):
     from lantern.core.readings.heat.regions import pixels_of
 
     source = DETECTOR.regions[1]
-    return Wanted(source, pixels_of(source, width=frames.width, height=frames.height), (Reduction("mean"),))
+    return Wanted(
+        source, pixels_of(source, width=frames.width, height=frames.height), frames.width, (Reduction("mean"),)
+    )
 
 
 @pytest.mark.parametrize("threshold", ["fixed", "adaptive"])

@@ -202,7 +202,7 @@ def _with_counts(
         level_c = float(correction_for(frames.recorded, region, dials).undo(np.array([dials.threshold_c]))[0])
         level = round((level_c - frames.offset_c) / frames.scale, 6)
         count = Reduction(f"count_{dials.condition}", level=level)
-        [[beyond]] = reduce_frames(frames, [Wanted(region, index, (count,), masks)])
+        [[beyond]] = reduce_frames(frames, [Wanted(region, index, frames.width, (count,), masks)])
         counts[region.name] = beyond * 100 / index.size if dials.extent_unit == "percent" else beyond
     out = []
     for event in events:

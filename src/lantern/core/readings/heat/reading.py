@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import lru_cache
 from typing import cast
 
 import numpy as np
@@ -119,10 +120,13 @@ def readings(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials)
 def wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> list[Wanted]:
     """Return what the readings need of the frames."""
     shutter = [picture_levels(frames.width, frames.height)] if dials.shutter_s > 0 else []
-    return [*_wanted(frames, regions, dials)[0], *shutter]
+    return [*_wanted((frames.width, frames.height), frames.recorded, tuple(regions), dials)[0], *shutter]
 
 
-def _wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> tuple[list[Wanted], list[str]]:
+@lru_cache(maxsize=64)  # live, it is asked for with every frame
+def _wanted(
+    size: tuple[int, int], recorded: RecordedAs, regions: tuple[ReadingRegion, ...], dials: HeatDials
+) -> tuple[tuple[Wanted, ...], tuple[str, ...]]:
     """Return what is to be reduced for each region, and the regions that have fewer pixels than are asked for."""
     masks = tuple(region for region in regions if region.role == "mask")
     out: list[Wanted] = []
@@ -130,20 +134,20 @@ def _wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) 
     for region in regions:
         if region.role == "mask" or (region.role == "reference" and dials.against != "neighbours"):
             continue
-        index = used_pixels(region, masks, width=frames.width, height=frames.height)
+        index = used_pixels(region, masks, width=size[0], height=size[1])
         reduction = reduction_of(dials, index.size)
         if reduction is None:
             too_small.append(region.name)
             continue
-        correction = correction_for(frames.recorded, region, dials)
+        correction = correction_for(recorded, region, dials)
         if reduction.what == "mean" and correction.changes:
             reduction = replace(reduction, corrected=correction)
-        out.append(Wanted(region, index, (reduction,), masks))
-    return out, too_small
+        out.append(Wanted(region, index, size[0], (reduction,), masks))
+    return tuple(out), tuple(too_small)
 
 
 def _reduced(frames: Frames, regions: Sequence[ReadingRegion], dials: HeatDials) -> dict[str, Floats]:
-    wanted, too_small = _wanted(frames, regions, dials)
+    wanted, too_small = _wanted((frames.width, frames.height), frames.recorded, tuple(regions), dials)
     never = np.full(len(frames), -NEVER_C if dials.condition == "above" else NEVER_C)
     out = dict.fromkeys(too_small, never)
     for each, (raw,) in zip(wanted, reduce_frames(frames, wanted) if wanted else [], strict=True):

@@ -11,6 +11,7 @@ import os
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import cached_property
 from hashlib import sha256
 from itertools import pairwise
 from typing import Any
@@ -79,14 +80,38 @@ def _second_blobs(beyond: Any, width: int) -> Any:
     return out
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Wanted:
-    """A region's pixels (flat indices) and what to keep of them in each frame. `masked`: what was cut out of the region."""
+    """A region's pixels (flat indices in a picture `width` wide) and what to keep of them in each frame. `masked`: what was
+    cut out of the region.
+    """
 
     region: ReadingRegion
     index: NDArray[np.intp]
+    width: int
     reductions: tuple[Reduction, ...]
     masked: tuple[ReadingRegion, ...] = ()
+
+    @cached_property
+    def place(self) -> _Place:
+        """Where in the picture the pixels lie."""
+        rows, columns = self.index // self.width, self.index % self.width
+        band = slice(int(rows.min()), int(rows.max()) + 1), slice(int(columns.min()), int(columns.max()) + 1)
+        height, across = band[0].stop - band[0].start, band[1].stop - band[1].start
+        if height * across == self.index.size:
+            return _Place(*band, None)
+        mask = np.zeros((height, self.width), np.uint16)
+        mask[rows - band[0].start, columns] = 0xFFFF
+        return _Place(*band, mask)
+
+
+@dataclass(frozen=True)
+class _Place:
+    """Of a region: its rows, its columns, and which pixels of those rows are its own; None: all in its columns."""
+
+    rows: slice
+    columns: slice
+    mask: NDArray[np.uint16] | None
 
 
 def reduce_frames(frames: Frames, wanted: Sequence[Wanted]) -> list[list[Floats]]:
@@ -131,7 +156,7 @@ def key_of(wanted: Wanted, reduction: Reduction) -> str:
 
 def _reduce(frames: Frames, wanted: Sequence[Wanted]) -> list[list[Floats]]:
     out = [[np.empty(len(frames)) for _ in each.reductions] for each in wanted]
-    crews = [[_Window(each.index, frames.width, frames.dtype) for each in wanted] for _ in range(THREADS)]
+    crews = [[_Window(each) for each in wanted] for _ in range(THREADS if len(frames) >= LEAST_TO_SHARE else 1)]
     some = max(1, CACHED_BYTES // (frames.width * frames.height * np.dtype(frames.dtype).itemsize))
 
     def work(crew: list[_Window], part: Any, at: int) -> None:
@@ -163,37 +188,29 @@ def _reduce(frames: Frames, wanted: Sequence[Wanted]) -> list[list[Floats]]:
 class _Window:
     """A region's pixels as the part of a frame that is quickest to reduce. Holds memory to work in: one a thread."""
 
-    def __init__(self, index: NDArray[np.intp], width: int, dtype: str) -> None:
-        self.index = index
-        rows, columns = index // width, index % width
-        self.rows = slice(int(rows.min()), int(rows.max()) + 1)
-        self.columns = slice(int(columns.min()), int(columns.max()) + 1)
-        height = self.rows.stop - self.rows.start
-        self.is_box = height * (self.columns.stop - self.columns.start) == index.size
-        self.mask: Any = None
-        if dtype == "uint16" and not self.is_box:
-            self.mask = np.zeros((height, width), np.uint16)
-            self.mask[rows - self.rows.start, columns] = 0xFFFF
-        self.room = np.empty((0, height, width), np.uint16)
+    def __init__(self, wanted: Wanted) -> None:
+        self.index, self.place = wanted.index, wanted.place
+        self.room = np.empty((0, 0, 0), np.uint16)
 
     def reduce(self, part: Any, reduction: Reduction, frames: Frames) -> Floats:
         """(k, height, width) to (k,)."""
         extreme = {"max": np.maximum, "min": np.minimum}.get(reduction.what)
         if extreme is not None and reduction.corrected is None:
-            if self.is_box:
-                return np.asarray(extreme.reduce(part[:, self.rows, self.columns], axis=(1, 2)), dtype=np.float64)
-            if self.mask is not None:
-                masked = self._masked(part[:, self.rows], keep_greatest=reduction.what == "max")
+            place = self.place
+            if place.mask is None:
+                return np.asarray(extreme.reduce(part[:, place.rows, place.columns], axis=(1, 2)), dtype=np.float64)
+            if frames.dtype == "uint16":
+                masked = self._masked(part[:, place.rows], place.mask, keep_greatest=reduction.what == "max")
                 return np.asarray(extreme.reduce(masked, axis=1), dtype=np.float64)
         return reduction.apply(np.take(part.reshape(part.shape[0], -1), self.index, axis=1), frames)
 
-    def _masked(self, band: Any, *, keep_greatest: bool) -> Any:
+    def _masked(self, band: Any, mask: NDArray[np.uint16], *, keep_greatest: bool) -> Any:
         """The band of rows with what lies outside the region made least (or greatest), (k, pixels of the band)."""
         if self.room.shape[0] < band.shape[0]:  # asking for memory anew each time costs more than the work
             self.room = np.empty(band.shape, np.uint16)
         out = self.room[: band.shape[0]]
         if keep_greatest:
-            np.bitwise_and(band, self.mask, out=out)
+            np.bitwise_and(band, mask, out=out)
         else:
-            np.bitwise_or(band, ~self.mask, out=out)
+            np.bitwise_or(band, ~mask, out=out)
         return out.reshape(band.shape[0], -1)

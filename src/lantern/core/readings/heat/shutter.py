@@ -8,6 +8,7 @@ such step: they are neither a rise nor lost. Off (0) unless it is set.
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,13 +24,14 @@ SAMPLED = 400  # pixels, spread over the picture
 LEVELS = (0.1, 0.5, 0.9)
 
 
+@lru_cache(maxsize=16)  # live, it is asked for with every frame
 def picture_levels(width: int, height: int) -> Wanted:
     """Return what to keep of each frame to see the shutter: three levels of a sample of its pixels."""
     count = min(SAMPLED, width * height)
     index = np.linspace(0, width * height - 1, count).astype(np.intp)
     picture = ReadingRegion(name="picture", shape="box", points=((0, 0), (width, height)))
     ranks = tuple(Reduction("coldest", k=max(1, round(level * count)), sampled=count) for level in LEVELS)
-    return Wanted(picture, index, ranks)
+    return Wanted(picture, index, width, ranks)
 
 
 def steps(levels_c: Floats, step_c: float) -> Bools:

@@ -7,6 +7,7 @@ frames are left out, and the decision waits; it neither clears nor counts them a
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -76,22 +77,39 @@ def face_and_reference(regions: Sequence[ReadingRegion]) -> tuple[ReadingRegion,
 
 def wanted(frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[Wanted]:
     """Return what a screening needs of the frames: of the face box, and of the reference source."""
+    scale = frames.scale, frames.offset_c
+    return list(_wanted((frames.width, frames.height), scale, frames.recorded, tuple(regions), dials))
+
+
+@lru_cache(maxsize=16)  # live, it is asked for with every frame
+def _wanted(
+    frame_px: tuple[int, int],
+    scale: tuple[float, float],
+    recorded: RecordedAs,
+    regions: tuple[ReadingRegion, ...],
+    dials: SkinDials,
+) -> tuple[Wanted, ...]:
     face, reference = face_and_reference(regions)
-    size = {"width": frames.width, "height": frames.height}
+    width, height = frame_px
+    scale_k, offset_c = scale
+    size = {"width": width, "height": height}
     masks = tuple(region for region in regions if region.role == "mask")
     box, source = (used_pixels(region, masks, **size) for region in (face, reference))
-    skin = correction_for(frames.recorded, face, dials)
-    level = (float(skin.undo(np.array([dials.face_c]))[0]) - frames.offset_c) / frames.scale
+    skin = correction_for(recorded, face, dials)
+    level = (float(skin.undo(np.array([dials.face_c]))[0]) - offset_c) / scale_k
     level = round(level, 6)
     k = int(dials.hottest_px)
     if k > box.size:
         raise Refused([Fault("dials.hottest_px", f"{k} of a box of {box.size} pixels", "fewer, or a larger box")])
-    columns = len(np.unique(box % frames.width))
-    whole = columns * len(np.unique(box // frames.width)) == box.size
+    columns = len(np.unique(box % width))
+    whole = columns * len(np.unique(box // width)) == box.size
     kept = [Reduction("hottest", k=k), Reduction("count_above", level=level)]
     if whole:  # a masked box has holes, which would part one face in two
         kept.append(Reduction("second_blob", level=level, k=columns))
-    return [Wanted(face, box, tuple(kept), masks), Wanted(reference, source, (Reduction("mean"),), masks)]
+    return (
+        Wanted(face, box, width, tuple(kept), masks),
+        Wanted(reference, source, width, (Reduction("mean"),), masks),
+    )
 
 
 def _looks(frames: Frames, regions: Sequence[ReadingRegion], dials: SkinDials) -> list[Look]:
