@@ -24,7 +24,7 @@ def test_coils_drop_once_nobody_writes_the_register_any_more() -> None:
             await asyncio.sleep(0.5)
             await look()  # nobody is watched yet
             for _ in range(4):
-                await client.write_register(WATCHDOG_REGISTER, 5, device_id=1)  # half a second
+                await client.write_register(WATCHDOG_REGISTER, 20, device_id=1)  # two seconds
                 await asyncio.sleep(0.2)
             await look()
             await asyncio.sleep(0.6)

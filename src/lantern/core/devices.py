@@ -19,7 +19,6 @@ MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, 
 
 APART = (  # of no family: switched, or known and not spoken to yet
     DeviceKind("io_module", "I/O module", (), "written", pictured=False),
-    DeviceKind("face", "face camera", ("faces",), "unconnected", pictured=True, usual_height_m=(1.5, 3.5)),
     DeviceKind("ptz", "PTZ camera", ("tracks",), "unconnected", pictured=True, usual_height_m=(3.0, 15.0)),
     DeviceKind("radar", "radar", ("radar",), "unconnected", pictured=False),
     DeviceKind("speaker", "speaker", (), "unconnected", pictured=False),

@@ -25,5 +25,9 @@ class NamedLists:
         """Return the detector with lists that it only names, and the documents of those that stood in its own."""
         return detector, []
 
+    def renamed(self, body: Mapping[str, Any], old: str, new: str) -> dict[str, Any]:
+        """Return a detector's document in which a list that it names has another name."""
+        return {**body, "lists": [new if each == old else each for each in body["lists"]]}
+
 
 NO_LISTS = NamedLists()

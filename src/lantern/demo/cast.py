@@ -9,18 +9,18 @@ from pathlib import Path
 
 import structlog
 
+from lantern.core.devices import DEVICE_KINDS
 from lantern.db.base import StoreAwayError, transaction
 from lantern.db.changes import changes
 from lantern.live.tasks import Patience
 from lantern.register.tables import demo_devices
-from lantern.standins.app import Cameras, StandIns, reader_at, reel_of_scene, tracker_of_scene
+from lantern.standins.app import Cameras, StandIns, door_at, reader_at, reel_of_scene, tracker_of_scene
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.places import CROWDS
 from lantern.standins.scenes import SCENES
 
 log = structlog.get_logger()
-SENDING = ("thermal", "reader")
-READERS = ("P1",)
+POSTING = {"P1": reader_at, "F1": door_at}
 
 
 @dataclass
@@ -67,9 +67,9 @@ class DemoCast:
         cameras: Cameras = {
             code: CameraStandIn(code, reel_of_scene(code), f"{self.ingest_url}/ingest/{code}", token, self.encryption)
             if code in SCENES
-            else reader_at(code, f"{posts}/ingest/{code}", token, self.encryption)
+            else POSTING[code](code, f"{posts}/ingest/{code}", token, self.encryption)
             for code, token in tokens.items()
-            if code in SCENES or code in READERS
+            if code in SCENES or code in POSTING
         }
         return cameras | {code: tracker_of_scene(code, self.folder) for code in CROWDS}
 
@@ -84,4 +84,4 @@ class DemoCast:
                     device.address = {"host": "127.0.0.1", "port": self.standins.relay.port, "unit": 1}
                 elif device.kind in ("camera", "counter"):
                     device.address = {"url": f"{self.control_url}/metadata/{device.code}"}
-            return {device.code: device.token for device in devices if device.kind in SENDING}
+            return {device.code: device.token for device in devices if DEVICE_KINDS[device.kind].reached == "sends"}

@@ -18,11 +18,11 @@ import numpy as np
 
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Frames, Pixels
-from lantern.demo.skerrow import CROWDS, OBSERVERS, PLATES, TAKES
+from lantern.demo.skerrow import CROWDS, FACES, OBSERVERS, PLATES, TAKES
 from lantern.formats.sidecar import TakeInfo
 from lantern.processes import ends_with_parent
 from lantern.signals.takes import Still, Take
-from lantern.standins import places, weighbridge
+from lantern.standins import places, visitors, weighbridge
 from lantern.standins.crowd import Crowd
 from lantern.standins.scene import OFFSET_C, SCALE, Scene
 from lantern.standins.scenes import RECORDED
@@ -52,11 +52,13 @@ def simulated(share: float) -> Iterator[Simulated]:
             yield _people(code, crowd.result())
         for name in PLATES:
             yield _plates(name)
+        for number in FACES:
+            yield _faces(number)
 
 
 def counted() -> int:
     """Return how many there are."""
-    return len(TAKES) + len(CROWDS) + len(PLATES)
+    return len(TAKES) + len(CROWDS) + len(PLATES) + len(FACES)
 
 
 @contextmanager
@@ -148,3 +150,14 @@ def _plates(name: str) -> Simulated:
     width, height = weighbridge.FRAME
     info = _info(*PLATES[name], kind="plates", width=width, height=height)
     return Simulated(Take(info, value=reads), marks)
+
+
+# ---- faces -----------------------------------------------------------------------------------------------------------
+
+MEMBERS = {"Crew at the door": visitors.CREW_NAMES, "Barred people": visitors.BARRED_NAMES}  # by detector
+
+
+def _faces(number: int) -> Simulated:
+    day = visitors.day(number)
+    marks = [mark for detector, names in MEMBERS.items() for mark in day.marks(names, detector)]
+    return Simulated(Take(_info(*FACES[number], kind="faces"), value=day.looks), marks)

@@ -33,6 +33,11 @@ PLATES = {
     "morning": ("P1", "Morning, 80 min", "2026-03-04T06:30:00+01:00"),
     "night": ("P1", "Night, 6 h", "2026-03-04T22:00:00+01:00"),
 }
+# by the number of the day at the door: the same
+FACES = {
+    0: ("F1", "A Tuesday, 06:00 to 22:00", "2026-03-10T06:00:00+01:00"),
+    1: ("F1", "A Thursday, 06:00 to 22:00", "2026-03-12T06:00:00+01:00"),
+}
 OBSERVERS = ("Mira V.", "second observer")  # who counted the passages of a take by hand
 REASONS = {
     "Smoulder in the heap": "As found on site: 45 °C because the last site had 45.",
@@ -41,6 +46,8 @@ REASONS = {
     "Boarding count": "As found on site: the line lies at the ship's side, where the gangway ends.",
     "Hall door": "At the door's frame; 40 is what the hall is let for, and 2 % of passages are known to be missed.",
     "Barrier in": "As found on site: two edits are forgiven so that dirty lorries get in, and nobody asked for a vehicle.",
+    "Barred people": "As found on site: 80 because the leaflet says so.",
+    "Crew at the door": "As found on site: 80 because the leaflet says so.",
     "Gate line": "As found on site: everything that comes over the painted line.",
     "Tank": "Somebody who stays at the tank for 6 s; whoever passes takes 4 s.",
     "Gate to tank": "From the gate to the tank within a minute, on foot.",

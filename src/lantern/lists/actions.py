@@ -82,9 +82,8 @@ def _without_ids(body: dict[str, Any]) -> dict[str, Any]:
 def _rename(session: Session, row: ListRow, name: str, user_id: int | None) -> None:
     """Detectors, whose bodies name it, go along."""
     for detector in users_of(session, row):
-        named = [name if each == row.name else each for each in detector.body["lists"]]
-        reason = f"{row.name} is called {name} now."
-        keep_alike(session, detector, detector.body | {"lists": named}, reason=reason, user_id=user_id)
+        body = kind_of(detector.kind).lists.renamed(detector.body, row.name, name)
+        keep_alike(session, detector, body, reason=f"{row.name} is called {name} now.", user_id=user_id)
 
 
 def users_of(session: Session, row: ListRow) -> list[DetectorRow]:

@@ -13,12 +13,14 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response, StreamingResponse
 from starlette.routing import Route
 
-from lantern.standins import weighbridge
+from lantern.standins import visitors, weighbridge
 from lantern.standins.camera import CameraStandIn, Reel
+from lantern.standins.doorface import DoorStandIn
 from lantern.standins.faults import FAULTS
 from lantern.standins.kept import kept
 from lantern.standins.panel import panel_routes
 from lantern.standins.places import CROWDS
+from lantern.standins.poster import PosterStandIn
 from lantern.standins.reader import ReaderStandIn
 from lantern.standins.relay import RelayStandIn
 from lantern.standins.scene import OFFSET_C, SCALE
@@ -38,10 +40,16 @@ def tracker_of_scene(code: str, folder: Path) -> TrackerStandIn:
 
 def reader_at(code: str, url: str, token: str, encryption: ssl.SSLContext | None = None) -> ReaderStandIn:
     """The reader at the weighbridge, over its morning."""
-    return ReaderStandIn(code, lambda: weighbridge.morning()[0], url, token, encryption)
+    return ReaderStandIn(code, url, token, encryption=encryption, reads=weighbridge.morning()[0])
 
 
-Player = CameraStandIn | TrackerStandIn | ReaderStandIn
+def door_at(code: str, url: str, token: str, encryption: ssl.SSLContext | None = None) -> DoorStandIn:
+    """The face camera at the control room door, over its first day, from shortly before the rush on."""
+    looks = visitors.day(0).looks
+    return DoorStandIn(code, url, token, encryption=encryption, looks=looks, at_s=visitors.BACKLIGHT_S[0])
+
+
+Player = CameraStandIn | TrackerStandIn | PosterStandIn
 Cameras = dict[str, Player]
 
 

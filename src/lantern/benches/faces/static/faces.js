@@ -1,0 +1,217 @@
+// Faces on the bench: whose scores are shown, the threshold that is dragged, what it costs, who was taken for whom.
+import { saveCsv, savePng, saveSvg } from "/static/js/export.js";
+import { short } from "/static/js/svg.js";
+import { numberOf } from "/static/js/units.js";
+import { Det, Growth, ScoreChart } from "./charts.js";
+
+const DECIMALS = 2; // of a threshold that is dragged
+
+export const faces = ({ data, drawn, shown }) => {
+  for (const tab of ["people", "groups"]) shown[tab] = (page) => page.fetchPeople();
+  shown.look = (page) => page.fetchLook();
+  return {
+    curves: null,
+    works: [],
+    place: 0,
+    look: null,
+    lookAsked: null,
+    allPeople: null,
+
+    startView() {
+      drawn.scores = new ScoreChart(this.$refs.scores, { move: (value, done) => this.moveThreshold(value, done) });
+      drawn.det = new Det(this.$refs.det);
+      drawn.growth = new Growth(this.$refs.growth);
+      addEventListener("resize", () => this.drawCurves());
+    },
+    fetchOnce() {
+      this.judgeFirst().catch((error) => this.explain(error));
+    },
+    // What is drawn while a hand moves. The curves stay as long as the lists do.
+    async judgeFirst() {
+      const lists = JSON.stringify(this.own.lists);
+      const parts = this.curvesOf === lists ? ["working"] : ["curves", "working"];
+      const answer = await this.post(parts, { wishes: this.wished });
+      if (answer.curves) {
+        this.curves = answer.curves;
+        this.curvesOf = lists;
+      }
+      this.works = answer.working.lists;
+      this.place = Math.min(this.place, Math.max(this.works.length - 1, 0));
+      this.drawCurves();
+    },
+    drawCurves() {
+      if (!this.curve || !this.work) return;
+      drawn.scores.draw(this.curves, this.place, this.works);
+      drawn.det.draw(this.curves, this.place, this.works);
+      drawn.growth.draw(this.work);
+    },
+    evidenceRenewed() {
+      if (this.tab === "people" || this.tab === "groups") this.fetchPeople();
+      if (this.tab === "look") this.fetchLook();
+    },
+    restPosts() {},
+
+    get curve() {
+      return this.curves?.lists[this.place] ?? null;
+    },
+    get work() {
+      return this.works[this.place] ?? null;
+    },
+    get people() {
+      return this.allPeople?.lists[this.place] ?? null;
+    },
+    choosePlace(at) {
+      this.place = at;
+      this.drawCurves();
+    },
+
+    // ---- thresholds ----
+
+    ownThreshold(name) {
+      return this.own.thresholds?.[name] ?? "";
+    },
+    // Of the list that is shown: its own threshold, where it has one here, else the dial.
+    moveThreshold(value, done) {
+      const rounded = Number(value.toFixed(DECIMALS));
+      const name = this.work.name;
+      if (this.own.thresholds?.[name] === undefined) {
+        this.chosenDial = "threshold";
+        this.setDial("threshold", rounded, !done);
+        if (done) this.settle();
+        return;
+      }
+      if (!this.dragged) this.remember();
+      this.dragged = !done;
+      this.own = { ...this.own, thresholds: { ...this.own.thresholds, [name]: rounded } };
+      if (done) this.settle();
+      else this.judgeSoon();
+    },
+    nudgeThreshold(by) {
+      if (this.work) this.moveThreshold(this.work.threshold + by * 0.5, true);
+    },
+    typeThreshold(name, text) {
+      const value = numberOf(text);
+      const rest = Object.fromEntries(Object.entries(this.own.thresholds ?? {}).filter(([key]) => key !== name));
+      this.remember();
+      this.own = { ...this.own, thresholds: value === null || text.trim() === "" ? rest : { ...rest, [name]: value } };
+      this.refresh();
+    },
+    takeWished(l) {
+      this.typeThreshold(l.name, String(l.wished.threshold));
+    },
+
+    // ---- lists ----
+
+    get otherLists() {
+      const named = (this.own.lists ?? []).map((held) => held.name ?? held);
+      return Object.keys(data.siteLists).filter((name) => !named.includes(name));
+    },
+    setLists(lists) {
+      this.remember();
+      const names = lists.map((held) => held.name ?? held);
+      const kept = Object.entries(this.own.thresholds ?? {}).filter(([name]) => names.includes(name));
+      this.own = { ...this.own, lists, thresholds: Object.fromEntries(kept) };
+      this.refresh();
+    },
+    readList(name) {
+      this.setLists([...(this.own.lists ?? []), name]);
+    },
+    dropList(at) {
+      this.setLists(this.own.lists.filter((_, i) => i !== at));
+    },
+
+    // ---- words ----
+
+    listLine(l) {
+      return `${short(l.threshold)}: ${short(l.false_a_day, 3)} false a day`;
+    },
+    membersText(l) {
+      return l.members === 1 ? "1 member" : `${l.members} members`;
+    },
+    percent(share) {
+      return `${short(100 * share, 3)} %`;
+    },
+    shareText(share) {
+      return share ? `${this.percent(share.share)} (${this.percent(share.low)} to ${this.percent(share.high)})` : "–";
+    },
+    get saysText() {
+      const w = this.work;
+      if (!w) return "";
+      const told = (column) => w.false_by.filter(([name, , n]) => name === column && n).length > 1;
+      const by = w.false_by.filter(([column, , n]) => n && told(column)).map(([, word, n]) => `${n} ${word}`);
+      const parts = [`At ${short(w.threshold)}: ${short(w.false_a_day, 3)} false alarms a day`];
+      if (w.passers !== null) parts[0] += ` of ${w.passers} passers`;
+      if (w.false_a_day && by.length) parts[0] += ` (${by.join(", ")})`;
+      if (w.fnmr) parts.push(`${w.fnmr.errors} of ${w.fnmr.of} looks of members missed`);
+      parts.push(
+        w.fmr
+          ? `false matches ${this.shareText(w.fmr)} of ${w.fmr.of} comparisons`
+          : "its lists of candidates are cut: no rate of false matches",
+      );
+      return `${parts.join("; ")}.`;
+    },
+    wishedText(l) {
+      const w = l.wished;
+      if (!w) return "";
+      if (w.refused) return w.refused;
+      const missed = w.fnmr ? `; it would miss ${this.shareText(w.fnmr)} of the looks of members` : "";
+      const what = `${short(w.a_day, 3)} false a day wants ${short(w.threshold, 5)}${missed}.`;
+      return w.extrapolated ? `${what} Extrapolated: this take cannot show it; ${w.needs}.` : what;
+    },
+    wishedClass(l) {
+      return l.wished?.extrapolated || l.wished?.refused ? "bad" : "";
+    },
+    groupText(g) {
+      const small = g.small ? ", few" : "";
+      const fails =
+        { fmr: "; more false matches than all others", fnmr: "; more misses than all others" }[g.fails] ?? "";
+      return `${g.subjects} people${small}${fails}`;
+    },
+    mateText(mated) {
+      return { 1: "the same person", 0: "another person" }[mated] ?? "not known";
+    },
+    get lookText() {
+      return Object.values(this.look.groups).join(", ");
+    },
+
+    // ---- panels ----
+
+    async fetchPeople() {
+      try {
+        this.allPeople = (await this.post(["people"])).people;
+      } catch (error) {
+        this.explain(error);
+      }
+    },
+    showAt(t) {
+      this.lookAsked = t;
+      if (this.tab === "look" && !this.playing) this.fetchLook();
+    },
+    async fetchLook() {
+      try {
+        this.look = (await this.post(["look"], { also: { look_s: this.lookAsked ?? 0 } })).look;
+      } catch (error) {
+        this.explain(error);
+      }
+    },
+
+    // ---- files ----
+
+    exportDet(as) {
+      if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs.det, "errors");
+      const { threshold, fmr, fnmr } = this.curve.det;
+      return saveCsv(
+        [["threshold", "fmr", "fnmr"], ...threshold.map((value, i) => [value, fmr[i], fnmr[i]])],
+        "errors",
+      );
+    },
+    exportGrowth(as) {
+      if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs.growth, "growth");
+      const { sizes, a_day: day, measured } = this.work.growth;
+      return saveCsv(
+        [["members", "false matches a day", "measured"], ...sizes.map((n, i) => [n, day[i], measured[i]])],
+        "growth",
+      );
+    },
+  };
+};

@@ -1,0 +1,14 @@
+// Faces live: the last look against each list's threshold, with those it was held against.
+import { short } from "/static/js/svg.js";
+import { startWalk } from "/static/walk/walk.js";
+
+startWalk(({ data, drawn }) => ({
+  looks: [],
+  groupsOf: (l) => Object.values(l.groups).join(", "),
+  readingText: (x) => short(x),
+  chartRange: (low, high, level) => [Math.min(low, level ?? low) - 5, Math.max(high, level ?? high) + 5],
+  drawFrame(feed) {
+    drawn.view = true;
+    this.looks = feed.looks ?? [];
+  },
+}));

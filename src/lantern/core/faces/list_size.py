@@ -1,0 +1,62 @@
+"""How false alarms grow with the list: measured for lists as large as a take has candidates, by formula beyond."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import gammaln
+
+from lantern.core.faces.looks import MATED, Looks
+from lantern.core.faces.rates import fpir
+from lantern.core.signals import Floats
+from lantern.core.watching import Bools
+
+
+@dataclass(frozen=True)
+class Growth:
+    """`size` (k,) of lists; `share` (k,) of looks of people who are on none that match somebody; `measured` (k,) bool: from the
+    take, else extrapolated.
+    """
+
+    size: Floats
+    share: Floats
+    measured: Bools
+
+
+def strangers(looks: Looks) -> Bools:
+    """(n,): looks of which no row is mated and none unknown: their person is not among the candidates."""
+    none_mated = np.maximum.reduceat((looks.mated == MATED).astype(np.int8), looks.first[:-1]) == 0
+    all_known = np.minimum.reduceat(looks.mated, looks.first[:-1]) >= 0
+    out: Bools = none_mated & all_known
+    return out
+
+
+def growth(looks: Looks, threshold: float, sizes: Floats) -> Growth:
+    """Return the share of strangers' looks that match somebody on a list of each size, lists drawn at random of the candidates.
+
+    A look that was compared with m candidates, of whom j match, matches nobody of N drawn with the chance C(m - j, N) / C(m, N).
+    Beyond the smallest m it is extrapolated from the share of comparisons: 1 - (1 - FMR)^N.
+    """
+    there = np.flatnonzero(strangers(looks)) if len(looks) else np.zeros(0, dtype=np.intp)
+    if not there.size:
+        nothing = np.full(sizes.size, np.nan)
+        return Growth(sizes, nothing, np.zeros(sizes.size, dtype=np.bool_))
+    compared = np.diff(looks.first)[there]
+    matches = np.add.reduceat((looks.score >= threshold).astype(np.intp), looks.first[:-1])[there]
+    least = int(compared.min())
+    rate = float(matches.sum() / compared.sum())
+    share = np.empty(sizes.size)
+    measured = sizes <= least
+    for at, size in enumerate(sizes.tolist()):
+        share[at] = _measured(compared, matches, size) if measured[at] else fpir(rate, size)
+    return Growth(sizes, share, measured)
+
+
+def _measured(compared: Floats, matches: Floats, size: float) -> float:
+    left = compared - matches
+    can = left >= size
+    miss = np.zeros(compared.size)
+    m, j = compared[can], left[can]
+    miss[can] = np.exp(gammaln(j + 1) - gammaln(j - size + 1) - gammaln(m + 1) + gammaln(m - size + 1))
+    return float(1 - miss.mean())

@@ -1,0 +1,79 @@
+"""Looks as a face device sends them: one message a moment (`wire.py`), which it sends again until it is answered."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from lantern.core.faces.looks import Look
+from lantern.core.watch import Sample
+from lantern.core.wording import many
+from lantern.signals.faces.wire import LARGEST_MESSAGE, SentLooks, unpack_looks
+from lantern.signals.feed import BYTES_A_MOMENT, BYTES_A_THING
+from lantern.signals.posted import LATE_S, PostedFeed, late_by
+
+MOST_SHOWN = 6  # candidates of a look
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """All that a face device saw at one moment. `late_s`: how long after it was seen it came."""
+
+    sent: SentLooks
+    late_s: float
+
+    @property
+    def t(self) -> float:
+        return self.sent.t
+
+    @property
+    def size(self) -> int:
+        return BYTES_A_MOMENT + BYTES_A_THING * sum(len(look.candidates) for look in self.sent.looks)
+
+    @property
+    def number(self) -> int:
+        return self.sent.seq
+
+    def sample(self) -> Sample[Sequence[Look]]:
+        late = self.late_s > LATE_S
+        return Sample("faces", self.t, [look.look(late=late) for look in self.sent.looks])
+
+    def late(self, *, follows: bool) -> dict[str, Any] | None:
+        if not self.sent.looks or (follows and self.late_s <= LATE_S):
+            return None
+        return {"looks": [look.model_dump(mode="json") for look in self.sent.looks]}
+
+    def words(self) -> str:
+        return many(len(self.sent.looks), "look") if self.sent.looks else "nobody in it"
+
+
+@dataclass
+class LookFeed(PostedFeed[Moment]):
+    """The feed of a face device, which sends whom it sees."""
+
+    largest = LARGEST_MESSAGE
+
+    last: SentLooks | None = None
+
+    def read(self, message: bytes) -> Moment:
+        sent = unpack_looks(message)
+        return Moment(sent, late_by(sent.t))
+
+    def keep(self, frame: Moment) -> None:
+        super().keep(frame)
+        if frame.sent.looks:
+            self.last = frame.sent
+
+    def as_dict(self) -> dict[str, Any]:
+        looks = self.last.looks if self.last is not None else ()
+        return super().as_dict() | {
+            "looks": [
+                {
+                    "probe": look.probe,
+                    "groups": look.groups,
+                    "candidates": sorted(look.candidates, key=lambda each: -each[1])[:MOST_SHOWN],
+                }
+                for look in looks
+            ]
+        }
