@@ -33,6 +33,7 @@ from PIL import Image
 
 from bench.figures import Figure, sized
 from lantern.core.events import Detector
+from lantern.core.faces.looks import Looks
 from lantern.core.faults import LanternError, Refused
 from lantern.core.kinds import detector_of, judge
 from lantern.core.plates.reads import Reads
@@ -44,6 +45,7 @@ from lantern.formats.ground.picture import read_ground
 from lantern.formats.sheets import read_sheet
 from lantern.formats.site_files import site_in
 from lantern.formats.tables import read_hand_counts, read_marks
+from lantern.signals.faces.wire import unpack_looks
 from lantern.signals.heat.wire import FrameHeader, pack_frame, unpack_frame
 from lantern.signals.looks import look_at
 from lantern.signals.plates.list_files import read_entries
@@ -146,6 +148,9 @@ def seeds() -> Mapping[str, Files]:
         "plan": {"p.csv": plan, "p.csv.json": _info(kind="plan-tracks")},
         "series": {"s.csv": series, "s.csv.json": _info(kind="series", units={"all": "°C"})},
         "plates": {"r.csv": _reads(), "r.csv.json": _info(kind="plates", width=640, height=480, light="day")},
+        "faces": {"f.csv": _looks(), "f.csv.json": _info(kind="faces", score_min=0, score_max=100, algorithm="x 1")},
+        "face detector": {"d.json": _document(DOOR)},
+        "looks": {"m.json": SENT_LOOKS},
         "plate list": {"l.csv": b"text,from,until,note\nAB12 CDE,2026-03-04,,a van\nXY99ZZZ,,2026-12-31,'=x\n"},
         "plate detector": {"d.json": _document(GATE)},
         "reads": {"r.json": _sent()},
@@ -211,6 +216,24 @@ GATE = {
     "dials": {"min_reads": 2, "min_vote": 0.5, "tolerance": 0.6, "syntaxes": ["LLDDL[A-HJ]L"], "vehicle": "not_held"},
     "lists": [{"name": "crews", "entries": [{"text": "AB12 CDE", "from": "2026-03-01", "until": None, "note": "a van"}]}],
 }  # fmt: skip
+
+
+DOOR = {
+    "name": "door", "kind": "face", "device": "D", "dials": {"threshold": 60, "min_looks": 2, "holdoff_s": 20},
+    "lists": [{"name": "crew", "threshold": None, "members": ["m1", "m2"]}, {"name": "barred", "threshold": 70.5, "members": ["x1"]}],
+}  # fmt: skip
+SENT_LOOKS = (
+    b'{"format": "lantern-looks/1", "seq": 7, "t": 1772597530.25, "looks": [{"probe": "p7", '
+    b'"candidates": [["m1", 81.5], ["x1", 12.25]], "groups": {"light": "even"}}]}'
+)
+
+
+def _looks() -> bytes:
+    def line(n: int) -> str:
+        name, score, mated = ("m1", "m2", "x1")[n % 3], 20 + 7 * (n % 11), (n % 3 == 0) + 0
+        return f"{n // 3},p{n // 3},{name},{score}.5,{mated},s{n // 6},{'day' if n % 4 else 'night'}"
+
+    return _rows(36, line, "t_s,probe,candidate,score,mated,subject,light\n")
 
 
 def _reads() -> bytes:
@@ -308,7 +331,7 @@ def drive(reader: str, files: Files, folder: Path) -> None:
             _believe(take, reader, promises=_promises(files))
             name = next(iter(take.value), "all") if take.signal.name == "series" else "all"  # a region is a column
             hot = HOT | {"regions": [HOT["regions"][0] | {"name": name[:80]}]}
-            own = {"heat": hot, "series": hot, "plates": GATE}.get(take.info.kind, COUNT)
+            own = {"heat": hot, "series": hot, "plates": GATE, "faces": DOOR}.get(take.info.kind, COUNT)
             _events(detector_of({"format": "lantern-detector/1"} | own), take)
 
 
@@ -319,6 +342,11 @@ def _metadata(data: bytes) -> None:
 
 def _sent_reads(data: bytes) -> None:
     _hold(all(0 <= read.confidence <= 1 for read in unpack_reads(data).reads), "a confidence")
+
+
+def _sent_looks(data: bytes) -> None:
+    scores = [score for look in unpack_looks(data).looks for _, score in look.candidates]
+    _hold(all(abs(score) <= limits.MOST_READING for score in scores), "a score")
 
 
 def _look(path: Path) -> None:
@@ -356,12 +384,19 @@ def _site_file(path: Path) -> None:
     _hold(set(pictures) <= {site.plan.picture if site.plan else None}, "a picture that nobody names")
 
 
-MESSAGES: dict[str, Callable[[bytes], Any]] = {"frame": unpack_frame, "metadata": _metadata, "reads": _sent_reads}
+MESSAGES: dict[str, Callable[[bytes], Any]] = {
+    "frame": unpack_frame, "metadata": _metadata, "reads": _sent_reads,
+    "looks": _sent_looks,
+}  # fmt: skip
 TABLES: dict[str, Callable[[Path], None]] = {
     "marks": _marks, "counts": _counts, "plate list": _entries, "sheet": _sheet, "site": _site_file,
     **dict.fromkeys((f"ground {form}" for form in ("dxf", "svg", "png", "pdf")), _ground),
 }  # fmt: skip
-DETECTORS = {"detector": "tiff16", "plate detector": "plates"}  # and a take that each is held against
+DETECTORS = {
+    "detector": "tiff16",
+    "plate detector": "plates",
+    "face detector": "faces",
+}  # and a take that each is held against
 
 
 def _promises(files: Files) -> bool:
@@ -402,6 +437,11 @@ def _believe(take: Take, reader: str, *, promises: bool) -> None:
         whole = {"tiff16": 24, "tiff32": 24, "tiffzip": 8, "bigtiff": 8, "folder": 6, "zip": 24, "zip of matrices": 6}
         # a file that is cut where a page ends, and whose promise is damaged too, is a whole file of fewer pages to anybody
         _hold(pages >= whole.get(reader, 0) or not promises, f"{pages} pages of {whole.get(reader)}")
+    if isinstance(take.value, Looks):
+        looks = take.value
+        _hold(bool(np.isfinite(looks.score).all() and (np.diff(looks.t_s) >= 0).all()), "a score or a time")
+        _hold(looks.scale is None or bool((looks.score >= looks.scale[0]).all()), "a score below the scale")
+        _hold(int(looks.first[-1]) == looks.score.size and bool((np.diff(looks.first) > 0).all()), "rows of no look")
     if isinstance(take.value, Tracks) and len(take.value):
         tracks = take.value
         most = limits.MOST_M if tracks.on_plan else limits.MOST_PX

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from lantern.core.faces.looks import Looks
+from lantern.core.faces.looks import Look, Looks
 from lantern.core.faults import Refused
 from lantern.signals.faces.signal import FaceLooks, FacesInfo
 from lantern.signals.faces.table import COLUMNS, read_faces, write_faces
@@ -87,6 +87,17 @@ def test_out_and_in_again_is_the_same_through_files_and_through_the_store(tmp_pa
         assert np.array_equal(other.mated, looks.mated)
         assert [other.group_of(at) for at in range(2)] == [looks.group_of(at) for at in range(2)]
     assert stored.scale == (0.0, 100.0)
+
+
+def test_what_a_device_sent_is_a_take_without_a_word_of_who_it_was() -> None:
+    signal = FaceLooks()
+    first = [(0.0, [Look("a", (("ada", 80.0), ("bo", 10.0)), {"light": "even"})]), (0.5, [])]
+    later = [(2.0, [Look("b", (("bo", 70.0),))]), (9.0, [Look("c", (("ada", 99.0),), late=True)])]
+    whole = signal.joined([signal.piece(first, {}), signal.piece(later, {})], np.zeros(0))
+    assert (whole.probe, whole.t_s.tolist(), whole.first.tolist()) == (("a", "b"), [0.0, 2.0], [0, 2, 3])
+    assert [whole.candidate.at(row) for row in range(3)] == ["ada", "bo", "bo"]
+    assert whole.mated.tolist() == [-1, -1, -1]
+    assert [whole.group_of(at) for at in range(2)] == [{"light": "even"}, {"light": ""}]
 
 
 def take(folder: Path, **more: object) -> Path:

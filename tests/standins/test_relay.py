@@ -27,7 +27,7 @@ def test_coils_drop_once_nobody_writes_the_register_any_more() -> None:
                 await client.write_register(WATCHDOG_REGISTER, 20, device_id=1)  # two seconds
                 await asyncio.sleep(0.2)
             await look()
-            await asyncio.sleep(0.6)
+            await asyncio.sleep(2.2)
             await look()
             await client.write_coil(0, True, device_id=1)
             await client.write_register(WATCHDOG_REGISTER, 0, device_id=1)

@@ -40,10 +40,18 @@ def save_list(
         row = ListRow(id=list_id, site_id=site_id, revision=base)
     else:
         hold(session, row, base)
+        if _held(row.body) != _held(body):
+            what = f"{row.name} holds {', '.join(sorted(_held(row.body)))}"
+            raise Refused([Fault("list", what, "a list of the same sort, or another name")])
         if row.name != name:
             _rename(session, row, name, user_id)
     keep(session, row, body, reason=reason, user_id=user_id)
     return row
+
+
+def _held(body: dict[str, Any]) -> set[str]:
+    """Return by which keys a list holds what is on it: each sort of list has its own."""
+    return {key for key, value in body.items() if isinstance(value, list)}
 
 
 def _with_ids(body: dict[str, Any]) -> dict[str, Any]:

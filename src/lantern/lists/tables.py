@@ -22,9 +22,10 @@ class ListRow(Revised, Base):
     WHAT = "list"
 
 
-def lists_of(session: Session, site_id: int) -> list[ListRow]:
-    """Return the lists of a site by name."""
-    return list(session.scalars(select(ListRow).where(ListRow.site_id == site_id).order_by(ListRow.name)))
+def lists_of(session: Session, site_id: int, *, holding: str | None = None) -> list[ListRow]:
+    """Return the lists of a site by name; `holding`: those whose body has that key, for a family knows its own by it."""
+    rows = session.scalars(select(ListRow).where(ListRow.site_id == site_id).order_by(ListRow.name))
+    return [row for row in rows if holding is None or holding in row.body]
 
 
 def with_lists(session: Session, site_id: int, detector: Detector) -> Detector:

@@ -16,8 +16,8 @@ from lantern.tune.tables import DetectorRow
 
 
 def _page(session: Session, row: DetectorRow, kind: FaceKind, dials: FaceDials) -> dict[str, Any]:
-    held = {each.name: len(each.body["members"]) for each in lists_of(session, row.site_id) if "members" in each.body}
-    return {"siteLists": held}
+    own = lists_of(session, row.site_id, holding="members")
+    return {"siteLists": {each.name: len(each.body["members"]) for each in own}}
 
 
 BENCH: Bench[FaceDetector, FaceKind, FaceDials] = Bench(

@@ -114,7 +114,7 @@ def working_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
     lists = []
     for place, own in enumerate(_by_list(held)):
         scores, threshold = scores_of(own), held.thresholds[place]
-        traffic = _traffic(own)
+        traffic = traffic_of(own)
         fmr, fnmr = scores.fmr(threshold), scores.fnmr(threshold)
         lists.append(
             {
@@ -133,10 +133,6 @@ def working_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
             }
         )
     return {"lists": lists}
-
-
-def _traffic(own: Looks) -> Traffic | None:
-    return own.remember("traffic", lambda: traffic_of(own))
 
 
 def _share(share: Share | None) -> dict[str, Any] | None:

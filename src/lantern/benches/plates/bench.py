@@ -21,7 +21,7 @@ from lantern.tune.tables import DetectorRow
 
 
 def _page(session: Session, row: DetectorRow, kind: PlateKind, dials: PlateDials) -> dict[str, Any]:
-    lists = {held.name: len(held.body["entries"]) for held in lists_of(session, row.site_id)}
+    lists = {held.name: len(held.body["entries"]) for held in lists_of(session, row.site_id, holding="entries")}
     plate = {"character_mm": CHARACTER_MM, "width_mm": PLATE_WIDTH_MM, "height_mm": PLATE_HEIGHT_MM}
     return {"verdicts": WORDS, "siteLists": lists, "plate": plate}
 

@@ -58,7 +58,7 @@ def keep_list(
 
 def lists_shown(session: Session, site: SiteRow) -> dict[str, Any]:
     """Return all lists with their entries, who reads them, and what is wrong."""
-    rows = lists_of(session, site.id)
+    rows = lists_of(session, site.id, holding="entries")
     today = datetime.now(ZoneInfo(site.zone)).date()
     models = [read_model(PlateList, row.body, where=f"list {row.name}") for row in rows]
     detectors = detectors_of_site(session, site.id)
@@ -90,6 +90,8 @@ def changes_shown(session: Session, site_id: int) -> list[dict[str, Any]]:
     """Return who changed which list, when and why, the newest first, with how many entries came and went."""
     query = select(RevisionRow.subject_id).where(RevisionRow.site_id == site_id, RevisionRow.what == ListRow.WHAT)
     rows = revisions_of(session, ListRow.WHAT, list(session.scalars(query.distinct())))
+    own = {row.subject_id for row in rows if row.body is not None and "entries" in row.body}
+    rows = [row for row in rows if row.subject_id in own]
     newest: dict[int, int] = {}
     for row in rows:
         newest.setdefault(row.subject_id, row.number)

@@ -26,6 +26,10 @@ class Traffic:
 
 def traffic_of(looks: Looks) -> Traffic | None:
     """Return it as a take has it. None where it is too short, or where nobody said who is on no list."""
+    return looks.remember("traffic", lambda: _traffic(looks))
+
+
+def _traffic(looks: Looks) -> Traffic | None:
     there = np.flatnonzero(strangers(looks)) if len(looks) else np.zeros(0, dtype=np.intp)
     days = looks.length_s / DAY_S
     if not there.size or days <= 0:

@@ -10,7 +10,7 @@ import numpy as np
 
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event, in_order
-from lantern.core.faces.deciding import best_of
+from lantern.core.faces.deciding import Best, best_of
 from lantern.core.faces.decision import FaceDecision, Raise
 from lantern.core.faces.detector import FaceDetector
 from lantern.core.faces.dials import FaceDials
@@ -154,5 +154,10 @@ class FaceSubject(FaceDecision, Raising):
 def judge(detector: FaceDetector, kind: FaceKind, looks: Looks) -> FaceSubject:
     """Return the detector held against looks."""
     lists = detector.known_lists
-    bests = tuple(best_of(looks, held.members) for held in lists)
+    bests = tuple(_best(looks, held.members) for held in lists)
     return FaceSubject(detector, kind, kind.read_dials(detector), looks, lists, bests)
+
+
+def _best(looks: Looks, members: tuple[str, ...]) -> Best:
+    """A threshold that is dragged does not change it."""
+    return looks.remember(("best", members), lambda: best_of(looks, members))

@@ -15,7 +15,11 @@ def verdict(decision: FaceDecision, look: int) -> Reason:
     said = [_on_list(decision, place, look) for place in range(len(decision.lists))]
     if not said:
         return Reason("below", "There is no list to be on.", {})
-    return min(said, key=lambda each: ORDER.index(each.code))
+    nearest = min(said, key=lambda each: ORDER.index(each.code))
+    if nearest.code != "raised":
+        return nearest
+    every = [each.text for each in said if each.code == "raised"]  # lists raise together
+    return Reason("raised", " ".join(every), nearest.figures)
 
 
 def _on_list(decision: FaceDecision, place: int, look: int) -> Reason:
