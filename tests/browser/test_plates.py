@@ -114,7 +114,7 @@ def test_a_list_is_changed_with_its_reason(bench: Page) -> None:
 
 def test_a_detector_that_watches_all_is_made_on_what_was_read(bench: Page) -> None:
     """A take of reads is ground like any other; without a region every read counts, and a box narrows that down."""
-    bench.goto("/sites/1/detectors/new?device=12")
+    bench.goto("/sites/1/detectors/new?device=13")
     expect(bench.locator("[data-ready]")).to_be_visible()
     expect(bench.locator(".overlay .found-box").nth(20)).to_be_visible()
     expect(bench.get_by_text("places at which a plate was read")).to_be_visible()

@@ -17,14 +17,14 @@ from playwright.sync_api import Error as BrowserError
 from lantern.core.roles import suffices
 
 PAGES = (
-    "/survey", "/plan", "/devices", "/devices/1", "/devices/4", "/devices/8", "/devices/9", "/takes", "/bench/1", "/bench/3",
-    "/bench/4", "/bench/6", "/bench/8", "/bench/1/revisions", "/links/1", "/rehearse/1", "/walk/1",
-    "/walk/4", "/walk/5", "/events", "/revisions", "/types", "/lists", "/compare", "/diff",
+    "/survey", "/plan", "/devices", "/devices/1", "/devices/5", "/devices/9", "/devices/10", "/takes", "/bench/1", "/bench/3",
+    "/bench/4", "/bench/6", "/bench/8", "/bench/11", "/bench/1/revisions", "/links/1", "/rehearse/1", "/walk/1",
+    "/walk/4", "/walk/5", "/walk/11", "/events", "/revisions", "/types", "/lists", "/compare", "/diff",
 )  # fmt: skip
 PAGES_OF = {
     "viewer": PAGES,
     "operator": tuple(page for page in PAGES if page.startswith(("/bench", "/walk", "/devices/"))),
-    "engineer": (*PAGES, "/devices/new?kind=camera", "/detectors/new?device=1", "/detectors/new?device=7"),
+    "engineer": (*PAGES, "/devices/new?kind=camera", "/detectors/new?device=1", "/detectors/new?device=8"),
     "lead": ("/survey", "/people"),
 }
 LEAST_ASKED = {

@@ -58,7 +58,7 @@ def test_a_type_of_ones_own_a_device_of_it_why_it_cannot_and_the_cure(bench: Pag
 
 
 def test_two_channels_show_what_differs_until_it_is_mended(bench: Page) -> None:
-    bench.goto("/sites/1/devices/8")
+    bench.goto("/sites/1/devices/9")
     expect(bench.locator("table.channels tr.amiss")).to_contain_text("Time zone")
     bench.get_by_label("Time zone of PTZ").fill("Europe/Amsterdam")
     bench.get_by_role("button", name="Save").click()
@@ -69,7 +69,7 @@ def test_two_channels_show_what_differs_until_it_is_mended(bench: Page) -> None:
 
 
 def test_an_input_of_the_stand_in_is_seen_live_and_lights_the_beacon(bench: Page) -> None:
-    bench.goto("/sites/1/devices/9")
+    bench.goto("/sites/1/devices/10")
     door = bench.locator("[data-input='Kiosk door']")
     expect(door).to_contain_text("idle, ratio 0.500")
     door.get_by_role("button", name="cut").click()

@@ -77,7 +77,7 @@ def test_what_a_detector_can_become_is_one_click_away(bench: Page) -> None:
 
 
 def test_a_line_is_drawn_on_tracks_for_a_new_detector(bench: Page) -> None:
-    bench.goto("/sites/1/detectors/new?device=7")
+    bench.goto("/sites/1/detectors/new?device=8")
     overlay = bench.locator(".maker svg.overlay")
     expect(bench.locator("[data-ready]")).to_be_visible()
     bench.get_by_role("button", name="Draw a line").click()
@@ -98,4 +98,4 @@ def test_a_line_is_drawn_on_tracks_for_a_new_detector(bench: Page) -> None:
     bench.once("dialog", lambda asked: asked.accept())
     bench.get_by_role("button", name="this detector").click()
     bench.get_by_role("dialog").get_by_role("button", name="Retire it").click()
-    bench.wait_for_url("**/devices/7")
+    bench.wait_for_url("**/devices/8")

@@ -35,7 +35,10 @@ export const faces = ({ data, drawn, shown }) => {
         this.curves = answer.curves;
         this.curvesOf = lists;
       }
-      this.works = answer.working.lists;
+      this.showWorking(answer.working);
+    },
+    showWorking({ lists }) {
+      this.works = lists;
       this.place = Math.min(this.place, Math.max(this.works.length - 1, 0));
       this.drawCurves();
     },
@@ -49,7 +52,10 @@ export const faces = ({ data, drawn, shown }) => {
       if (this.tab === "people" || this.tab === "groups") this.fetchPeople();
       if (this.tab === "look") this.fetchLook();
     },
-    restPosts() {},
+    stripParts: ["strips", "working"], // what is wished changes both
+    restPosts({ working }) {
+      if (working) this.showWorking(working);
+    },
 
     get curve() {
       return this.curves?.lists[this.place] ?? null;
