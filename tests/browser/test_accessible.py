@@ -22,6 +22,7 @@ PAGES = [
     "/sites/1/detectors/new?device=8",
     "/sites/1/bench/11",
     "/sites/1/walk/11",
+    "/sites/1/people-lists",
     "/sites/1/devices/9",
     "/sites/1/devices/10",
     "/sites/1/devices",

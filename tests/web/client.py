@@ -21,6 +21,7 @@ OF_A_SITE = (
 )
 OF_A_SITE += (
     "/lists",
+    "/people-lists",
     "/revisions",
     "/detectors",
     "/studies",

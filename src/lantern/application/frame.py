@@ -12,6 +12,7 @@ from markupsafe import Markup
 from sqlalchemy.orm import Session
 
 from lantern.application.rooms import STAGES
+from lantern.benches.register import BENCHES
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.roles import ROLES, suffices
 from lantern.live.tables import standing_of_site
@@ -25,6 +26,7 @@ from lantern.web.door import token, user_id
 from lantern.web.frame import RailLine
 
 ENGINE_SILENT_S = 15.0
+LIST_PAGES = [page for bench in BENCHES.values() for page in bench.lists]
 _BARE = {  # what a device that nothing can be detected on is for, in a word
     kind.name: "outputs" if kind.reached == "written" else "no signal"
     for kind in DEVICE_KINDS.values()
@@ -55,6 +57,7 @@ class AssembledFrame:
             "route": _route(session, site.id, detector.id if detector else first),
             "rail": _rail(site, devices, lines),
             "engine": _engine(session, site.id, devices),
+            "list_pages": LIST_PAGES,
         }
 
     def above(self, request: Request, session: Session) -> dict[str, Any]:

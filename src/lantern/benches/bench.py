@@ -64,7 +64,9 @@ Evidence = Literal["strips", "map"]
 
 
 class Export(NamedTuple):
-    """A file that a bench gives: what its link says, and its address below that of the bench."""
+    """A file that a bench gives, or a page of its family: what its link says, and its address below that of the bench, or of the
+    site.
+    """
 
     label: str
     path: str
@@ -91,6 +93,7 @@ class Bench(Generic[DetectorT, KindT, DialsT]):
     studies: Mapping[str, Work] = field(default_factory=dict)  # long work, done by a worker, by what is asked for
     evidence: frozenset[Evidence] = frozenset({"strips", "map"})
     exports: tuple[Export, ...] = (READING,)
+    lists: tuple[Export, ...] = ()  # pages of its lists, below the site's address
     routers: tuple[APIRouter, ...] = ()
 
     def part(self, name: str) -> Callable[[Trial[DetectorT]], object]:

@@ -3,9 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from lantern.core.events import Detector
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """`code` for the program, `list` and `text` what it is about, `says` for the reader."""
+
+    code: str
+    list: str
+    text: str
+    says: str
 
 
 class NamedLists:

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from lantern.core.events import Detector
 from lantern.core.kinds import kind_of
 from lantern.db.base import Base
-from lantern.revisions import Revised
+from lantern.revisions import Revised, RevisionRow
 
 
 class ListRow(Revised, Base):
@@ -26,6 +26,18 @@ def lists_of(session: Session, site_id: int, *, holding: str | None = None) -> l
     """Return the lists of a site by name; `holding`: those whose body has that key, for a family knows its own by it."""
     rows = session.scalars(select(ListRow).where(ListRow.site_id == site_id).order_by(ListRow.name))
     return [row for row in rows if holding is None or holding in row.body]
+
+
+def list_of(session: Session, list_id: int, *, holding: str) -> ListRow | None:
+    """Return the list of that number, if its body has that key."""
+    row = session.get(ListRow, list_id)
+    return row if row is not None and holding in row.body else None
+
+
+def saved_list(session: Session, revision_id: int, *, holding: str) -> RevisionRow | None:
+    """Return a revision of a list, if its body has that key."""
+    saved = session.get(RevisionRow, revision_id)
+    return saved if saved is not None and saved.what == ListRow.WHAT and holding in (saved.body or {}) else None
 
 
 def with_lists(session: Session, site_id: int, detector: Detector) -> Detector:

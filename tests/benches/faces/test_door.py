@@ -128,6 +128,40 @@ def test_a_list_that_is_renamed_takes_its_threshold_along(client: AtSite, at: Do
         assert detector.body["thresholds"] == {"not let in": 85.0}
 
 
+def test_each_list_has_its_strip_and_its_rates_by_take(client: AtSite, at: Door) -> None:
+    crew, barred = ask(client, at, "lists")["lists"]["lists"]
+    assert crew["strip"]["low"] <= 0
+    assert crew["strip"]["high"] >= 100
+    assert [piece[2:4] for piece in barred["strip"]["pieces"]] != [piece[2:4] for piece in crew["strip"]["pieces"]]
+    [here] = barred["takes"]
+    assert (here["take"], here["here"], here["algorithm"]) == ("A day", True, None)
+    assert here["fmr"]["share"] == pytest.approx(1 / (2 * (STRANGERS + 1 + 6) + 4))
+
+
+def test_a_list_of_people_is_made_changed_restored_and_deleted(client: AtSite, at: Door) -> None:
+    assert client.get("/people-lists", headers=HTML).status_code == 200
+    body = {"name": "guests", "colour": "blue", "members": ["g1", "m1"], "ends": "2020-01-01", "threshold": 71.5}
+    made = client.post("/people-lists", json=body).json()
+    shown = client.get("/people-lists/all").json()
+    assert [each["name"] for each in shown["lists"]] == ["barred", "crew", "guests"]
+    said = {(each["code"], each["list"]) for each in shown["findings"]}
+    assert {("unread", "guests"), ("list_ended", "guests"), ("on_two", "crew")} <= said
+    address = f"/people-lists/{made['id']}"
+    changed = client.put(f"{address}?base=1&reason=one+left", json=body | {"members": ["g1"]})
+    assert changed.status_code == 200
+    assert client.put(f"{address}?base=1&reason=late", json=body).status_code == 409
+    newest = client.get("/people-lists/all").json()["changes"][0]
+    assert (newest["name"], newest["came"], newest["went"]) == ("guests", 0, 1)
+    first = next(each for each in client.get("/people-lists/all").json()["changes"] if each["number"] == 1)
+    restored = first["id"] if first["name"] == "guests" else made["id"]
+    assert client.post(f"/people-lists/revisions/{restored}/restore?base=2").status_code == 200
+    assert client.post(f"/lists/revisions/{restored}/restore?base=3").status_code == 404  # it is no list of plates
+    refused = client.post("/people-lists", json=body | {"name": "twice", "members": ["a", "a"]})
+    assert refused.status_code == 422
+    assert client.delete(f"{address}?base=3").status_code == 200
+    assert client.delete(f"/people-lists/{at.lists['crew']}?base=1").status_code == 422  # a detector reads it
+
+
 # ---- live ----
 
 

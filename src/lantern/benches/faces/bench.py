@@ -6,7 +6,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Bench
+from lantern.benches.bench import Bench, Export
+from lantern.benches.faces.by_list import lists_shown
+from lantern.benches.faces.people_routes import router
 from lantern.benches.faces.scores import curves_shown, look_shown, people_shown, working_shown
 from lantern.core.faces.detector import FaceDetector
 from lantern.core.faces.dials import FaceDials
@@ -24,5 +26,7 @@ BENCH: Bench[FaceDetector, FaceKind, FaceDials] = Bench(
     family="faces",
     page=_page,
     at_once={"working": working_shown},
-    parts={"curves": curves_shown, "people": people_shown, "look": look_shown},
+    parts={"curves": curves_shown, "people": people_shown, "look": look_shown, "lists": lists_shown},
+    lists=(Export("Lists of people", "/people-lists"),),
+    routers=(router,),
 )

@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from lantern.benches.bench import Bench
+from lantern.benches.bench import Bench, Export
 from lantern.benches.plates.lists_routes import router as lists_router
 from lantern.benches.plates.passages import character_shown, passages_shown, reads_shown
 from lantern.benches.plates.routes import router
@@ -38,5 +38,6 @@ BENCH: Bench[PlateDetector, PlateKind, PlateDials] = Bench(
         "year": year_shown,
         "forms": forms_shown,
     },
+    lists=(Export("Lists of plates", "/lists"),),
     routers=(router, lists_router),
 )

@@ -8,7 +8,6 @@ from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
@@ -19,6 +18,7 @@ from lantern.core.plates.keys import key_of
 from lantern.core.plates.lists import PlateList
 from lantern.core.plates.reads import Reads
 from lantern.lists.actions import save_list
+from lantern.lists.shown import changes_shown, readers_of
 from lantern.lists.tables import ListRow, lists_of
 from lantern.live.tables import events_of_detectors, late_of_site
 from lantern.recordings.actions import change_parts
@@ -30,7 +30,6 @@ from lantern.tune.judging import MEMORY
 from lantern.tune.tables import DetectorRow, detectors_of_site, ids_of_detectors
 
 REMOVED = "removed"
-MOST_CHANGES = 60
 
 
 def checked(document: Mapping[str, Any]) -> dict[str, Any]:
@@ -62,7 +61,7 @@ def lists_shown(session: Session, site: SiteRow) -> dict[str, Any]:
     today = datetime.now(ZoneInfo(site.zone)).date()
     models = [read_model(PlateList, row.body, where=f"list {row.name}") for row in rows]
     detectors = detectors_of_site(session, site.id)
-    readers = {row.name: [d.name for d in detectors if row.name in d.body.get("lists", ())] for row in rows}
+    readers = readers_of(session, site.id, rows)
     tolerance = {name: _tolerance(detectors, own) for name, own in readers.items()}
     shown = []
     for row, model in zip(rows, models, strict=True):
@@ -86,35 +85,12 @@ def _tolerance(detectors: Sequence[DetectorRow], names: Sequence[str]) -> float:
     return max(own, default=0.0)
 
 
-def changes_shown(session: Session, site_id: int) -> list[dict[str, Any]]:
-    """Return who changed which list, when and why, the newest first, with how many entries came and went."""
-    query = select(RevisionRow.subject_id).where(RevisionRow.site_id == site_id, RevisionRow.what == ListRow.WHAT)
-    rows = revisions_of(session, ListRow.WHAT, list(session.scalars(query.distinct())))
-    own = {row.subject_id for row in rows if row.body is not None and "entries" in row.body}
-    rows = [row for row in rows if row.subject_id in own]
-    newest: dict[int, int] = {}
-    for row in rows:
-        newest.setdefault(row.subject_id, row.number)
-    before = {(row.subject_id, row.number): _ids(row.body) for row in rows}
-    return [
-        {
-            "id": row.id,
-            "name": row.name,
-            "number": row.number,
-            "newest": newest[row.subject_id],
-            "why": row.reason,
-            "who": row.user.name if row.user else "the program",
-            "at": row.at.timestamp(),
-            "deleted": row.body is None,
-            "came": len(_ids(row.body) - before.get((row.subject_id, row.number - 1), set())),
-            "went": len(before.get((row.subject_id, row.number - 1), set()) - _ids(row.body)),
-        }
-        for row in rows[:MOST_CHANGES]
-    ]
+def changes(session: Session, site_id: int) -> list[dict[str, Any]]:
+    return changes_shown(session, site_id, holding="entries", items=_ids)
 
 
-def _ids(body: Mapping[str, Any] | None) -> set[str]:
-    return {entry.get("id") or entry["text"] for entry in (body or {}).get("entries", ()) if entry["text"]}
+def _ids(body: Mapping[str, Any]) -> set[str]:
+    return {entry.get("id") or entry["text"] for entry in body["entries"] if entry["text"]}
 
 
 def restore_list(session: Session, saved: RevisionRow, *, base: int, user_id: int | None) -> ListRow:

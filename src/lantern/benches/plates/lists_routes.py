@@ -9,13 +9,13 @@ from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
-from lantern.benches.plates.lists import changes_shown, keep_list, lists_shown, remove_entry, restore_list
-from lantern.core.plates.lists import COLOURS
+from lantern.benches.plates.lists import changes, keep_list, lists_shown, remove_entry, restore_list
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.lists.actions import delete_list
-from lantern.lists.tables import ListRow
-from lantern.revisions import RevisionRow, hold
+from lantern.lists.shown import COLOURS
+from lantern.lists.tables import ListRow, list_of, saved_list
+from lantern.revisions import hold
 from lantern.signals.plates.list_files import read_entries, write_entries
 from lantern.sites.tables import site_of
 from lantern.web.access import may, site_id_of
@@ -29,12 +29,12 @@ Reason = Annotated[str, Query(max_length=400)]
 
 def _data(request: Request, session: Session) -> dict[str, Any]:
     site = site_of(session, site_id_of(request))
-    changes = changes_shown(session, site.id)
-    return lists_shown(session, site) | {"changes": changes, "colours": COLOURS, "zone": site.zone}
+    changed = changes(session, site.id)
+    return lists_shown(session, site) | {"changes": changed, "colours": COLOURS, "zone": site.zone}
 
 
 def _row(session: Session, list_id: int) -> ListRow:
-    row = session.get(ListRow, list_id)
+    row = list_of(session, list_id, holding="entries")
     if row is None:
         raise HTTPException(404, f"There is no list {list_id}.")
     return row
@@ -115,8 +115,8 @@ def _bring(request: Request, list_id: int, base: int, reason: str, data: bytes) 
 def restore(request: Request, revision_id: Id, base: Count) -> Response:
     """`base`: the number of the list's newest revision, as the page has it."""
     with transaction() as session:
-        saved = session.get(RevisionRow, revision_id)
-        if saved is None or saved.what != ListRow.WHAT:
+        saved = saved_list(session, revision_id, holding="entries")
+        if saved is None:
             raise HTTPException(404, f"There is no revision {revision_id} of a list.")
         row = restore_list(session, saved, base=base, user_id=user_id(request))
         return json_answer({"id": row.id, "revision": row.revision})

@@ -42,6 +42,14 @@ class FaceSubject(FaceDecision, Raising):
     def with_dials(self, **changes: Any) -> FaceSubject:
         return replace(self, dials=read_dials(FaceDials, self.dials.model_dump() | changes))
 
+    def alone(self, place: int) -> FaceSubject:
+        """Return the same with the dial as the threshold of one list alone: the others stay where they are."""
+        lists = tuple(
+            held.model_copy(update={"threshold": None if at == place else self.thresholds[at]})
+            for at, held in enumerate(self.lists)
+        )
+        return replace(self.with_dials(threshold=self.thresholds[place]), lists=lists)
+
     # ---- what it comes to ----
 
     def events(self) -> list[Event]:

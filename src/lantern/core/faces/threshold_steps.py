@@ -8,7 +8,7 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import groupby
 from operator import itemgetter
 
@@ -125,12 +125,3 @@ def rows_along(
         counts = fresh
     pieces.append((low, top, counts))
     return [Row(start, stop, value_inside(start, stop), each) for start, stop, each in reversed(pieces)]
-
-
-def with_threshold(decision: FaceDecision, place: int, threshold: float) -> FaceDecision:
-    """Return the decision with another threshold of one list."""
-    lists = tuple(
-        held.model_copy(update={"threshold": threshold}) if at == place else held
-        for at, held in enumerate(decision.lists)
-    )
-    return replace(decision, lists=lists)

@@ -4,23 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 
+from lantern.core.named_lists import Finding
 from lantern.core.plates.keys import key_of
 from lantern.core.plates.lists import Entry, PlateList, Roll, Rolls
 
 MOST = 200
-
-
-@dataclass(frozen=True, slots=True)
-class Finding:
-    """`code` for the program, `list` and `text` what it is about, `says` for the reader."""
-
-    code: str
-    list: str
-    text: str
-    says: str
 
 
 def findings(

@@ -13,8 +13,6 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from lantern.core.plates.distances import INSERTED, SAME, SUBSTITUTED, distance, distances
 from lantern.core.plates.keys import key_of, outline_of
 
-COLOURS = ("green", "red", "amber", "blue", "grey")
-
 
 class Entry(BaseModel):
     """A plate on a list. It holds from the beginning of the day `from` to the end of the day `until`."""

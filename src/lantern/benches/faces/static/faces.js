@@ -2,6 +2,7 @@
 import { saveCsv, savePng, saveSvg } from "/static/js/export.js";
 import { short } from "/static/js/svg.js";
 import { numberOf } from "/static/js/units.js";
+import { Strip } from "/static/tune/strip.js";
 import { Det, Growth, ScoreChart } from "./charts.js";
 
 const DECIMALS = 2; // of a threshold that is dragged
@@ -9,6 +10,7 @@ const DECIMALS = 2; // of a threshold that is dragged
 export const faces = ({ data, drawn, shown }) => {
   for (const tab of ["people", "groups"]) shown[tab] = (page) => page.fetchPeople();
   shown.look = (page) => page.fetchLook();
+  shown.lists = (page) => page.fetchLists();
   return {
     curves: null,
     works: [],
@@ -16,6 +18,7 @@ export const faces = ({ data, drawn, shown }) => {
     look: null,
     lookAsked: null,
     allPeople: null,
+    byList: {}, // of each list its strip, and its rates by take
 
     startView() {
       drawn.scores = new ScoreChart(this.$refs.scores, { move: (value, done) => this.moveThreshold(value, done) });
@@ -39,6 +42,7 @@ export const faces = ({ data, drawn, shown }) => {
     },
     showWorking({ lists }) {
       this.works = lists;
+      if (this.tab === "lists") this.$nextTick(() => this.drawLists());
       this.place = Math.min(this.place, Math.max(this.works.length - 1, 0));
       this.drawCurves();
     },
@@ -51,6 +55,7 @@ export const faces = ({ data, drawn, shown }) => {
     evidenceRenewed() {
       if (this.tab === "people" || this.tab === "groups") this.fetchPeople();
       if (this.tab === "look") this.fetchLook();
+      if (this.tab === "lists") this.fetchLists();
     },
     stripParts: ["strips", "working"], // what is wished changes both
     restPosts({ working }) {
@@ -78,14 +83,13 @@ export const faces = ({ data, drawn, shown }) => {
     },
     // Of the list that is shown: its own threshold, where it has one here, else the dial.
     moveThreshold(value, done) {
+      if (this.own.thresholds?.[this.work.name] !== undefined) return this.moveOwn(this.work.name, value, done);
+      this.chosenDial = "threshold";
+      this.setDial("threshold", Number(value.toFixed(DECIMALS)), !done);
+      return done && this.settle();
+    },
+    moveOwn(name, value, done) {
       const rounded = Number(value.toFixed(DECIMALS));
-      const name = this.work.name;
-      if (this.own.thresholds?.[name] === undefined) {
-        this.chosenDial = "threshold";
-        this.setDial("threshold", rounded, !done);
-        if (done) this.settle();
-        return;
-      }
       if (!this.dragged) this.remember();
       this.dragged = !done;
       this.own = { ...this.own, thresholds: { ...this.own.thresholds, [name]: rounded } };
@@ -104,6 +108,43 @@ export const faces = ({ data, drawn, shown }) => {
     },
     takeWished(l) {
       this.typeThreshold(l.name, String(l.wished.threshold));
+    },
+
+    // ---- the strip of each list ----
+
+    async fetchLists() {
+      try {
+        const { lists } = (await this.post(["lists"], { wishes: this.wished })).lists;
+        this.byList = Object.fromEntries(lists.map((each) => [each.name, each]));
+        this.$nextTick(() => this.drawLists());
+      } catch (error) {
+        this.explain(error);
+      }
+    },
+    drawLists() {
+      for (const svg of this.$root.querySelectorAll("svg[data-list]")) {
+        const name = svg.dataset.list;
+        const strip = this.byList[name]?.strip;
+        if (!strip) continue;
+        svg.strip ??= new Strip(svg, { move: (value, done) => this.moveOwn(name, value, done) });
+        svg.strip.draw(strip, this.works.find((l) => l.name === name)?.threshold ?? strip.low);
+      }
+    },
+    offerOfList(name) {
+      return this.byList[name]?.strip?.offer ?? "";
+    },
+    restOfList(name) {
+      return this.byList[name]?.strip?.rest ?? "";
+    },
+    takeOffer(name) {
+      this.typeThreshold(name, String(this.byList[name].strip.proposed));
+    },
+    takesOfList(name) {
+      return this.byList[name]?.takes ?? [];
+    },
+    versionsText(name) {
+      const versions = [...new Set(this.takesOfList(name).map((t) => t.algorithm ?? "not known"))];
+      return versions.length > 1 ? `Scores of ${versions.join(" and ")} are not to be compared with each other.` : "";
     },
 
     // ---- lists ----
@@ -139,6 +180,12 @@ export const faces = ({ data, drawn, shown }) => {
     },
     shareText(share) {
       return share ? `${this.percent(share.share)} (${this.percent(share.low)} to ${this.percent(share.high)})` : "–";
+    },
+    rateText(share) {
+      return share ? this.percent(share.share) : "–";
+    },
+    intervalText(share) {
+      return share ? `${short(100 * share.low, 2)} to ${this.percent(share.high)}` : "";
     },
     get saysText() {
       const w = this.work;

@@ -1,0 +1,41 @@
+// Lists of people: members by what the device calls them, a threshold of the list.
+import { many, numberOf } from "/static/js/units.js";
+import { startLists } from "/static/lists/page.js";
+
+const how = {
+  base: "/people-lists",
+  fresh: () => ({
+    id: null,
+    name: "New list",
+    colour: "grey",
+    purpose: "",
+    ends: null,
+    threshold: null,
+    members: [],
+    readers: [],
+  }),
+  heldText: ({ members }) => many(members.length, "member"),
+  bodyOf: ({ name, colour, purpose, ends, threshold, members }) => ({
+    name: name ?? "",
+    colour,
+    purpose,
+    ends,
+    threshold,
+    members,
+  }),
+};
+
+startLists(how, () => ({
+  get membersText() {
+    return this.edited.members.join("\n");
+  },
+  setMembers(text) {
+    const names = text.split("\n").map((line) => line.trim());
+    this.edited.members = names.filter(Boolean);
+    this.dirty = true;
+  },
+  setThreshold(text) {
+    this.edited.threshold = text.trim() === "" ? null : numberOf(text);
+    this.dirty = true;
+  },
+}));

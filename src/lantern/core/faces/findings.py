@@ -1,0 +1,35 @@
+"""What is wrong, or soon will be, with lists of people."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from datetime import date
+
+from lantern.core.faces.detector import FaceList
+from lantern.core.named_lists import Finding
+
+
+def findings(lists: Sequence[FaceList], readers: Mapping[str, Sequence[str]], today: date) -> list[Finding]:
+    """`readers`: by list, the detectors that read it."""
+    out: list[Finding] = []
+    on: dict[str, list[str]] = defaultdict(list)
+    for held in lists:
+        if not readers.get(held.name):
+            out.append(
+                Finding(
+                    "unread", held.name, "", "no detector reads it: it is bound to no camera, and nothing comes of it"
+                )
+            )
+        if held.ends is not None and held.ends < today:
+            out.append(Finding("list_ended", held.name, "", f"was needed until {held.ends}"))
+        if not held.members:
+            out.append(Finding("nobody", held.name, "", "nobody is on it"))
+        if not held.purpose:
+            out.append(Finding("no_purpose", held.name, "", "nobody said what it is for"))
+        for member in held.members:
+            on[member].append(held.name)
+    for member, names in on.items():
+        if len(names) > 1:
+            out.append(Finding("on_two", names[0], member, f"is on {' and '.join(names[1:])} too: both raise"))
+    return out
