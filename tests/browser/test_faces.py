@@ -48,7 +48,7 @@ def test_one_a_week_is_a_threshold_of_the_list_that_is_not_proven_yet(bench: Pag
     expect(panel).to_contain_text("such days, none of them taken for a member")
     panel.get_by_role("button", name="Take").click()
     expect(bench.get_by_test_id("says")).to_contain_text(": 0 false alarms a day")
-    expect(bench.get_by_label("Threshold of barred people")).not_to_have_value("")
+    expect(bench.get_by_role("textbox", name="Threshold of barred people")).not_to_have_value("")
     bench.get_by_role("button", name="Save revision").click()
     bench.get_by_test_id("reason").fill("One a week; not proven by two days.")
     bench.get_by_role("button", name="Save", exact=True).click()
