@@ -62,9 +62,13 @@ def test_what_is_wrong_with_a_row_is_said_with_its_place(row: str, said: str) ->
         read(row)
 
 
-def test_time_of_one_probe_runs_forward_and_headers_are_as_agreed() -> None:
-    with pytest.raises(Refused, match="times that run forward"):
-        read("2,a,ada,80,1", "1,a,bo,80,1")
+def test_a_look_has_the_time_of_its_first_row_whatever_the_others_say() -> None:
+    looks = read("2,a,ada,80,1", "1,a,bo,80,1", "1.5,b,bo,80,1")
+    assert (looks.probe, looks.t_s.tolist()) == (("b", "a"), [1.5, 2.0])
+    assert "Probe a came more than once" in looks.told[0]
+
+
+def test_headers_are_as_agreed() -> None:
     with pytest.raises(Refused, match="line 1"):
         read("1,a,ada,80,1", header=HEADER.replace("probe", "face"))
     with pytest.raises(Refused, match="no row of data"):

@@ -35,7 +35,7 @@ def one_by_one(looks: Looks) -> list[tuple[float, Look]]:
     for at in range(len(looks)):
         rows = range(int(looks.first[at]), int(looks.first[at + 1]))
         pairs = tuple((looks.candidate.at(row), float(looks.score[row])) for row in rows)
-        out.append((float(looks.t_s[at]), Look(looks.probe[at], pairs)))
+        out.append((float(looks.t_s[at]), Look(looks.probe[at], pairs, looks.group_of(at))))
     return out
 
 
@@ -61,4 +61,6 @@ def wandering(rng: np.random.Generator, count: int = 80) -> Looks:
     for at, t in enumerate(t_s.tolist()):
         own = rng.choice(names, rng.integers(1, 5), replace=False).tolist()
         rows.append((t, f"p{at}", [(name, float(rng.integers(40, 100))) for name in own]))
-    return looks_of(rows)
+    words = [str(rng.choice(["worn", "none", ""])) for _ in rows]
+    by_row = [word for word, (_, _, own) in zip(words, rows, strict=True) for _ in own]
+    return looks_of(rows, groups={"mask": Column.of(by_row)})

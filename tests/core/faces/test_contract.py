@@ -7,7 +7,10 @@ import pytest
 from core.faces.scenes import Row, detector, looks_of, seen, subject
 from lantern.core.faces.deciding import best_of
 from lantern.core.faces.family import FACE
+from lantern.core.faces.looks import Column
+from lantern.core.faces.pauses import pauses
 from lantern.core.faces.subject import FaceSubject
+from lantern.core.faces.subject import judge as judge_face
 from lantern.core.faults import Refused
 from lantern.core.kinds import detector_of, judge
 from lantern.core.scoring.marks import Mark
@@ -122,3 +125,24 @@ def test_a_list_that_is_only_named_has_its_members_nowhere() -> None:
 
 def test_members_nobody_was_compared_with_are_a_caution() -> None:
     assert any("compared with bo" in said for said in subject(seen([0.0]), CREW).cautions())
+
+
+def test_a_mask_that_must_be_worn_and_the_reverse() -> None:
+    rows = seen([0.0, 5.0, 30.0, 60.0])
+    masks = {"mask": Column.of(["none", "none", "worn", ""])}
+    for when, times in (("mask_off", [0.0]), ("mask_on", [30.0])):
+        found = judge_face(detector(CREW, when=when, rearm_s=10.0), FACE, looks_of(rows, groups=masks))
+        assert [(event.raised_s, event.own["list"]) for event in found.events()] == [(t, None) for t in times]
+        assert found.cautions() == []
+    said = {probe: reason.text for _, probe, reason in found.refusals()}
+    assert said["p0"] == "The device says of its mask: none."
+    bare = judge_face(detector(CREW, when="mask_off"), FACE, looks_of(rows))
+    assert "no column mask" in bare.cautions()[0]
+    assert not bare.matters("threshold")
+
+
+def test_who_comes_when_as_bars_from_a_raise_until_there_may_be_another() -> None:
+    found = subject(seen([0.0, 50.0, 300.0]), CREW, holdoff_s=60.0)
+    assert pauses(found, 0) == [("ada", 0.0, 110.0, 1), ("ada", 300.0, 360.0, 0)]
+    again = subject(seen([0.0, 50.0, 100.0]), CREW, holdoff_s=60.0, reannounce_s=90.0)
+    assert pauses(again, 0) == [("ada", 0.0, 90.0, 1), ("ada", 100.0, 160.0, 0)]

@@ -42,7 +42,7 @@ def test_the_exact_sweep_of_the_threshold_is_the_decision_at_every_value(seed: i
     assert len(rows) > 5
 
 
-@pytest.mark.parametrize("dials", DIALS)
+@pytest.mark.parametrize("dials", [*DIALS, {"when": "mask_off", "rearm_s": 4.0}, {"when": "mask_on", "rearm_s": 0.0}])
 @pytest.mark.parametrize("seed", range(6))
 def test_live_raises_what_the_take_raises(seed: int, dials: dict[str, object]) -> None:
     looks = wandering(np.random.default_rng(100 + seed))

@@ -14,6 +14,7 @@ from lantern.core.faces.groups import groups_of
 from lantern.core.faces.list_size import growth
 from lantern.core.faces.lookalikes import pairs_of, people_of
 from lantern.core.faces.looks import MATED, NON_MATED, Looks
+from lantern.core.faces.pauses import pauses
 from lantern.core.faces.report import cautions
 from lantern.core.faces.resampling import band
 from lantern.core.faces.scores import Scores, Share, scores_of
@@ -22,6 +23,7 @@ from lantern.core.faces.verdicts import verdict
 from lantern.core.faults import Fault, Refused
 from lantern.core.signals import Floats
 from lantern.core.tuning.wishes import Wishes
+from lantern.core.wording import many
 from lantern.tune.judging import subject
 
 BINS = 50
@@ -128,6 +130,7 @@ def working_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
                 "expected": _expected(fmr, traffic, len(held.lists[place].members)),
                 "wished": _wished(scores, traffic, limit, len(held.lists[place].members)),
                 "growth": _growth(own, threshold, traffic),
+                "held": _held_off(held, place),
                 "passers": None if traffic is None else round(traffic.passers),
                 "looks_each": None if traffic is None else round(traffic.looks, 2),
             }
@@ -203,6 +206,20 @@ def _growth(looks: Looks, threshold: float, traffic: Traffic | None) -> dict[str
         "a_day": [None if np.isnan(v) else round(float(v) * traffic.passers * traffic.looks, 6) for v in grown.share],
         "measured": grown.measured.tolist(),
     }
+
+
+def _held_off(held: FaceSubject, place: int) -> list[list[Any]]:
+    """(from, to, in words) of each hold-off."""
+    if held.dials.when != "listed":
+        return []
+    return [
+        [round(each.from_s, 2), round(min(each.to_s, held.length_s), 2), f"{each.candidate}: {_swallowed(each.looks)}"]
+        for each in pauses(held, place)
+    ]
+
+
+def _swallowed(looks: int) -> str:
+    return "announced once" if looks == 0 else f"announced once for {many(looks + 1, 'look')}"
 
 
 # ---- what is asked for by a panel ----

@@ -11,7 +11,7 @@ import numpy as np
 
 from lantern.core.faces.deciding import Best, Outcome, on_none, outcomes, rearmed_looks, threshold_of
 from lantern.core.faces.detector import FaceDetector, FaceList
-from lantern.core.faces.dials import FaceDials
+from lantern.core.faces.dials import MASK, MASKS, FaceDials
 from lantern.core.faces.kind import FaceKind
 from lantern.core.faces.looks import Looks
 from lantern.core.watching import Indices
@@ -62,13 +62,15 @@ class FaceDecision:
 
     @cached_property
     def passes(self) -> Indices:
-        """Return the looks that are on no list."""
+        """Return the looks that may raise by themselves: those on no list, or of the class that is asked for."""
+        if self.dials.when in MASKS:
+            return self.looks.of_class(MASK, MASKS[self.dials.when])
         return np.flatnonzero(on_none(self.bests, self.thresholds, len(self.looks)))
 
     @cached_property
     def raises(self) -> list[Raise]:
         """Return what raises, in order of time."""
-        if self.dials.when == "unlisted":
+        if self.dials.when != "listed":
             kept = rearmed_looks(self.looks.t_s, self.passes.tolist(), self.dials.rearm_s)
             return [Raise(look, -1, -1) for look in kept]
         raised = [

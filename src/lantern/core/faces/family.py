@@ -16,7 +16,7 @@ def _score(dials: FaceDials) -> str:
 
 
 def _pair(dials: FaceDials) -> tuple[str, str]:
-    return "threshold", "holdoff_s" if dials.when == "listed" else "rearm_s"
+    return ("threshold", "holdoff_s") if dials.when == "listed" else ("threshold", "rearm_s")
 
 
 FACE = FaceKind(

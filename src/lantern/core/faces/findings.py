@@ -23,6 +23,8 @@ def findings(lists: Sequence[FaceList], readers: Mapping[str, Sequence[str]], to
             )
         if held.ends is not None and held.ends < today:
             out.append(Finding("list_ended", held.name, "", f"was needed until {held.ends}"))
+        if held.ends is None:
+            out.append(Finding("endless", held.name, "", "nobody said until when it is needed"))
         if not held.members:
             out.append(Finding("nobody", held.name, "", "nobody is on it"))
         if not held.purpose:

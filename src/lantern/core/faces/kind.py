@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from lantern.core.axis import Axis
 from lantern.core.events import Detector, Raised, Shape
 from lantern.core.faces.detector import FaceDetector
-from lantern.core.faces.dials import FaceDials
+from lantern.core.faces.dials import MASKS, FaceDials
 from lantern.core.faces.named_lists import FACE_LISTS
 from lantern.core.kind import Kind, Need
 from lantern.core.named_lists import NamedLists
@@ -35,6 +35,8 @@ class FaceKind(Kind[FaceDials]):
 
     def raised_text(self, dials: FaceDials, raised: Raised, scale: Scale = CELSIUS) -> str:
         named = raised.own.get("list")
+        if named is None and dials.when in MASKS:
+            return f"look {raised.object}, mask {MASKS[dials.when]}"
         if named is None:
             return f"look {raised.object} is on no list; nobody came nearer than {raised.reading:g}"
         return f"{raised.object} on {named}: score {raised.reading:g}"

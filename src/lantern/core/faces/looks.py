@@ -121,6 +121,13 @@ class Looks:
             return self.scale
         return (float(self.score.min()), float(self.score.max())) if self.score.size else (0.0, 1.0)
 
+    def of_class(self, column: str, word: str) -> Indices:
+        """Return the looks in whose first row that word stands in that column; none where the take has no such column."""
+        held = self.groups.get(column)
+        if held is None or word not in held.words:
+            return np.zeros(0, dtype=np.intp)
+        return np.flatnonzero(held.code[self.first[:-1]] == held.words.index(word))
+
     def group_of(self, look: int) -> dict[str, str]:
         """Return what the further columns say of a look: of its first row."""
         return {name: column.at(int(self.first[look])) for name, column in self.groups.items()}

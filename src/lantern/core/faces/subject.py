@@ -13,7 +13,7 @@ from lantern.core.events import Event, in_order
 from lantern.core.faces.deciding import Best, best_of
 from lantern.core.faces.decision import FaceDecision, Raise
 from lantern.core.faces.detector import FaceDetector
-from lantern.core.faces.dials import FaceDials
+from lantern.core.faces.dials import MASK, MASKS, FaceDials
 from lantern.core.faces.kind import FaceKind
 from lantern.core.faces.looks import Looks
 from lantern.core.faces.threshold_steps import rows_along
@@ -88,7 +88,7 @@ class FaceSubject(FaceDecision, Raising):
     # ---- along a dial ----
 
     def exact_dials(self) -> list[str]:
-        return ["threshold"]
+        return [] if self.dials.when in MASKS else ["threshold"]
 
     def rows_exact(
         self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), *, whole: bool = False
@@ -141,6 +141,12 @@ class FaceSubject(FaceDecision, Raising):
 
     def cautions(self) -> list[str]:
         out = list(self.looks.told)
+        if self.dials.when in MASKS:
+            column = self.looks.groups.get(MASK)
+            if column is None or not set(column.words) & set(MASKS.values()):
+                words = " or ".join(sorted(MASKS.values()))
+                out.append(f"The take has no column {MASK} that says {words}: it never raises")
+            return out
         members = {member for held in self.lists for member in held.members}
         if not members:
             never = ": it never raises" if self.dials.when == "listed" else ": every look is on none"

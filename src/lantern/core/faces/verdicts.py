@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from lantern.core.faces.decision import FaceDecision
+from lantern.core.faces.dials import MASK, MASKS
 from lantern.core.reasons import Reason
 
 ORDER = ("raised", "held_off", "too_few", "dropped", "listed", "below", "no_candidate")  # the nearest to a raise first
@@ -10,6 +11,8 @@ ORDER = ("raised", "held_off", "too_few", "dropped", "listed", "below", "no_cand
 
 def verdict(decision: FaceDecision, look: int) -> Reason:
     """Return why a look raised, or why it did not: of several lists by the one in which it came nearest."""
+    if decision.dials.when in MASKS:
+        return _of_mask(decision, look)
     if decision.dials.when == "unlisted":
         return _of_none(decision, look)
     said = [_on_list(decision, place, look) for place in range(len(decision.lists))]
@@ -52,7 +55,17 @@ def _of_none(decision: FaceDecision, look: int) -> Reason:
             name = decision.looks.candidate.at(int(best.row[look]))
             text = f"It is {name} of {held.name} with {best.score[look]:g} (threshold {threshold:g})."
             return Reason("listed", text, {"list": held.name, "candidate": name, "score": float(best.score[look])})
+    return _by_rearm(decision, look, "It is on no list")
+
+
+def _of_mask(decision: FaceDecision, look: int) -> Reason:
+    said = decision.looks.group_of(look).get(MASK, "")
+    if said != MASKS[decision.dials.when]:
+        return Reason("below", f"The device says of its mask: {said or 'nothing'}.", {MASK: said})
+    return _by_rearm(decision, look, f"The device says of its mask: {said}")
+
+
+def _by_rearm(decision: FaceDecision, look: int, said: str) -> Reason:
     if any(each.look == look for each in decision.raises):
-        return Reason("raised", "It is on no list: it raised.", {})
-    text = f"It is on no list, less than {decision.dials.rearm_s:g} s after the last that raised."
-    return Reason("dropped", text, {})
+        return Reason("raised", f"{said}: it raised.", {})
+    return Reason("dropped", f"{said}, less than {decision.dials.rearm_s:g} s after the last that raised.", {})

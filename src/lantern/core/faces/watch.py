@@ -11,6 +11,7 @@ from typing import Any
 from lantern.core.decide import Change
 from lantern.core.faces.deciding import Seen, threshold_of
 from lantern.core.faces.detector import FaceDetector, FaceList
+from lantern.core.faces.dials import MASK, MASKS
 from lantern.core.faces.kind import FaceKind
 from lantern.core.faces.looks import Look
 from lantern.core.rearm import rearmed
@@ -54,8 +55,8 @@ class FaceWatch(Watch[Sequence[Look]]):
         self.said = {"probe": look.probe, "t": t} | self._told(bests)
         if look.late:
             return
-        if self.dials.when == "unlisted":
-            yield from self._on_none(look, t, bests)
+        if self.dials.when != "listed":
+            yield from self._by_itself(look, t, bests)
             return
         turns = []
         for held, best in zip(self.lists, bests, strict=True):
@@ -80,9 +81,13 @@ class FaceWatch(Watch[Sequence[Look]]):
         pairs = zip(self.lists, bests, strict=True)
         return {"bests": [[held.name, *best] for held, best in pairs if best is not None]}
 
-    def _on_none(self, look: Look, t: float, bests: Sequence[tuple[str, float] | None]) -> Iterator[Turn]:
+    def _by_itself(self, look: Look, t: float, bests: Sequence[tuple[str, float] | None]) -> Iterator[Turn]:
+        """A look that is on no list, or of the class that is asked for."""
         pairs = zip(self.lists, bests, strict=True)
-        if any(best is not None and best[1] >= threshold_of(held, self.dials) for held, best in pairs):
+        if self.dials.when in MASKS:
+            if look.groups.get(MASK) != MASKS[self.dials.when]:
+                return
+        elif any(best is not None and best[1] >= threshold_of(held, self.dials) for held, best in pairs):
             return
         if rearmed(t, self.last_s, self.dials.rearm_s):
             self.last_s = t

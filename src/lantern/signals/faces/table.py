@@ -57,7 +57,6 @@ class _Table:
     def __init__(self, width: int, scale: Scale | None, faults: FaultList, where: str) -> None:
         self._width, self._scale, self._faults, self._where = width, scale, faults, where
         self._places: dict[str, int] = {}  # of the probes, in the order of their first rows
-        self._last_s: list[float] = []  # of each probe
         self.t_s: list[float] = []
         self.probe: list[int] = []
         self.candidate: list[str] = []
@@ -77,7 +76,7 @@ class _Table:
         if cells[4] not in SAID:
             faults.add(f"{place}, mated", shown(cells[4]), "1 (of one person), 0 (of two), or empty")
         self.t_s.append(t)
-        self.probe.append(self._place(probe, t, f"{place}, t_s"))
+        self.probe.append(self._places.setdefault(probe, len(self._places)))
         self.candidate.append(candidate)
         self.mated.append(SAID.get(cells[4], UNKNOWN))
         self.further.append([unguarded(cell) for cell in cells[len(COLUMNS) :]])
@@ -90,16 +89,6 @@ class _Table:
         if not found:
             self._faults.add(where, "is empty", "a name")
         return found
-
-    def _place(self, probe: str, t: float, where: str) -> int:
-        at = self._places.setdefault(probe, len(self._places))
-        if at == len(self._last_s):
-            self._last_s.append(t)
-        elif t < self._last_s[at]:
-            what = f"{t:g} comes before {self._last_s[at]:g} of probe {probe}"
-            self._faults.add(where, what, "times that run forward")
-        self._last_s[at] = t
-        return at
 
     def looks(self, further: Sequence[str]) -> Looks:
         """Return what the rows come to: looks in order of time, those of one time as in the file."""

@@ -24,6 +24,7 @@ export class TimeAxis {
       effects: [],
       armed: {},
       light: [],
+      held: [],
       level: null,
       relaxed: null,
       missed: [],

@@ -262,7 +262,18 @@ function effects(axis, y, height, name) {
     });
 }
 
-const LANES = { reading, light, marks, events, armed, effects };
+// How long each raise keeps others back: [from, to, in words] each.
+function heldOff(axis, y, height) {
+  return axis.data.held.map(([a, b, words]) =>
+    el(
+      "rect",
+      { class: "held-off", x: axis.x(a), y: y + 5, width: Math.max(axis.x(b) - axis.x(a), 1.5), height: height - 10 },
+      el("title", {}, words),
+    ),
+  );
+}
+
+const LANES = { reading, light, marks, events, armed, effects, "held off": heldOff };
 
 export function laneParts(axis, lane, y, height) {
   const [sort, name] = lane.split(/:(.*)/, 2);

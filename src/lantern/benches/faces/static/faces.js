@@ -47,10 +47,18 @@ export const faces = ({ data, drawn, shown }) => {
       this.drawCurves();
     },
     drawCurves() {
+      this.drawHeldOff();
       if (!this.curve || !this.work) return;
       drawn.scores.draw(this.curves, this.place, this.works);
       drawn.det.draw(this.curves, this.place, this.works);
       drawn.growth.draw(this.work);
+    },
+    // Who comes when: each raise holds its candidate off for a while.
+    drawHeldOff() {
+      const held = this.work?.held ?? [];
+      if (!drawn.axis || (!held.length && !drawn.axis.lanes.includes("held off"))) return;
+      if (!drawn.axis.lanes.includes("held off")) drawn.axis.lanes.push("held off");
+      drawn.axis.set({ held });
     },
     evidenceRenewed() {
       if (this.tab === "people" || this.tab === "groups") this.fetchPeople();
@@ -196,6 +204,7 @@ export const faces = ({ data, drawn, shown }) => {
       if (w.passers !== null) parts[0] += ` of ${w.passers} passers`;
       if (w.false_a_day && by.length) parts[0] += ` (${by.join(", ")})`;
       if (w.fnmr) parts.push(`${w.fnmr.errors} of ${w.fnmr.of} looks of members missed`);
+      if (w.right) parts.push(`${w.right} announced rightly`);
       parts.push(
         w.fmr
           ? `false matches ${this.shareText(w.fmr)} of ${w.fmr.of} comparisons`
