@@ -4,14 +4,52 @@ from __future__ import annotations
 
 import time
 from collections import deque
+from collections.abc import Sized
 from dataclasses import dataclass, field
-from typing import Any, ClassVar, TypeVar
+from typing import Any, ClassVar, Generic, Protocol, TypeVar
 
 from lantern.signals.feed import Feed, Frame, Way
 
 LATE_S = 5.0  # what comes later raises nothing: whoever stood there may have gone
 KEPT_NUMBERS = 2000  # of messages, by which one that comes again is told
 F = TypeVar("F", bound=Frame)
+
+
+class Sent(Protocol):
+    """A message as it was sent."""
+
+    @property
+    def t(self) -> float: ...
+
+    @property
+    def seq(self) -> int: ...
+
+
+S = TypeVar("S", bound=Sent)
+
+
+@dataclass(frozen=True, slots=True)
+class PostedMoment(Generic[S]):
+    """All that a device said of one moment. `late_s`: how long after it was taken it came."""
+
+    sent: S
+    late_s: float
+
+    @property
+    def t(self) -> float:
+        return self.sent.t
+
+    @property
+    def number(self) -> int:
+        return self.sent.seq
+
+    @property
+    def too_late(self) -> bool:
+        return self.late_s > LATE_S
+
+    def opens_nothing(self, things: Sized, *, follows: bool) -> bool:
+        """Return whether what it holds must be kept as it came too late to raise anything."""
+        return bool(len(things)) and (self.too_late or not follows)
 
 
 @dataclass

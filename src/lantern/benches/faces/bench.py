@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Bench, Export
 from lantern.benches.faces.by_list import lists_shown
-from lantern.benches.faces.people_routes import router
+from lantern.benches.faces.people import router
 from lantern.benches.faces.scores import curves_shown, look_shown, people_shown, working_shown
 from lantern.core.faces.detector import FaceDetector
 from lantern.core.faces.dials import FaceDials

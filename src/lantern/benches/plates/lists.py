@@ -22,7 +22,7 @@ from lantern.lists.shown import changes_shown, readers_of
 from lantern.lists.tables import ListRow, lists_of
 from lantern.live.tables import events_of_detectors, late_of_site
 from lantern.recordings.actions import change_parts
-from lantern.revisions import RevisionRow, restored, revisions_of
+from lantern.revisions import revisions_of
 from lantern.sites.tables import SiteRow
 from lantern.takes.store import replace_value, value_of_take
 from lantern.takes.tables import forget_truths, marks_of, takes_of_signal
@@ -39,20 +39,6 @@ def checked(document: Mapping[str, Any]) -> dict[str, Any]:
     if empty:
         raise Refused([Fault("list: entries", f"{empty} without a letter or a digit", "a plate in each entry")])
     return model.model_dump(mode="json", by_alias=True)
-
-
-def keep_list(
-    session: Session,
-    site_id: int,
-    document: Mapping[str, Any],
-    *,
-    list_id: int | None,
-    base: int,
-    reason: str,
-    user_id: int | None,
-) -> ListRow:
-    body = checked(document)
-    return save_list(session, site_id, body, list_id=list_id, base=base, reason=reason, user_id=user_id)
 
 
 def lists_shown(session: Session, site: SiteRow) -> dict[str, Any]:
@@ -77,7 +63,9 @@ def lists_shown(session: Session, site: SiteRow) -> dict[str, Any]:
         head = {"id": row.id, "revision": row.revision, "readers": readers[row.name]}
         shown.append(head | model.model_dump(mode="json", by_alias=True) | {"entries": entries})
     found = findings(models, readers, tolerance, today)
-    return {"lists": shown, "findings": [asdict(each) for each in found], "today": today.isoformat()}
+    return {"lists": shown, "findings": [asdict(each) for each in found], "today": today.isoformat()} | {
+        "changes": changes_shown(session, site.id, holding="entries", items=_ids)
+    }
 
 
 def _tolerance(detectors: Sequence[DetectorRow], names: Sequence[str]) -> float:
@@ -85,28 +73,13 @@ def _tolerance(detectors: Sequence[DetectorRow], names: Sequence[str]) -> float:
     return max(own, default=0.0)
 
 
-def changes(session: Session, site_id: int) -> list[dict[str, Any]]:
-    return changes_shown(session, site_id, holding="entries", items=_ids)
-
-
 def _ids(body: Mapping[str, Any]) -> set[str]:
     return {entry.get("id") or entry["text"] for entry in body["entries"] if entry["text"]}
 
 
-def restore_list(session: Session, saved: RevisionRow, *, base: int, user_id: int | None) -> ListRow:
-    """Save an old state anew, without the entries that were removed since: their texts are gone for good."""
-    body = saved.document
-    entries = [entry for entry in body["entries"] if entry["text"]]
-    reason = restored(saved.number, saved)
-    return save_list(
-        session,
-        saved.site_id,
-        body | {"entries": entries},
-        list_id=saved.subject_id,
-        base=base,
-        reason=reason,
-        user_id=user_id,
-    )
+def without_removed(body: dict[str, Any]) -> dict[str, Any]:
+    """An old state without the entries that were removed since: their texts are gone for good."""
+    return body | {"entries": [entry for entry in body["entries"] if entry["text"]]}
 
 
 # ---- an entry that goes ----------------------------------------------------------------------------------------------

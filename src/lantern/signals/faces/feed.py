@@ -11,36 +11,23 @@ from lantern.core.watch import Sample
 from lantern.core.wording import many
 from lantern.signals.faces.wire import LARGEST_MESSAGE, SentLooks, unpack_looks
 from lantern.signals.feed import BYTES_A_MOMENT, BYTES_A_THING
-from lantern.signals.posted import LATE_S, PostedFeed, late_by
+from lantern.signals.posted import PostedFeed, PostedMoment, late_by
 
 MOST_SHOWN = 6  # candidates of a look
 
 
-@dataclass(frozen=True, slots=True)
-class Moment:
-    """All that a face device saw at one moment. `late_s`: how long after it was seen it came."""
-
-    sent: SentLooks
-    late_s: float
-
-    @property
-    def t(self) -> float:
-        return self.sent.t
+class Moment(PostedMoment[SentLooks]):
+    """All that a face device saw at one moment."""
 
     @property
     def size(self) -> int:
         return BYTES_A_MOMENT + BYTES_A_THING * sum(len(look.candidates) for look in self.sent.looks)
 
-    @property
-    def number(self) -> int:
-        return self.sent.seq
-
     def sample(self) -> Sample[Sequence[Look]]:
-        late = self.late_s > LATE_S
-        return Sample("faces", self.t, [look.look(late=late) for look in self.sent.looks])
+        return Sample("faces", self.t, [look.look(late=self.too_late) for look in self.sent.looks])
 
     def late(self, *, follows: bool) -> dict[str, Any] | None:
-        if not self.sent.looks or (follows and self.late_s <= LATE_S):
+        if not self.opens_nothing(self.sent.looks, follows=follows):
             return None
         return {"looks": [look.model_dump(mode="json") for look in self.sent.looks]}
 

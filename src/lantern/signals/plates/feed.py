@@ -10,34 +10,21 @@ from lantern.core.plates.reads import Read
 from lantern.core.watch import Sample
 from lantern.signals.feed import BYTES_A_MOMENT, BYTES_A_THING
 from lantern.signals.plates.wire import LARGEST_MESSAGE, SentReads, unpack_reads
-from lantern.signals.posted import LATE_S, PostedFeed, late_by
+from lantern.signals.posted import PostedFeed, PostedMoment, late_by
 
 
-@dataclass(frozen=True, slots=True)
-class Moment:
-    """All that a plate reader read at one moment. `late_s`: how long after it was read it came."""
-
-    sent: SentReads
-    late_s: float
-
-    @property
-    def t(self) -> float:
-        return self.sent.t
+class Moment(PostedMoment[SentReads]):
+    """All that a plate reader read at one moment."""
 
     @property
     def size(self) -> int:
         return BYTES_A_MOMENT + BYTES_A_THING * len(self.sent.reads)
 
-    @property
-    def number(self) -> int:
-        return self.sent.seq
-
     def sample(self) -> Sample[Sequence[Read]]:
-        late = self.late_s > LATE_S
-        return Sample("plates", self.t, [read.read(late=late) for read in self.sent.reads])
+        return Sample("plates", self.t, [read.read(late=self.too_late) for read in self.sent.reads])
 
     def late(self, *, follows: bool) -> dict[str, Any] | None:
-        if not self.sent.reads or (follows and self.late_s <= LATE_S):
+        if not self.opens_nothing(self.sent.reads, follows=follows):
             return None
         return {"reads": [read.model_dump(mode="json", exclude={"crop"}) for read in self.sent.reads]}
 
