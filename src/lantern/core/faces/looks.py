@@ -17,9 +17,9 @@ MATED, NON_MATED, UNKNOWN = 1, 0, -1
 T = TypeVar("T")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Column:
-    """A column of words: `code` (m,) says which of `words` stands in each row."""
+    """A column of words: `code` (m,) says which of `words` stands in each row. Two are equal whose rows read alike."""
 
     code: NDArray[np.int32]
     words: tuple[str, ...]
@@ -30,6 +30,15 @@ class Column:
         places: dict[str, int] = {}
         code = np.fromiter((places.setdefault(cell, len(places)) for cell in cells), dtype=np.int32, count=len(cells))
         return cls(code, tuple(places))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Column) and self.cells == other.cells
+
+    __hash__ = None  # type: ignore[assignment] # its codes can be written to
+
+    @property
+    def cells(self) -> list[str]:
+        return [self.words[code] for code in self.code.tolist()]
 
     def at(self, row: int) -> str:
         return self.words[int(self.code[row])]

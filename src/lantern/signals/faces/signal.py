@@ -131,7 +131,7 @@ class FaceLooks(Signal[Looks, Sequence[Look]]):
             probe=tuple(probe for each in pieces for probe in each.probe),
             first=np.concatenate(([0], np.cumsum(lengths))),
             score=np.concatenate([each.score for each in pieces]),
-            candidate=Column.of([each.candidate.at(row) for each in pieces for row in range(each.score.size)]),
+            candidate=Column.of([cell for each in pieces for cell in each.candidate.cells]),
             mated=np.concatenate([each.mated for each in pieces]),
             groups=cells,
         )
@@ -143,7 +143,7 @@ class FaceLooks(Signal[Looks, Sequence[Look]]):
 
 def _cells(looks: Looks, column: str) -> list[str]:
     held = looks.groups.get(column)
-    return [""] * looks.score.size if held is None else [held.at(row) for row in range(looks.score.size)]
+    return [""] * looks.score.size if held is None else held.cells
 
 
 def _pack(looks: Looks) -> bytes:

@@ -1,6 +1,6 @@
 // The evidence strip beneath a dial: what each value loses by the gravest measure below the line, by the next above it;
 // the value as a pin, the proposal as an open pin.
-import { el, redraw, short, ticks } from "/static/js/svg.js";
+import { draggedOn, el, redraw, short, ticks } from "/static/js/svg.js";
 import { lossesOf } from "./measures.js";
 import { PLAIN, read, show } from "/static/js/units.js";
 
@@ -15,20 +15,11 @@ export class Strip {
   constructor(svg, on, quantity = PLAIN) {
     Object.assign(this, { svg, on, quantity });
     svg.setAttribute("viewBox", `0 0 ${WIDTH} ${HEIGHT}`);
-    svg.addEventListener("pointerdown", (event) => {
-      if (!this.data) return;
-      if (event.target.closest("[data-proposed]")) return this.on.move(this.data.proposed, true);
-      svg.setPointerCapture(event.pointerId);
-      this.dragging = true;
-      this.#move(event, false);
-    });
-    svg.addEventListener("pointermove", (event) => {
-      if (this.dragging) this.#move(event, false);
-    });
-    svg.addEventListener("pointerup", (event) => {
-      if (this.dragging) this.#move(event, true);
-      this.dragging = false;
-    });
+    const begin = (event) => {
+      if (this.data && event.target.closest("[data-proposed]")) this.on.move(this.data.proposed, true);
+      return this.data && !event.target.closest("[data-proposed]");
+    };
+    draggedOn(svg, begin, (event, done) => this.#move(event, done));
   }
 
   #move(event, done) {

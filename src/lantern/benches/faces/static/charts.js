@@ -1,5 +1,5 @@
 // What the bench of faces draws: histograms with the threshold, the curve between the errors, growth with the list.
-import { el, glyph, redraw, short, ticks } from "/static/js/svg.js";
+import { draggedOn, el, glyph, redraw, short, ticks } from "/static/js/svg.js";
 
 const path = (points) => points.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`).join("");
 const text = (x, y, words, anchor = "middle", extra = "") =>
@@ -20,19 +20,11 @@ export class ScoreChart {
 
   constructor(svg, on) {
     Object.assign(this, { svg, on });
-    svg.addEventListener("pointerdown", (event) => {
-      if (!this.scale) return;
-      svg.setPointerCapture(event.pointerId);
-      this.dragging = true;
-      this.#move(event, false);
-    });
-    svg.addEventListener("pointermove", (event) => {
-      if (this.dragging) this.#move(event, false);
-    });
-    svg.addEventListener("pointerup", (event) => {
-      if (this.dragging) this.#move(event, true);
-      this.dragging = false;
-    });
+    draggedOn(
+      svg,
+      () => this.scale,
+      (event, done) => this.#move(event, done),
+    );
   }
 
   #move(event, done) {

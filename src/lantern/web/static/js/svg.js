@@ -32,6 +32,24 @@ export function glyph(kind, x, y, r = 6) {
   return el("g", { class: `glyph-${kind}`, transform: `translate(${x} ${y})` }, SHAPES[kind](r));
 }
 
+// Something is dragged on a drawing: `begin` says whether it may, `move` is told of each place, and at last that it is done.
+export function draggedOn(svg, begin, move) {
+  let held = false;
+  svg.addEventListener("pointerdown", (event) => {
+    if (!begin(event)) return;
+    svg.setPointerCapture(event.pointerId);
+    held = true;
+    move(event, false);
+  });
+  svg.addEventListener("pointermove", (event) => {
+    if (held) move(event, false);
+  });
+  svg.addEventListener("pointerup", (event) => {
+    if (held) move(event, true);
+    held = false;
+  });
+}
+
 // Round numbers for the ticks of an axis: about `count` of them between low and high.
 export function ticks(low, high, count) {
   const rough = (high - low) / Math.max(count, 1);
