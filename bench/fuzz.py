@@ -7,6 +7,7 @@ Whatever else happens is a failure, printed with what makes it again: `python -m
 
 from __future__ import annotations
 
+import faulthandler
 import io
 import json
 import math
@@ -471,6 +472,9 @@ def _believe(take: Take, reader: str, *, promises: bool) -> None:
 # ---- running ---------------------------------------------------------------------------------------------------------
 
 
+TOLD_EVERY, STUCK_S = 1000, 60.0
+
+
 class HangsError(Exception):
     """It took so long that it was interrupted."""
 
@@ -516,7 +520,11 @@ def fuzz(count: int, seed: int, first: int, of: str = "") -> Iterator[Figure]:
     shared = "/dev/shm" if os.access("/dev/shm", os.W_OK) else None  # files that need no disk
     with tempfile.TemporaryDirectory(prefix="lantern-fuzz-", dir=shared) as name:
         for number in range(first, first + count):
+            if number % TOLD_EVERY == 0:
+                print(f"  from mutation {number} on", file=sys.stderr, flush=True)
+            faulthandler.dump_traceback_later(STUCK_S, exit=True)  # a library's own loop hears no signal
             reader, came, took_s = one(seed, number, Path(name), of)
+            faulthandler.cancel_dump_traceback_later()
             slowest = max(slowest, took_s)
             met[came if came in ("refused", "believed") else "failed"] += 1
             if came not in ("refused", "believed"):

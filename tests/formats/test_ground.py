@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+import math
 import zlib
 from pathlib import Path
 
@@ -163,6 +164,37 @@ def written(document: Drawing) -> bytes:
     out = io.StringIO()
     document.write(out)
     return out.getvalue().encode()
+
+
+@pytest.mark.parametrize("where", [math.inf, math.nan, 1e300])
+@pytest.mark.parametrize("sort", ["circle", "polyline", "spline", "block"])
+def test_what_lies_nowhere_is_refused_and_not_divided_without_end(where: float, sort: str) -> None:
+    document = ezdxf.new("R2010")
+    space = document.modelspace()
+    space.add_line((0, 0), (10, 5))
+    if sort == "circle":
+        space.add_circle((where, 9), 2)
+    elif sort == "polyline":
+        space.add_lwpolyline([(0, 0, 0, 0, 0.5), (where, 1, 0, 0, 0.5), (2, 2)])
+    elif sort == "spline":
+        space.add_spline([(0, 0), (1, where), (2, 2), (3, 1)])
+    else:
+        document.blocks.new("b").add_circle((0, 0), where)
+        space.add_blockref("b", (1, 1))
+    out = io.StringIO()
+    document.write(out)
+    with pytest.raises(Refused, match=r"is not finite, or beyond|has no structure"):
+        read_ground(out.getvalue().encode(), name="x.dxf")
+
+
+def test_a_large_circle_is_an_outline_as_fine_as_a_small_one() -> None:
+    document = ezdxf.new("R2010")
+    document.modelspace().add_circle((0, 0), 4e8)
+    out = io.StringIO()
+    document.write(out)
+    [(closed, corners)] = read_ground(out.getvalue().encode(), name="x.dxf").outlines["0"]
+    assert closed
+    assert 8 < len(corners) < 60
 
 
 def nested(deep: int, times: int) -> bytes:

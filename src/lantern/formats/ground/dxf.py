@@ -6,6 +6,7 @@ import io
 import logging
 import math
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 
 import ezdxf.filemanagement
@@ -19,6 +20,7 @@ from ezdxf.document import Drawing
 from ezdxf.enums import InsertUnits
 from ezdxf.layouts.layout import Modelspace
 from ezdxf.lldxf.const import DXFStructureError
+from ezdxf.math import Vec3
 from ezdxf.path import make_path
 
 from lantern.core.faults import Fault, Refused
@@ -94,13 +96,19 @@ def _outlines(space: Modelspace, corner: tuple[float, float], scale: float) -> d
         if sum(map(len, out.values())) >= MOST_OUTLINES:
             break
         held = make_path(entity)
-        chord = max(held.approximate_length(), 1e-9) * CHORD if hasattr(held, "approximate_length") else 0.01
+        chord = _span(held.control_vertices()) * CHORD or 1e-9
         corners = [((p.x - corner[0]) * scale, (p.y - corner[1]) * scale) for p in held.flattening(chord)]
         closed = len(corners) > 3 and math.dist(corners[0], corners[-1]) < 1e-6 * scale + 1e-9
         points = corners[:-1] if closed else corners
         if 2 <= len(points) <= MOST_CORNERS:
             out.setdefault(str(entity.dxf.layer), []).append((closed, [(round(x, 3), round(y, 3)) for x, y in points]))
     return out
+
+
+def _span(points: Sequence[Vec3]) -> float:
+    """Return how far points lie apart at most, along x or y: curves are as fine as they are large, and no finer."""
+    xs, ys = [point.x for point in points], [point.y for point in points]
+    return max(max(xs) - min(xs), max(ys) - min(ys)) if points else 0.0
 
 
 def is_binary(data: bytes) -> bool:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from ezdxf.addons.drawing.svg import SVGBackend
 from ezdxf.document import Drawing
 from ezdxf.layouts.base import BaseLayout
+from ezdxf.math import Vec2, Vec3
 
 from lantern.core.faults import Fault, Refused
 
 MOST_ENTITIES = 200_000  # after insertion; a text counts by its letters, a polyline by its corners
 MOST_DRAWN = 1_000_000  # lines and paths that they are drawn as
+FARTHEST = 1e9  # of a coordinate, a size, a factor, in the drawing's own units
 DEEPEST = 40  # blocks within blocks
 CORNERS_AN_ENTITY = 8
 LESS = "a drawing without the layers that nobody needs"
@@ -32,6 +35,9 @@ def check_entities(document: Drawing, name: str) -> None:
     def of_layout(layout: BaseLayout, deep: int) -> int:
         total = 0
         for entity in layout:
+            if not all(abs(number) <= FARTHEST for number in _numbers(entity)):  # nor NaN
+                what = f"a number of {entity.dxftype()} {entity.dxf.handle} is not finite, or beyond {FARTHEST:g}"
+                raise Refused([Fault(name, what, "a drawing whose entities all lie somewhere")])
             count = _weight(entity)
             if entity.dxftype() == "INSERT":
                 count += of_block(entity.dxf.name, deep + 1) * max(int(getattr(entity, "mcount", 1)), 1)
@@ -40,6 +46,31 @@ def check_entities(document: Drawing, name: str) -> None:
 
     if of_layout(document.modelspace(), 0) > MOST_ENTITIES:
         raise Refused([Fault(name, f"more than {MOST_ENTITIES} entities once its blocks are inserted", LESS)])
+
+
+def _numbers(entity: Any) -> Iterator[float]:
+    """Where an entity lies, how large it is, how it is turned: curves with a number that is none are divided without end."""
+    kind = entity.dxftype()
+    for value in entity.dxf.all_existing_dxf_attribs().values():
+        yield from _numbers_in(value)
+    if kind == "LWPOLYLINE":
+        for point in entity.get_points():
+            yield from point
+    elif kind == "POLYLINE":
+        for vertex in entity.vertices:
+            yield from _numbers(vertex)
+    elif kind == "SPLINE":
+        for points in (entity.control_points, entity.fit_points):
+            for point in points:
+                yield from (float(each) for each in point)
+        yield from (float(each) for each in (*entity.knots, *entity.weights))
+
+
+def _numbers_in(value: Any) -> Iterator[float]:
+    if isinstance(value, float):
+        yield value
+    elif isinstance(value, Vec3 | Vec2):
+        yield from value
 
 
 def _weight(entity: Any) -> int:
