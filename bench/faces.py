@@ -10,7 +10,6 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
-from sklearn.metrics import det_curve
 
 from bench.figures import Figure, seconds, sized
 from lantern.core.faces.alarms import traffic_of, wished
@@ -58,6 +57,8 @@ def looks_of(count: int, candidates: int, seed: int = 5) -> Looks:
 
 def plain(looks: Looks) -> None:
     """What a general library does: its curve, and the curve of one draw of single comparisons."""
+    from sklearn.metrics import det_curve  # 90 MiB, which other measurements of memory must not see
+
     det_curve(looks.mated, looks.score)
     rows = np.random.default_rng(1).integers(0, looks.score.size, looks.score.size)
     det_curve(looks.mated[rows], looks.score[rows])
