@@ -46,6 +46,7 @@ from lantern.formats.ground.picture import read_ground
 from lantern.formats.sheets import read_sheet
 from lantern.formats.site_files import site_in
 from lantern.formats.tables import read_hand_counts, read_marks
+from lantern.signals.faces.list_files import read_members
 from lantern.signals.faces.wire import unpack_looks
 from lantern.signals.heat.wire import FrameHeader, pack_frame, unpack_frame
 from lantern.signals.looks import look_at
@@ -152,6 +153,7 @@ def seeds() -> Mapping[str, Files]:
         "faces": {"f.csv": _looks(), "f.csv.json": _info(kind="faces", score_min=0, score_max=100, algorithm="x 1")},
         "face detector": {"d.json": _document(DOOR)},
         "looks": {"m.json": SENT_LOOKS},
+        "people list": {"l.csv": b"member\nm-001\n'=x\nm-003\n"},
         "plate list": {"l.csv": b"text,from,until,note\nAB12 CDE,2026-03-04,,a van\nXY99ZZZ,,2026-12-31,'=x\n"},
         "plate detector": {"d.json": _document(GATE)},
         "reads": {"r.json": _sent()},
@@ -366,6 +368,11 @@ def _entries(path: Path) -> None:
         _hold(bool(entry["text"]), "an entry without a text")
 
 
+def _members(path: Path) -> None:
+    members = read_members(path, where=path.name)
+    _hold(all(members) and len(set(members)) == len(members), "a member without a name, or twice")
+
+
 def _counts(path: Path) -> None:
     read_hand_counts(path, where=path.name)
 
@@ -390,7 +397,7 @@ MESSAGES: dict[str, Callable[[bytes], Any]] = {
     "looks": _sent_looks,
 }  # fmt: skip
 TABLES: dict[str, Callable[[Path], None]] = {
-    "marks": _marks, "counts": _counts, "plate list": _entries, "sheet": _sheet, "site": _site_file,
+    "marks": _marks, "counts": _counts, "plate list": _entries, "people list": _members, "sheet": _sheet, "site": _site_file,
     **dict.fromkeys((f"ground {form}" for form in ("dxf", "svg", "png", "pdf")), _ground),
 }  # fmt: skip
 DETECTORS = {

@@ -10,6 +10,7 @@ import pytest
 
 from lantern.core.faces.looks import Look, Looks
 from lantern.core.faults import Refused
+from lantern.signals.faces.list_files import read_members, write_members
 from lantern.signals.faces.signal import FaceLooks, FacesInfo
 from lantern.signals.faces.table import COLUMNS, read_faces, write_faces
 from lantern.signals.signal import Stored
@@ -91,6 +92,19 @@ def test_out_and_in_again_is_the_same_through_files_and_through_the_store(tmp_pa
         assert np.array_equal(other.mated, looks.mated)
         assert [other.group_of(at) for at in range(2)] == [looks.group_of(at) for at in range(2)]
     assert stored.scale == (0.0, 100.0)
+
+
+def test_members_go_out_and_in_as_csv_and_each_stands_once() -> None:
+    members = ["m-001", "=x", "a,b"]
+    assert read_members(write_members(members).encode(), where="l.csv") == members
+    for wrong, said in (
+        (b"name\nm-1\n", "l.csv, line 1"),
+        (b"member\nm-1\nm-1\n", "line 3, member.*stands in line 2 too"),
+        (b'member\n""\n', "line 2, member: is empty"),
+        (b"member\na,b\n", "2 columns"),
+    ):
+        with pytest.raises(Refused, match=said):
+            read_members(wrong, where="l.csv")
 
 
 def test_what_a_device_sent_is_a_take_without_a_word_of_who_it_was() -> None:

@@ -156,9 +156,13 @@ def test_a_list_of_people_is_made_changed_restored_and_deleted(client: AtSite, a
     restored = first["id"] if first["name"] == "guests" else made["id"]
     assert client.post(f"/people-lists/revisions/{restored}/restore?base=2").status_code == 200
     assert client.post(f"/lists/revisions/{restored}/restore?base=3").status_code == 404  # it is no list of plates
+    file = client.get(f"{address}/members.csv").text
+    brought = client.put(f"{address}/members.csv?base=3&reason=file", content=file.encode() + b"g2\n")
+    assert (brought.json()["members"], brought.json()["revision"]) == (3, 4)
+    assert client.put(f"{address}/members.csv?base=4&reason=file", content=b"member\na\na\n").status_code == 422
     refused = client.post("/people-lists", json=body | {"name": "twice", "members": ["a", "a"]})
     assert refused.status_code == 422
-    assert client.delete(f"{address}?base=3").status_code == 200
+    assert client.delete(f"{address}?base=4").status_code == 200
     assert client.delete(f"/people-lists/{at.lists['crew']}?base=1").status_code == 422  # a detector reads it
 
 

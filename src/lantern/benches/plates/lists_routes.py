@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import Query, Request
+from fastapi import Request
 from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 
@@ -13,7 +13,7 @@ from lantern.benches.plates.lists import checked, lists_shown, remove_entry, wit
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.lists.actions import save_list
-from lantern.lists.pages import ListPages, list_router
+from lantern.lists.pages import ListPages, Reason, list_router
 from lantern.signals.plates.list_files import read_entries, write_entries
 from lantern.web.access import may
 from lantern.web.answers import attachment, json_answer
@@ -22,7 +22,6 @@ from lantern.web.outside import read_outside
 
 PAGES = ListPages("/lists", "lists.html", "entries", "a list of plates", checked, lists_shown, without_removed)
 router = list_router(PAGES)
-Reason = Annotated[str, Query(max_length=400)]
 
 
 @router.delete("/lists/{list_id}/entries/{entry}", **may("engineer", "removed a list's entry"))
