@@ -64,6 +64,11 @@ class TakeFacts:
         return f"The device's clock was {short(abs(ahead_s), 3)} s {'ahead of' if ahead_s > 0 else 'behind'} ours"
 
     @property
+    def made_by(self) -> str:
+        """Return the name and version of what made its numbers, where its signal knows."""
+        return self.facts.get("algorithm") or ""
+
+    @property
     def interval_s(self) -> float:
         return self.length_s / max(self.samples - 1, 1) if math.isfinite(self.length_s) else 0.0
 
@@ -275,6 +280,19 @@ def takes_by_id(session: Session, take_ids: Sequence[int]) -> list[TakeRow]:
 
 def takes_of_device(session: Session, device_id: int) -> list[TakeRow]:
     return list(session.scalars(select(TakeRow).where(TakeRow.device_id == device_id).order_by(TakeRow.stored_start)))
+
+
+def stale_caution(session: Session, take: TakeRow) -> str:
+    """Return what to know where the numbers of the device's newest take are made by another version; empty: nothing."""
+    if not take.made_by:
+        return ""
+    of_device = select(TakeRow.facts["algorithm"].astext).where(
+        TakeRow.device_id == take.device_id, TakeRow.signal == take.signal
+    )
+    newest = session.scalar(of_device.order_by(TakeRow.stored_start.desc()).limit(1)) or ""
+    if newest in ("", take.made_by):
+        return ""
+    return f"Stale: made by {take.made_by}, and the newest take of this device by {newest}; numbers of one say nothing of the other"
 
 
 def evidence_of_device(session: Session, device_id: int) -> list[TakeRow]:

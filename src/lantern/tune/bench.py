@@ -21,7 +21,7 @@ from lantern.core.tuning.measures import Card
 from lantern.core.units import CELSIUS, Scale
 from lantern.links.tables import hours_of
 from lantern.sites.tables import site_of
-from lantern.takes.tables import TakeRow, marks_of
+from lantern.takes.tables import TakeRow, marks_of, stale_caution
 from lantern.tune.actions import card_on
 from lantern.tune.judging import subject
 
@@ -42,7 +42,7 @@ def judged(
         "matters": [name for name in held.model.model_fields if held.matters(name)],
         "line": held.line(),
         "exact": list(held.exact_dials()),
-        "cautions": [*held.cautions(), *filter(None, [take.clock_caution])],
+        "cautions": [*held.cautions(), *filter(None, [take.clock_caution, stale_caution(session, take)])],
     }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -20,6 +21,8 @@ from lantern.lists.tables import ListRow
 from lantern.live.app import make_ingest
 from lantern.live.engine import Engine
 from lantern.live.tables import EventRow, OrderRow
+from lantern.takes.actions import import_path
+from lantern.takes.tables import TakeRow
 from lantern.tune.tables import DetectorRow
 from loops import in_a_loop
 from web.client import AtSite
@@ -126,6 +129,19 @@ def test_a_list_that_is_renamed_takes_its_threshold_along(client: AtSite, at: Do
         )
         assert detector.body["lists"] == ["crew", "not let in"]
         assert detector.body["thresholds"] == {"not let in": 85.0}
+
+
+def test_a_take_of_an_older_version_is_stale(client: AtSite, at: Door, tmp_path: Path) -> None:
+    assert ask(client, at, "judged")["judged"]["cautions"] == []
+    with transaction() as session:
+        take = session.get_one(TakeRow, at.take)
+        take.facts = take.facts | {"algorithm": "x 1.2"}
+    sidecar = {"format": "lantern-take/1", "name": "Later", "kind": "faces", "device": "F1", "algorithm": "x 1.3"}
+    (tmp_path / "b.csv").write_text("t_s,probe,candidate,score,mated\n1,a,m1,80,1\n")
+    (tmp_path / "b.csv.json").write_text(json.dumps(sidecar | {"start": "2026-03-05T00:00:00+01:00"}))
+    import_path(tmp_path / "b.csv", site_id=at.site)
+    [said] = ask(client, at, "judged")["judged"]["cautions"]
+    assert said.startswith("Stale: made by x 1.2, and the newest take of this device by x 1.3")
 
 
 def test_each_list_has_its_strip_and_its_rates_by_take(client: AtSite, at: Door) -> None:
