@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import math
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from sklearn.metrics import det_curve, roc_curve
 
 from checks import check
 from lantern.core.faces import rates
+from lantern.core.faces.alarms import Traffic, days_of, traffic_of
 from lantern.core.faces.list_size import growth
 from lantern.core.faces.looks import Column, Looks
 from lantern.core.faces.report import Wish, report
@@ -271,3 +273,12 @@ def test_the_bootstrap_is_the_one_that_is_worked_out_score_by_score() -> None:
 def test_of_one_person_nothing_is_drawn() -> None:
     looks = pairs([90.0, 91.0], [10.0], groups={"subject": Column.of(["one"] * 3)})
     assert band(looks, 1, np.array([50.0]), errors_above=False) is None
+
+
+def test_a_take_that_is_shorter_than_a_shift_says_nothing_of_a_day() -> None:
+    looks = crowd(40, 5, np.random.default_rng(9))
+    assert (days_of(looks), traffic_of(looks)) == (None, None)
+    shift = replace(looks, t_s=np.linspace(0, 10 * 3600.0, 40))
+    assert traffic_of(shift) == Traffic(40.0, 1.0)
+    two_days = replace(looks, t_s=np.linspace(0, 48 * 3600.0, 40))
+    assert traffic_of(two_days) == Traffic(20.0, 1.0)

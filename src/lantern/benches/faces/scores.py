@@ -8,7 +8,7 @@ import numpy as np
 from scipy.special import ndtri
 
 from lantern.benches.bench import Trial
-from lantern.core.faces.alarms import DAY_S, Traffic, expected_a_day, traffic_of, wished
+from lantern.core.faces.alarms import Traffic, days_of, traffic_of, wished
 from lantern.core.faces.detector import FaceDetector
 from lantern.core.faces.groups import groups_of
 from lantern.core.faces.list_size import growth
@@ -48,11 +48,8 @@ def curves_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
     low, high = held.looks.range
     edges = np.linspace(low, high, BINS + 1)
     return {
-        "range": [low, high],
         "edges": edges.tolist(),
         "axis": {"ends": deviates(np.array(ENDS)), "ticks": [list(TICKS), deviates(np.array(TICKS))]},
-        "algorithm": held.looks.algorithm,
-        "cut": held.looks.cut,
         "lists": [_curve(own, edges) for own in _by_list(held)],
     }
 
@@ -112,7 +109,7 @@ def deviates(shares: Floats) -> list[float]:
 def working_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
     """Return by list what its threshold gives: rates with intervals, false alarms a day, growth with the list."""
     held = faces_of(trial)
-    limit, days = _wish(trial.wishes), max(held.length_s / DAY_S, 1.0)
+    limit, days = _wish(trial.wishes), days_of(held.looks)
     lists = []
     for place, own in enumerate(_by_list(held)):
         scores, threshold = scores_of(own), held.thresholds[place]
@@ -127,7 +124,6 @@ def working_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
                 "fmr": _share(fmr) if not held.looks.cut else None,
                 "fnmr": _share(fnmr),
                 **_false_alarms(held, place, days),
-                "expected": _expected(fmr, traffic, len(held.lists[place].members)),
                 "wished": _wished(scores, traffic, limit, len(held.lists[place].members)),
                 "growth": _growth(own, threshold, traffic),
                 "held": _held_off(held, place),
@@ -150,13 +146,7 @@ def _wish(wishes: Wishes) -> float | None:
     return None if held is None else float(held)
 
 
-def _expected(fmr: Share | None, traffic: Traffic | None, enrolled: int) -> float | None:
-    if fmr is None or traffic is None or not enrolled or fmr.share >= 1:
-        return None
-    return expected_a_day(fmr.share, traffic, enrolled)
-
-
-def _false_alarms(held: FaceSubject, place: int, days: float) -> dict[str, Any]:
+def _false_alarms(held: FaceSubject, place: int, days: float | None) -> dict[str, Any]:
     """Of this list: raises of somebody who is not who they were taken for, a day; how many of them by light, or whatever else."""
     false, right = [], 0
     for each in held.raises:
@@ -165,7 +155,8 @@ def _false_alarms(held: FaceSubject, place: int, days: float) -> dict[str, Any]:
             right += mated == MATED
             if mated == NON_MATED:
                 false.append(each.look)
-    return {"false_a_day": len(false) / days, "right": right, "false_by": _by_group(held.looks, false)}
+    a_day = None if days is None else len(false) / days
+    return {"false": len(false), "false_a_day": a_day, "right": right, "false_by": _by_group(held.looks, false)}
 
 
 def _by_group(looks: Looks, which: list[int]) -> list[list[Any]]:
@@ -262,12 +253,13 @@ def look_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
     at = int(np.argmin(np.abs(held.looks.t_s - float(asked))))
     rows = np.arange(held.looks.first[at], held.looks.first[at + 1])
     best = rows[np.argsort(-held.looks.score[rows], kind="stable")][:6]
+    said = verdict(held, at)
     return {
         "t": float(held.looks.t_s[at]),
         "probe": held.looks.probe[at],
         "groups": held.looks.group_of(at),
-        "said": verdict(held, at).text,
-        "code": verdict(held, at).code,
+        "said": said.text,
+        "code": said.code,
         "candidates": [
             [held.looks.candidate.at(row), float(held.looks.score[row]), int(held.looks.mated[row])]
             for row in best.tolist()

@@ -8,11 +8,12 @@ import numpy as np
 
 from lantern.core.faces.list_size import strangers
 from lantern.core.faces.looks import Looks
-from lantern.core.faces.rates import comparisons_for, false_a_day, looks_for, target_fmr
+from lantern.core.faces.rates import comparisons_for, looks_for, target_fmr
 from lantern.core.faces.scores import SUBJECT, Scores
 from lantern.core.wording import many
 
 DAY_S = 86_400.0
+SHORTEST_DAY_S = 8 * 3600.0  # a take as long as a shift stands for a day; common practice, no source
 PASSAGE_S = 60.0  # looks of one person that lie no further apart are one passage; common practice, no source
 
 
@@ -29,17 +30,22 @@ def traffic_of(looks: Looks) -> Traffic | None:
     return looks.remember("traffic", lambda: _traffic(looks))
 
 
+def days_of(looks: Looks) -> float | None:
+    """Return for how many days a take stands: one at least where it is as long as a shift; None: it is too short to say."""
+    return max(looks.length_s / DAY_S, 1.0) if looks.length_s >= SHORTEST_DAY_S else None
+
+
 def _traffic(looks: Looks) -> Traffic | None:
     there = np.flatnonzero(strangers(looks)) if len(looks) else np.zeros(0, dtype=np.intp)
-    days = looks.length_s / DAY_S
-    if not there.size or days <= 0:
+    days = days_of(looks)
+    if not there.size or days is None:
         return None
     column = looks.groups.get(SUBJECT)
     who = there if column is None else column.code[looks.first[there]]
     order = np.lexsort((looks.t_s[there], who))
     fresh = (np.diff(who[order], prepend=-1) != 0) | (np.diff(looks.t_s[there][order], prepend=-np.inf) > PASSAGE_S)
     passages = int(fresh.sum())
-    return Traffic(passages / max(days, 1.0), there.size / passages)
+    return Traffic(passages / days, there.size / passages)
 
 
 @dataclass(frozen=True)
@@ -67,8 +73,3 @@ def wished(scores: Scores, traffic: Traffic, a_day: float, enrolled: int) -> Wis
             f"a member (rule of 3); {shown:.2g} comparisons would show it to within 30 % (rule of 30)"
         )
     return Wished(a_day, target, scores.threshold_for(target), beyond, needs)
-
-
-def expected_a_day(fmr: float, traffic: Traffic, enrolled: int) -> float:
-    """Return how many passers a day would raise falsely if comparisons were independent."""
-    return false_a_day(fmr, traffic.passers, enrolled, max(traffic.looks, 1.0))

@@ -178,7 +178,11 @@ export const faces = ({ data, drawn, shown }) => {
     // ---- words ----
 
     listLine(l) {
-      return `${short(l.threshold)}: ${short(l.false_a_day, 3)} false a day`;
+      return `${short(l.threshold)}: ${this.falseText(l, "false")}`;
+    },
+    // A take that is shorter than a shift says nothing of a day.
+    falseText(l, what) {
+      return l.false_a_day === null ? `${l.false} ${what} in this take` : `${short(l.false_a_day, 3)} ${what} a day`;
     },
     membersText(l) {
       return l.members === 1 ? "1 member" : `${l.members} members`;
@@ -200,9 +204,9 @@ export const faces = ({ data, drawn, shown }) => {
       if (!w) return "";
       const told = (column) => w.false_by.filter(([name, , n]) => name === column && n).length > 1;
       const by = w.false_by.filter(([column, , n]) => n && told(column)).map(([, word, n]) => `${n} ${word}`);
-      const parts = [`At ${short(w.threshold)}: ${short(w.false_a_day, 3)} false alarms a day`];
+      const parts = [`At ${short(w.threshold)}: ${this.falseText(w, "false alarms")}`];
       if (w.passers !== null) parts[0] += ` of ${w.passers} passers`;
-      if (w.false_a_day && by.length) parts[0] += ` (${by.join(", ")})`;
+      if (w.false && by.length) parts[0] += ` (${by.join(", ")})`;
       if (w.fnmr) parts.push(`${w.fnmr.errors} of ${w.fnmr.of} looks of members missed`);
       if (w.right) parts.push(`${w.right} announced rightly`);
       parts.push(
@@ -211,6 +215,16 @@ export const faces = ({ data, drawn, shown }) => {
           : "its lists of candidates are cut: no rate of false matches",
       );
       return `${parts.join("; ")}.`;
+    },
+    get curveCautions() {
+      return (this.curve?.cautions ?? []).join(". ");
+    },
+    // Only a summary: nobody should work where the errors are equal.
+    get summaryText() {
+      const { eer, d_prime: apart } = this.curve ?? {};
+      if (!eer) return "";
+      const far = apart === null ? "" : `; the two lie ${short(apart, 3)} standard deviations apart (d')`;
+      return `In short: both errors are ${this.percent(eer[0])} at ${short(eer[1])}${far}. A summary, no place to work at.`;
     },
     wishedText(l) {
       const w = l.wished;
