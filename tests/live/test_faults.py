@@ -89,6 +89,25 @@ def test_a_slow_device_is_waited_for_and_a_lost_one_not_for_ever() -> None:
     assert (pace.limit_s, pace.slow) == (LIMIT_S, "")
 
 
+def test_an_answer_that_comes_while_another_connection_is_asked_is_taken(monkeypatch: pytest.MonkeyPatch) -> None:
+    async def slowly(module: RelayModule) -> bool:
+        await asyncio.sleep(1.0)  # as in a process that stood still: the answer of after 1.4 s is there by now
+        return True
+
+    async def run() -> None:
+        relay = RelayStandIn(free_port())
+        await relay.start()
+        module = RelayModule("127.0.0.1", relay.port)
+        module.pace.limit_s = 60.0
+        relay.fault = "late"
+        assert await module.read_coils(0, 1) == [False]
+        await module.close()
+        await relay.stop()
+
+    monkeypatch.setattr(RelayModule, "_is_quick", slowly)
+    in_a_loop(run)
+
+
 def test_a_request_that_was_lost_is_not_waited_for_where_others_are_answered() -> None:
     async def run() -> None:
         relay = RelayStandIn(free_port())

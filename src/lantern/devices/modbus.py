@@ -134,7 +134,7 @@ class RelayModule:
         task = asyncio.ensure_future(asked)
         try:
             while not (await asyncio.wait({task}, timeout=ANSWERED_S))[0]:
-                if await self._is_quick():
+                if await self._is_quick() and not task.done():  # it may have come while the other was asked
                     self.pace.begin_anew()
                     raise TimeoutError("it lost the request, and answers others")
             return await task
