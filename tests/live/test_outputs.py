@@ -10,6 +10,7 @@ import time
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import psycopg
 import pytest
 from sqlalchemy import select, update
 
@@ -18,6 +19,8 @@ from lantern.core.faults import Refused
 from lantern.core.linking.links import Effect
 from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction
+from lantern.db.changes import CHANNEL
+from lantern.db.migrate import plain_url
 from lantern.live import outbox
 from lantern.live.engine import Engine
 from lantern.live.recorder import record
@@ -186,3 +189,13 @@ def test_an_output_that_is_gone_is_said_and_the_event_is_kept(both: Small) -> No
         module.outputs = [output for output in module.outputs if output["name"] != "lamp"]
     assert record(happening(both), armed) == ["fired; the site has no output lamp any more"]
     assert orders() == [("stop", "ordered", None)]
+
+
+def test_an_acknowledgement_tells_the_engine_at_once(small: Small) -> None:
+    """It would not look before something is due."""
+    with psycopg.connect(plain_url(), autocommit=True) as listening:
+        listening.execute(f"LISTEN {CHANNEL}".encode())
+        with transaction() as session:
+            outbox.acknowledge(session, small.module, "lamp", datetime.now(UTC))
+        told = [news.payload for news in listening.notifies(timeout=10, stop_after=1)]
+    assert told == ["output"]

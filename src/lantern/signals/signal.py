@@ -114,7 +114,7 @@ class Signal(ABC, Generic[TakeT, SampleT]):
     @abstractmethod
     def facts(self, info: TakeInfo, value: TakeT) -> dict[str, Any]:
         """Return what is stored of it besides its samples (JSON). `width`, `height`: of its picture; `holds`: [how
-        many, of what] each.
+        many, of what] each; `algorithm`: name and version of what made its numbers, where another makes others.
         """
 
     @abstractmethod

@@ -146,3 +146,8 @@ def test_who_comes_when_as_bars_from_a_raise_until_there_may_be_another() -> Non
     assert pauses(found, 0) == [("ada", 0.0, 110.0, 1), ("ada", 300.0, 360.0, 0)]
     again = subject(seen([0.0, 50.0, 100.0]), CREW, holdoff_s=60.0, reannounce_s=90.0)
     assert pauses(again, 0) == [("ada", 0.0, 90.0, 1), ("ada", 100.0, 160.0, 0)]
+
+
+def test_re_announcing_after_a_few_seconds() -> None:
+    found = subject(seen([0.0, 3.0, 6.0, 9.0]), CREW, holdoff_s=60.0, reannounce_s=5.0)
+    assert [event.raised_s for event in found.events()] == [0.0, 6.0]

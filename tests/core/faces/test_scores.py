@@ -18,6 +18,7 @@ from sklearn.metrics import det_curve, roc_curve
 from checks import check
 from lantern.core.faces import rates
 from lantern.core.faces.alarms import Traffic, days_of, traffic_of
+from lantern.core.faces.groups import groups_of
 from lantern.core.faces.list_size import growth
 from lantern.core.faces.looks import Column, Looks
 from lantern.core.faces.report import Wish, report
@@ -282,3 +283,25 @@ def test_a_take_that_is_shorter_than_a_shift_says_nothing_of_a_day() -> None:
     assert traffic_of(shift) == Traffic(40.0, 1.0)
     two_days = replace(looks, t_s=np.linspace(0, 48 * 3600.0, 40))
     assert traffic_of(two_days) == Traffic(20.0, 1.0)
+
+
+def test_looks_of_one_person_close_together_are_one_passage() -> None:
+    looks = crowd(4, 3, np.random.default_rng(10))
+    one = {"subject": Column.of(["ada"] * 12)}
+    seen = replace(looks, t_s=np.array([0.0, 30.0, 80.0, 9 * 3600.0]), groups=one)
+    assert traffic_of(seen) == Traffic(2.0, 2.0)  # 30 and 50 s apart go on, nine hours do not
+
+
+def test_so_many_looks_prove_a_rate_if_none_of_them_matches() -> None:
+    assert rates.looks_for(3e-5, 5) == pytest.approx(20_000)  # 100,000 comparisons: rule of 3
+
+
+def test_a_group_fails_where_its_interval_lies_beyond_that_of_all_others() -> None:
+    rng = np.random.default_rng(11)
+    dim, even = rng.normal(50, 10, 400), rng.normal(50, 10, 400)
+    light = {"light": Column.of(["dim"] * 400 + ["even"] * 400)}
+    alike = groups_of(pairs([], [*dim, *even], groups=light), 60.0)
+    assert [(each.word, each.fails) for each in alike] == [("dim", ""), ("even", "")]
+    worse = groups_of(pairs([], [*(dim + 12), *even], groups=light), 60.0)
+    assert [(each.word, each.fails) for each in worse] == [("dim", "fmr"), ("even", "")]
+    assert not any(each.small for each in worse)
