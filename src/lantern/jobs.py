@@ -26,6 +26,10 @@ def defer_recording(recording_id: int) -> None:
     _defer("make_take", "takes", recording_id=recording_id)
 
 
+def defer_erasure(erasure_id: int) -> None:
+    _defer("erase_person", "sites", erasure_id=erasure_id)
+
+
 def defer_demo(job_id: int) -> None:
     _defer("set_demo_up", "sites", job_id=job_id)
 

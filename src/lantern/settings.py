@@ -16,6 +16,9 @@ class Settings(BaseSettings):
 
     database_url: str = Field(default="", description="postgresql+psycopg://... ; set by the supervisor")
     state_dir: Path = Field(default=Path(".lantern"), description="where this installation keeps its state")
+    key_dir: Path | None = Field(
+        default=None, description="where the keys of persons lie: not in state_dir, nor beside a backup"
+    )
     engine_url: str = Field(default="", description="where the web process asks the live engine; always on loopback")
     engine_secret: str = Field(default="", description="who asks the engine shows this; made anew at each start")
     standins_url: str = Field(default="", description="control of the stand-ins; empty where there are none")

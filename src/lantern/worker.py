@@ -27,6 +27,10 @@ from lantern.db.migrate import plain_url
 from lantern.demo.seed import run_demo
 from lantern.jobs import app, defer_study
 from lantern.live.tasks import Patience
+from lantern.persons.erasing import open_again, run_erasure
+from lantern.persons.gallery import push, waiting_devices
+from lantern.persons.keeping import look as look_for_due
+from lantern.persons.tables import ErasureRow
 from lantern.recordings.actions import make_take
 from lantern.recordings.tables import RecordingRow
 from lantern.settings import settings
@@ -42,9 +46,10 @@ AT_ONCE = 2
 HEARTBEAT_S, LOOK_S = 1.0, 2.0
 SILENT_S = 5.0  # a worker that was silent for so long is gone: its jobs are taken up again
 ABANDONED_S = 600.0  # between two looks for uploads that nobody ended
+PERSONS_S = 10.0
 MOST_ATTEMPTS = 2
-Row = type[ImportRow] | type[ExportRow] | type[StudyRow] | type[SiteJobRow] | type[RecordingRow]
-AnyRow = ImportRow | ExportRow | StudyRow | SiteJobRow | RecordingRow
+Row = type[ImportRow] | type[ExportRow] | type[StudyRow] | type[SiteJobRow] | type[RecordingRow] | type[ErasureRow]
+AnyRow = ImportRow | ExportRow | StudyRow | SiteJobRow | RecordingRow | ErasureRow
 
 
 def _get(session: Session, table: Row, row_id: int) -> AnyRow | None:
@@ -83,12 +88,18 @@ async def take_of_recording(recording_id: int) -> None:
     await _do(RecordingRow, recording_id, lambda folder: make_take(recording_id))
 
 
+@app.task(name="erase_person", queue="sites")
+async def erasure(erasure_id: int) -> None:
+    await _do(ErasureRow, erasure_id, lambda folder: run_erasure(erasure_id))
+
+
 TASKS: dict[Any, Row] = {
     import_take: ImportRow,
     export: ExportRow,
     study: StudyRow,
     set_demo_up: SiteJobRow,
     take_of_recording: RecordingRow,
+    erasure: ErasureRow,
 }
 ARGUMENT: dict[Row, str] = {
     ImportRow: "import_id",
@@ -96,6 +107,7 @@ ARGUMENT: dict[Row, str] = {
     StudyRow: "study_id",
     SiteJobRow: "job_id",
     RecordingRow: "recording_id",
+    ErasureRow: "erasure_id",
 }
 
 
@@ -239,6 +251,7 @@ async def _work(stop: asyncio.Event, patience: Patience) -> None:
                     )
                 ),
                 asyncio.create_task(_take_up_again(queue, patience)),
+                asyncio.create_task(_look_after_persons()),
                 asyncio.create_task(stop.wait()),
             ]
             try:
@@ -269,6 +282,21 @@ async def _take_up_again(queue: procrastinate.App, patience: Patience) -> None:
             drop_old_exports()
         patience.rest()
         await asyncio.sleep(LOOK_S)
+
+
+async def _look_after_persons() -> None:
+    """Have go whose time is over, and devices hold whom they are to hold; again and again."""
+    while True:
+        try:
+            await asyncio.to_thread(look_for_due)
+            for device_id in await asyncio.to_thread(waiting_devices):
+                await asyncio.to_thread(push, device_id)
+            await asyncio.to_thread(open_again)  # they are queued as all that waits
+        except Exception as error:
+            log.error(
+                "persons are looked after again in a while", error=type(error).__name__
+            )  # its text may hold a name
+        await asyncio.sleep(PERSONS_S)
 
 
 def _without_a_job(task: str, table: Row) -> list[int]:

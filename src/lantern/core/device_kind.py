@@ -49,6 +49,7 @@ class DeviceKind:
     reached: Literal["sends", "asked", "written", "unconnected"]
     pictured: bool = False  # it has a picture of so many pixels
     figures: tuple[Figures, ...] = ()  # that are asked for, besides those of its picture
+    has_gallery: bool = False  # it holds pictures of people that others are compared with
     usual_height_m: tuple[float, float] | None = None  # at which it is mounted; common practice, no source
 
     @property

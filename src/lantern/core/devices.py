@@ -92,6 +92,8 @@ def check_address(kind: str, address: dict[str, Any], faults: FaultList) -> None
         "written": ("host", "port", "unit"),
         "unconnected": ("url", "host", "port"),
     }[reached]
+    if DEVICE_KINDS[kind].has_gallery:
+        known = (*known, "url")
     for key in address.keys() - set(known):
         faults.add(f"address.{key}", "does not belong to such a device", ", ".join(known) or "none: it sends to us")
     url = address.get("url")

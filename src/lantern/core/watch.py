@@ -87,6 +87,10 @@ class Watch(ABC, Generic[ValueT]):
         """Return whether anything in it may matter, far from a raise as it may be: whatever is in it, unless a family knows better."""
         return bool(len(sample.value))
 
+    def taken_for(self, sample: Sample[ValueT]) -> Mapping[str, str]:
+        """Return of each thing in a sample, by its name, which member of a list it is taken for; of others nothing."""
+        return {}
+
     @abstractmethod
     def resume(self, remembered: Mapping[str, dict[str, Any]], outdated: Collection[str]) -> bool:
         """Go on from the states that were remembered, by region; those `outdated` are of an earlier revision.

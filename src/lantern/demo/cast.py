@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import ssl
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 import structlog
@@ -17,10 +19,10 @@ from lantern.register.tables import demo_devices
 from lantern.standins.app import Cameras, StandIns, door_at, reader_at, reel_of_scene, tracker_of_scene
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.places import CROWDS
+from lantern.standins.poster import PosterStandIn
 from lantern.standins.scenes import SCENES
 
 log = structlog.get_logger()
-POSTING = {"P1": reader_at, "F1": door_at}
 
 
 @dataclass
@@ -64,12 +66,13 @@ class DemoCast:
 
     def _cast(self, tokens: dict[str, str]) -> Cameras:
         posts = self.ingest_url.replace("ws", "http", 1)
+        posting: dict[str, Callable[..., PosterStandIn]] = {"P1": reader_at, "F1": partial(door_at, folder=self.folder)}
         cameras: Cameras = {
             code: CameraStandIn(code, reel_of_scene(code), f"{self.ingest_url}/ingest/{code}", token, self.encryption)
             if code in SCENES
-            else POSTING[code](code, f"{posts}/ingest/{code}", token, self.encryption)
+            else posting[code](code, f"{posts}/ingest/{code}", token, self.encryption)
             for code, token in tokens.items()
-            if code in SCENES or code in POSTING
+            if code in SCENES or code in posting
         }
         return cameras | {code: tracker_of_scene(code, self.folder) for code in CROWDS}
 
@@ -84,4 +87,6 @@ class DemoCast:
                     device.address = {"host": "127.0.0.1", "port": self.standins.relay.port, "unit": 1}
                 elif device.kind in ("camera", "counter"):
                     device.address = {"url": f"{self.control_url}/metadata/{device.code}"}
+                elif DEVICE_KINDS[device.kind].has_gallery:
+                    device.address = {"url": f"{self.control_url}/gallery/{device.code}"}
             return {device.code: device.token for device in devices if DEVICE_KINDS[device.kind].reached == "sends"}

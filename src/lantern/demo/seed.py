@@ -12,6 +12,7 @@ from lantern.core.counted import CountedByHand
 from lantern.core.faults import Fault, Refused
 from lantern.db.base import transaction
 from lantern.db.work import Record, carry_out, teller
+from lantern.demo.persons import add_persons
 from lantern.demo.simulated import counted, simulated
 from lantern.demo.skerrow import LOGIN, PASSWORD, PERSON, REASONS, skerrow
 from lantern.formats.progress import beat
@@ -83,4 +84,5 @@ def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total
         told(1, 1)
         log.info("simulated", take=take.name, samples=take.samples, packed_mib=round(take.packed_bytes / 2**20, 1))
     add_rest(session, row, Brought(site, user_id, reasons=REASONS))  # now there are takes to score them on
+    add_persons(session, row.id, user_id)
     return row

@@ -39,6 +39,7 @@ class ListPages:
     checked: Callable[[Document], dict[str, Any]]
     shown: Callable[[Session, SiteRow], dict[str, Any]]
     again: Callable[[dict[str, Any]], dict[str, Any]] = lambda body: body
+    also: Callable[[Request], dict[str, Any]] = lambda request: {}  # what it shows to whoever asks
 
     def row(self, session: Session, list_id: int) -> ListRow:
         """Return that list. Raises `HTTPException` where there is none of this sort."""
@@ -49,7 +50,7 @@ class ListPages:
 
     def page(self, request: Request, session: Session) -> dict[str, Any]:
         site = site_of(session, site_id_of(request))
-        return self.shown(session, site) | {"colours": COLOURS, "zone": site.zone}
+        return self.shown(session, site) | {"colours": COLOURS, "zone": site.zone} | self.also(request)
 
 
 def list_router(pages: ListPages) -> APIRouter:

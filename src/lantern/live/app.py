@@ -23,6 +23,8 @@ from lantern.signals.feed import Feed
 
 log = structlog.get_logger()
 NOT_ALLOWED = 1008
+LOOPBACK = ("127.0.0.1", "::1")
+IN_THE_OPEN = "Pictures of people are taken encrypted only: start with --certificate and --key, and post to https."
 
 
 def make_ingest(engine: Engine) -> FastAPI:
@@ -63,12 +65,18 @@ def make_ingest(engine: Engine) -> FastAPI:
             if len(body) > feed.largest:
                 feed.cannot_read(f"a message of more than {feed.largest} bytes")
                 return _answer({"message": f"at most {feed.largest} bytes"}, 413)
-        return await _take_posted(engine, feed, bytes(body))
+        return await _take_posted(engine, feed, bytes(body), private=_is_private(request))
 
     return app
 
 
-async def _take_posted(engine: Engine, feed: Feed[Any], message: bytes) -> Response:
+def _is_private(request: Request) -> bool:
+    """Return whether nobody else could read it on its way: it came encrypted, or never left this machine."""
+    peer = request.client.host if request.client else ""
+    return request.url.scheme == "https" or peer in LOOPBACK
+
+
+async def _take_posted(engine: Engine, feed: Feed[Any], message: bytes, *, private: bool) -> Response:
     """Answered when what it caused is stored, so that a device knows what it need not send again."""
     try:
         frame = feed.read(message)
@@ -76,6 +84,10 @@ async def _take_posted(engine: Engine, feed: Feed[Any], message: bytes) -> Respo
         feed.cannot_read(str(error))
         engine.tell()
         return _answer({"message": str(error), "faults": [fault.as_dict() for fault in error.faults]}, 422)
+    if not private and feed.pictures(frame):
+        feed.cannot_read(IN_THE_OPEN)
+        engine.tell()
+        return _answer({"message": IN_THE_OPEN}, 403)
     again = feed.is_again(frame)
     if not again:
         await engine.take(feed.device_id, frame)

@@ -19,6 +19,7 @@ from lantern.core.linking.arming import Armed
 from lantern.core.watch import AnySample, Turn
 from lantern.db.base import StoreAwayError, now
 from lantern.db.changes import changes
+from lantern.live.captures import Keeper
 from lantern.live.delivery import Delivery
 from lantern.live.inputs import Inputs
 from lantern.live.late import keep_late
@@ -60,6 +61,7 @@ class Engine:
         self.tokens: dict[int, tuple[str, str]] = {}  # code and token of devices that send
         self.runs: dict[int, list[Running]] = {}
         self.tapes = Tapes()
+        self.captures = Keeper(self._picture_lost)
         self.delivery = Delivery(self.tell, clock)
         self.inputs = Inputs(self._input_turned, self.tell, clock)
         self.news: list[dict[str, Any]] = []
@@ -83,6 +85,7 @@ class Engine:
     async def stop(self) -> None:
         await end([*self._tasks, *self.listeners.values()])
         await self.tapes.stop()
+        await self.captures.stop()
         await self.inputs.stop()
         await self.delivery.stop()
 
@@ -125,6 +128,10 @@ class Engine:
                 if run.watch.has_activity(sample):
                     tape.activity(came)
         tape.take(sample, frame.size, came)
+        pictures = feed.pictures(frame)
+        if pictures:
+            taken_for = {probe: member for run in runs for probe, member in run.watch.taken_for(sample).items()}
+            self.captures.take(device_id, sample.t, pictures, taken_for)
         feed.error = ""
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
@@ -188,6 +195,11 @@ class Engine:
                     "outcome": outcome,
                 }
             )
+
+    def _picture_lost(self, device_id: int) -> None:
+        feed = self.feeds.get(device_id)
+        if feed is not None:
+            feed.pictures_lost += 1
 
     async def _input_turned(self, turn: InputTurn, links: Sequence[Armed]) -> None:
         """An input came to another state: kept, with the event and the effects that come of it."""

@@ -187,6 +187,13 @@ def events_between(session: Session, device_id: int, first_t: float, last_t: flo
     return list(session.scalars(mine.order_by(EventRow.device_t)))
 
 
+def events_named(session: Session, site_id: int, name: str) -> list[EventRow]:
+    """Return those of a site's detectors that are about something of that name, in the order in which they raised."""
+    query = select(EventRow).join(DetectorRow, DetectorRow.id == EventRow.detector_id)
+    mine = query.where(DetectorRow.site_id == site_id, EventRow.object == name)
+    return list(session.scalars(mine.order_by(EventRow.raised_at, EventRow.id)))
+
+
 def late_of_site(session: Session, site_id: int) -> list[LateRow]:
     """Return all that came too late on a site."""
     return list(session.scalars(select(LateRow).where(LateRow.device_id.in_(ids_of_devices(site_id)))))

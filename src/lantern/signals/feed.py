@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import AsyncGenerator
+from collections.abc import AsyncGenerator, Mapping
 from dataclasses import KW_ONLY, dataclass, field
 from typing import Any, ClassVar, Generic, Literal, Protocol, TypeVar
 
@@ -73,6 +73,7 @@ class Feed(Generic[F]):
     t: float | None = None
     received: int = 0
     dropped: int = 0
+    pictures_lost: int = 0
     last_at: float = 0.0
     interval_s: float = 0.25
     waits_ms: deque[float] = field(default_factory=lambda: deque(maxlen=KEPT_WAITS))
@@ -109,6 +110,10 @@ class Feed(Generic[F]):
     def picture(self) -> bytes | None:
         """The pixels of the last frame, for a page; None: it has none."""
         return None
+
+    def pictures(self, frame: F) -> Mapping[str, bytes]:
+        """Return the pictures of people that came with a frame, by the name of the look that each is of."""
+        return {}
 
     # ---- what all have ----
 
@@ -165,6 +170,7 @@ class Feed(Generic[F]):
             "words": self.words,
             "received": self.received,
             "dropped": self.dropped,
+            "pictures_lost": self.pictures_lost,
             "t": self.t,
             "fps": round(1 / self.interval_s, 2),
         }

@@ -49,6 +49,7 @@ class Signal(ABC, Generic[TakeT, SampleT]):
     ground: ClassVar[str] = ""  # the script that draws what regions are drawn on; empty: nothing is drawn
     framed: ClassVar[bool] = False  # its samples are pictures, which a page asks for one by one
     thumbs: ClassVar[str] = ""  # the script that draws a take of it small
+    names_people: ClassVar[bool] = False  # its samples hold names that devices have for people
     info: ClassVar[type[TakeInfo]] = TakeInfo  # what a sidecar of it may hold
     endings: ClassVar[tuple[str, ...]] = ()  # of its data files
     feed: ClassVar[type[Feed[Any]] | None] = None  # of a device that gives it live; None: it does not come live
@@ -86,6 +87,10 @@ class Signal(ABC, Generic[TakeT, SampleT]):
         if len(kept) > MOST_TRUTH or not kept.isprintable():
             raise Refused([Fault("truth", repr(text)[:60], f"at most {MOST_TRUTH} printable characters; or empty")])
         return kept
+
+    def renamed(self, value: TakeT, old: str, new: str) -> TakeT | None:
+        """Return it with another name for somebody wherever one stands; None: it stands nowhere. Asked where `names_people`."""
+        return None
 
     # ---- as pages show it ----
 

@@ -17,6 +17,7 @@ from lantern.standins import visitors, weighbridge
 from lantern.standins.camera import CameraStandIn, Reel
 from lantern.standins.doorface import DoorStandIn
 from lantern.standins.faults import FAULTS
+from lantern.standins.gallery import Galleries, HeldGallery, gallery_routes
 from lantern.standins.kept import kept
 from lantern.standins.panel import panel_routes
 from lantern.standins.places import CROWDS
@@ -43,10 +44,15 @@ def reader_at(code: str, url: str, token: str, encryption: ssl.SSLContext | None
     return ReaderStandIn(code, url, token, encryption=encryption, reads=weighbridge.morning()[0])
 
 
-def door_at(code: str, url: str, token: str, encryption: ssl.SSLContext | None = None) -> DoorStandIn:
-    """The face camera at the control room door, over its first day, from shortly before the rush on."""
-    looks = visitors.day(0).looks
-    return DoorStandIn(code, url, token, encryption=encryption, looks=looks, at_s=visitors.BACKLIGHT_S[0])
+def door_at(
+    code: str, url: str, token: str, encryption: ssl.SSLContext | None = None, *, folder: Path | None = None
+) -> DoorStandIn:
+    """The face camera at the control room door, over its first day, from shortly before the rush on. `folder`: where its gallery is
+    kept for the next start.
+    """
+    gallery = HeldGallery(None if folder is None else folder / f"{code}.gallery.json")
+    day = visitors.day(0)
+    return DoorStandIn(code, url, token, encryption=encryption, day=day, gallery=gallery, at_s=visitors.BACKLIGHT_S[0])
 
 
 Player = CameraStandIn | TrackerStandIn | PosterStandIn
@@ -133,11 +139,16 @@ def make_standins(relay: RelayStandIn) -> StandIns:
             relay.play("" if what == "well" else what)
         return JSONResponse({"running": relay.running, "fault": relay.fault})
 
+    def galleries() -> Galleries:
+        doors = [each for each in cameras.values() if isinstance(each, DoorStandIn)]
+        return {door.code: (door.gallery, door.token) for door in doors}
+
     routes = [
         Route("/state", state),
         Route("/metadata/{code}", metadata),
         Route("/camera/{code}/{what:str}", camera, methods=["POST"]),
         Route("/relay/{what:str}", cut, methods=["POST"]),
         *panel_routes(relay),
+        *gallery_routes(galleries),
     ]
     return StandIns(cameras, relay, Starlette(routes=routes))

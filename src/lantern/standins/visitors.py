@@ -47,6 +47,7 @@ class Day:
     """What the camera said in a day, and when somebody of a list truly came: (from, to) by the member's place in the gallery."""
 
     looks: Looks
+    captures: Floats  # (looks, 32): what the camera saw
     came: tuple[tuple[float, float, int], ...]
 
     def marks(self, names: tuple[str, ...], detector: str) -> list[Mark]:
@@ -89,7 +90,7 @@ def day(number: int) -> Day:
         if each.who >= 0:
             came.append((each.t, float(times[-1]), each.who))
     rows.sort(key=lambda row: row[0])
-    return Day(_looks(rows, number), tuple(came))
+    return Day(_looks(rows, number), np.stack([capture for _, _, capture in rows]), tuple(came))
 
 
 def backlit(t: float) -> bool:
@@ -98,8 +99,12 @@ def backlit(t: float) -> bool:
 
 def scored(capture: Floats) -> Floats:
     """(29,): how alike a capture is to each reference, 0 to 100 with one decimal."""
-    alike = enrolled() @ capture
-    out: Floats = np.round(100 / (1 + np.exp(-STEEP * (alike - MIDDLE))), 1)
+    return alike(enrolled(), capture)
+
+
+def alike(references: Floats, capture: Floats) -> Floats:
+    """(n,): how alike a capture is to each of the references (n, 32), 0 to 100 with one decimal."""
+    out: Floats = np.round(100 / (1 + np.exp(-STEEP * (references @ capture - MIDDLE))), 1)
     return out
 
 

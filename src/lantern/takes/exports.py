@@ -92,6 +92,11 @@ def _put(export_id: int, path: Path, size: int, tell: Tell) -> None:
             tell((WHOLE + WHOLE * min(part * PART_BYTES, size) // size) // 2, WHOLE)
 
 
+def drop_exports_of(session: Session, take_id: int) -> None:
+    """What was made of a take holds it as it was: let go of it."""
+    session.execute(delete(ExportRow).where(ExportRow.take_id == take_id))
+
+
 def parts_of(export_id: int) -> Iterator[bytes]:
     """Yield the zip part by part; each is read in a transaction of its own, for whoever fetches may be slow."""
     part = 0

@@ -104,7 +104,7 @@ def replace_value(session: Session, take: TakeRow, value: Any) -> None:
         data = pack()
         session.add(FrameBlockRow(take_id=take.id, first=done, count=count, data=data))
         done, packed = done + count, packed + len(data)
-    take.packed_bytes = packed
+    take.packed_bytes, take.edition = packed, take.edition + 1
     session.flush()
 
 

@@ -86,6 +86,7 @@ class TakeRow(TakeFacts, Base):
     length_s: Mapped[float]
     facts: Mapped[dict[str, Any]]  # what its signal says of it (`Signal.facts`)
     packed_bytes: Mapped[int]
+    edition: Mapped[int] = mapped_column(default=1, server_default="1")  # of its samples
     set_aside: Mapped[bool] = mapped_column(default=False)  # not tuned on; kept to validate with
     created: Mapped[datetime] = mapped_column(default=now)
     times: Mapped[bytes] = mapped_column(deferred=True)

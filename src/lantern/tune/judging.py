@@ -33,8 +33,8 @@ class Memory:
 
     def __init__(self) -> None:
         self.columns: LRUCache[tuple[int, str], Floats] = LRUCache(COLUMNS_KEPT)
-        self.values: LRUCache[int, Any] = LRUCache(TAKES_HELD)
-        self.judged: LRUCache[tuple[int, str], Sweepable] = LRUCache(JUDGED_HELD)
+        self.values: LRUCache[tuple[int, int], Any] = LRUCache(TAKES_HELD)
+        self.judged: LRUCache[tuple[int, int, str], Sweepable] = LRUCache(JUDGED_HELD)
         self.lock = Lock()
 
     def forget(self) -> None:
@@ -84,11 +84,11 @@ def held_value(session: Session, take: TakeRow) -> Any:
     if not signal_of(take.signal).held:
         return value_of_take(session, take, Kept(session, take.id))
     with MEMORY.lock:
-        value = MEMORY.values.get(take.id)
+        value = MEMORY.values.get((take.id, take.edition))
     if value is None:
         value = value_of_take(session, take)
         with MEMORY.lock:
-            MEMORY.values[take.id] = value
+            MEMORY.values[take.id, take.edition] = value
     return value
 
 
@@ -97,7 +97,7 @@ def subject(session: Session, detector: Detector, take: TakeRow) -> Sweepable:
     detector = with_lists(session, take.device.site_id, detector)
     if not signal_of(take.signal).held:  # it reads from the caller's transaction, and cannot outlive it
         return judge(detector, take.signal, held_value(session, take))
-    key = (take.id, detector.model_dump_json())
+    key = (take.id, take.edition, detector.model_dump_json())
     with MEMORY.lock:
         found = MEMORY.judged.get(key)
     if found is None:

@@ -156,6 +156,7 @@ def events(request: Request, detector_id: Id) -> Response:
                     "clearedBy": CLEARED_WORDS.get(row.cleared_by or "", row.cleared_by),
                     "reading": row.reading,
                     "object": row.object,
+                    "why": row.why,
                     "words": kind.raised_text(dials, Raised(row.reading, row.object, row.direction, row.own), scale),
                     "direction": row.direction,
                     "outcome": row.outcome,

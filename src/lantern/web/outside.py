@@ -20,7 +20,12 @@ GONE = 499  # nobody hears it
 
 async def read_outside(request: Request, read: Callable[[bytes], T], *, name: str) -> T:
     """Return what `read` makes of the request's body. Raises `Refused`; the reader ends when the page gives up."""
-    data, gone = await request.body(), threading.Event()
+    return await read_given(request, read, await request.body(), name=name)
+
+
+async def read_given(request: Request, read: Callable[[bytes], T], data: bytes, *, name: str) -> T:
+    """Return what `read` makes of bytes that came with a request, as `read_outside` does of its body."""
+    gone = threading.Event()
 
     async def watch() -> None:
         while not await request.is_disconnected():

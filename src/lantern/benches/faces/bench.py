@@ -27,6 +27,6 @@ BENCH: Bench[FaceDetector, FaceKind, FaceDials] = Bench(
     page=_page,
     at_once={"working": working_shown},
     parts={"curves": curves_shown, "people": people_shown, "look": look_shown, "lists": lists_shown},
-    lists=(Export("Lists of people", "/people-lists"),),
+    lists=(Export("Lists of people", "/people-lists"), Export("Persons", "/persons")),
     routers=(router,),
 )

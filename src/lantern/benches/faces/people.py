@@ -17,12 +17,14 @@ from starlette.concurrency import run_in_threadpool
 from lantern.core.faces.detector import FaceList
 from lantern.core.faces.findings import findings
 from lantern.core.modelled import read_model
+from lantern.core.roles import suffices
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.lists.actions import save_list
 from lantern.lists.pages import ListPages, Reason, list_router
 from lantern.lists.shown import changes_shown, readers_of
 from lantern.lists.tables import lists_of
+from lantern.persons.gallery import galleries_of, known_by_picture
 from lantern.signals.faces.list_files import read_members, write_members
 from lantern.sites.tables import SiteRow
 from lantern.web.access import may
@@ -43,18 +45,23 @@ def lists_shown(session: Session, site: SiteRow) -> dict[str, Any]:
     rows = lists_of(session, site.id, holding=HOLDING)
     models = [read_model(FaceList, row.body, where=f"list {row.name}") for row in rows]
     readers = readers_of(session, site.id, rows)
-    found = findings(models, readers, datetime.now(ZoneInfo(site.zone)).date())
+    found = findings(models, readers, datetime.now(ZoneInfo(site.zone)).date(), known_by_picture(session, site.id))
     return {
         "lists": [
             {"id": row.id, "revision": row.revision, "readers": readers[row.name]} | model.model_dump(mode="json")
             for row, model in zip(rows, models, strict=True)
         ],
         "findings": [asdict(each) for each in found],
+        "devices": [device.code for device in galleries_of(session, site.id)],
         "changes": changes_shown(session, site.id, holding=HOLDING, items=lambda body: set(body[HOLDING])),
     }
 
 
-PAGES = ListPages("/people-lists", "people_lists.html", HOLDING, "a list of people", checked, lists_shown)
+def _leads(request: Request) -> dict[str, Any]:
+    return {"leads": suffices(request.state.role, "lead")}
+
+
+PAGES = ListPages("/people-lists", "people_lists.html", HOLDING, "a list of people", checked, lists_shown, also=_leads)
 router = list_router(PAGES)
 
 

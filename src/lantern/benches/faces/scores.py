@@ -24,6 +24,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.signals import Floats
 from lantern.core.tuning.wishes import Wishes
 from lantern.core.wording import many
+from lantern.persons.tables import capture_of, person_named, secrets_of
 from lantern.tune.judging import subject
 
 BINS = 50
@@ -254,7 +255,7 @@ def look_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
     rows = np.arange(held.looks.first[at], held.looks.first[at + 1])
     best = rows[np.argsort(-held.looks.score[rows], kind="stable")][:6]
     said = verdict(held, at)
-    return {
+    return _pictures(trial, held, at) | {
         "t": float(held.looks.t_s[at]),
         "probe": held.looks.probe[at],
         "groups": held.looks.group_of(at),
@@ -264,4 +265,18 @@ def look_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
             [held.looks.candidate.at(row), float(held.looks.score[row]), int(held.looks.mated[row])]
             for row in best.tolist()
         ],
+    }
+
+
+def _pictures(trial: Trial[FaceDetector], held: FaceSubject, at: int) -> dict[str, Any]:
+    """Return where the picture of a look is, and that of whom on the lists it is most like: those that are kept."""
+    device_id, probe = trial.take.device_id, held.looks.probe[at]
+    bests = [(float(best.score[at]), int(best.row[at])) for best in held.bests if best.row[at] >= 0]
+    nearest = held.looks.candidate.at(max(bests)[1]) if bests else ""
+    person = person_named(trial.session, trial.row.site_id, nearest)
+    known = person is not None and person.id in secrets_of(trial.session, [person.id], "portrait")
+    return {
+        "device": device_id,
+        "pictured": capture_of(trial.session, device_id, probe) is not None,
+        "reference": nearest if known else None,
     }

@@ -100,6 +100,11 @@ def outcomes(times: Iterable[float], dials: FaceDials) -> list[Outcome]:
     return [seen.take(t, dials) for t in times]
 
 
+def dials_of(held: FaceList, dials: FaceDials) -> FaceDials:
+    """Return the dials that hold for a list: with its own hold-off, where it has one."""
+    return dials if held.holdoff_s is None else dials.model_copy(update={"holdoff_s": held.holdoff_s})
+
+
 def threshold_of(held: FaceList, dials: FaceDials) -> float:
     return dials.threshold if held.threshold is None else held.threshold
 

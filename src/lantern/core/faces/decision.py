@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from lantern.core.faces.deciding import Best, Outcome, on_none, outcomes, rearmed_looks, threshold_of
+from lantern.core.faces.deciding import Best, Outcome, dials_of, on_none, outcomes, rearmed_looks, threshold_of
 from lantern.core.faces.detector import FaceDetector, FaceList
 from lantern.core.faces.dials import MASK, MASKS, FaceDials
 from lantern.core.faces.kind import FaceKind
@@ -41,6 +41,10 @@ class FaceDecision:
         """Return the threshold of each list."""
         return tuple(threshold_of(held, self.dials) for held in self.lists)
 
+    def dials_of(self, place: int) -> FaceDials:
+        """Return the dials that hold for a list."""
+        return dials_of(self.lists[place], self.dials)
+
     def qualifying(self, place: int) -> Indices:
         """Return the looks whose best in a list is at or above its threshold."""
         return np.flatnonzero(self.bests[place].score >= self.thresholds[place])
@@ -57,7 +61,7 @@ class FaceDecision:
             own[int(code[row[look]])].append(look)
         out: dict[int, Outcome] = {}
         for looks in own.values():
-            out.update(zip(looks, outcomes(self.looks.t_s[looks].tolist(), self.dials), strict=True))
+            out.update(zip(looks, outcomes(self.looks.t_s[looks].tolist(), self.dials_of(place)), strict=True))
         return out
 
     @cached_property

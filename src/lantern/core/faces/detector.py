@@ -12,6 +12,7 @@ from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 
 MOST_NAME = 120
+MOST_HOLDOFF_S = 86_400.0
 
 
 class FaceList(BaseModel):
@@ -27,6 +28,9 @@ class FaceList(BaseModel):
     colour: str | None = Field(default=None, max_length=20)
     purpose: str | None = Field(default=None, max_length=400)
     ends: date | None = Field(default=None, description="the day after which nobody should need it")
+    holdoff_s: float | None = Field(default=None, ge=0, le=MOST_HOLDOFF_S, description="s; empty: the dial's")
+    cameras: tuple[str, ...] = Field(default=(), description="devices, by code, whose galleries hold its members")
+    on_match: str | None = Field(default=None, max_length=400, description="what whoever is told of a match does")
 
     @model_validator(mode="after")
     def _once(self) -> Self:

@@ -29,7 +29,14 @@ FACE = FaceKind(
     pair=_pair,
 )
 CAMERA = DeviceKind(
-    "face", "face camera", ("faces",), "sends", pictured=True, figures=(LENS,), usual_height_m=(1.5, 3.5)
+    "face",
+    "face camera",
+    ("faces",),
+    "sends",
+    pictured=True,
+    figures=(LENS,),
+    has_gallery=True,
+    usual_height_m=(1.5, 3.5),
 )
 FAMILY = Family(
     name="faces",

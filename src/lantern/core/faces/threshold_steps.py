@@ -52,7 +52,7 @@ class _Listed:
             touched.add(key)
         for key in touched:
             own = self._own[key]
-            fates = outcomes([self.t_s[look] for look in own.looks], self.decision.dials)
+            fates = outcomes([self.t_s[look] for look in own.looks], self.decision.dials_of(key[0]))
             raised = {look for look, fate in zip(own.looks, fates, strict=True) if fate == "raised"}
             for look in own.raised - raised:
                 self.tally.change(self.zone[look], self.t_s[look], -1)

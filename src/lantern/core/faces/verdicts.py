@@ -42,7 +42,7 @@ def _on_list(decision: FaceDecision, place: int, look: int) -> Reason:
         return Reason("raised", f"{matched}: it raised.", figures)
     if fate == "held_off":
         again = f", or {dials.reannounce_s:g} s since it raised" if dials.reannounce_s else ""
-        text = f"{matched}: held off until not seen for {dials.holdoff_s:g} s{again}."
+        text = f"{matched}: held off until not seen for {decision.dials_of(place).holdoff_s:g} s{again}."
         return Reason("held_off", text, figures)
     text = f"{matched}: fewer than {dials.min_looks} such looks within {dials.looks_within_s:g} s."
     return Reason("too_few", text, figures)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from lantern.core.decide import Change
-from lantern.core.faces.deciding import Seen, threshold_of
+from lantern.core.faces.deciding import Seen, dials_of, threshold_of
 from lantern.core.faces.detector import FaceDetector, FaceList
 from lantern.core.faces.dials import MASK, MASKS
 from lantern.core.faces.kind import FaceKind
@@ -63,7 +63,7 @@ class FaceWatch(Watch[Sequence[Look]]):
             if best is None or best[1] < threshold_of(held, self.dials):
                 continue
             seen = self.seen.setdefault((held.name, best[0]), Seen())
-            if seen.take(t, self.dials) == "raised":
+            if seen.take(t, dials_of(held, self.dials)) == "raised":
                 turns.append((held, best))
         self._forget(t)
         then: Turn | None = None
@@ -112,8 +112,19 @@ class FaceWatch(Watch[Sequence[Look]]):
         if t - self._forgot_s < FORGET_S:
             return
         self._forgot_s = t
-        reach = max(self.dials.looks_within_s, self.dials.holdoff_s, self.dials.reannounce_s) + FORGET_S
+        longest_s = max((dials_of(held, self.dials).holdoff_s for held in self.lists), default=0.0)
+        reach = max(self.dials.looks_within_s, longest_s, self.dials.reannounce_s) + FORGET_S
         self.seen = {key: each for key, each in self.seen.items() if t - each.latest_s <= reach}
+
+    def taken_for(self, sample: Sample[Sequence[Look]]) -> dict[str, str]:
+        pairs = [(held, members) for held, members in zip(self.lists, self._on, strict=True)]
+        out = {}
+        for look in sample.value:
+            bests = [(self._best(look, members), threshold_of(held, self.dials)) for held, members in pairs]
+            matched = [best for best, threshold in bests if best is not None and best[1] >= threshold]
+            if matched:
+                out[look.probe] = max(matched, key=lambda each: each[1])[0]
+        return out
 
     # ---- over a restart ----
 
@@ -127,7 +138,8 @@ class FaceWatch(Watch[Sequence[Look]]):
 
     def inherit(self, held: AnyWatch) -> None:
         if isinstance(held, FaceWatch):
-            self.seen, self.last_s, self.said = held.seen, held.last_s, held.said
+            self.last_s, known = held.last_s, {(one.name, each) for one in self.lists for each in one.members}
+            self.seen = {key: seen for key, seen in held.seen.items() if key in known}  # who left a list is forgotten
 
     def shift(self, seconds: float) -> None:
         for each in self.seen.values():
@@ -137,5 +149,8 @@ class FaceWatch(Watch[Sequence[Look]]):
 
     def standing(self, *, trouble: str = "") -> Standing:
         state = ("unknown", trouble) if trouble else ("clear", "")
+        thresholds = {held.name: threshold_of(held, self.dials) for held in self.lists}
         readings = {name: score for name, _, score in self.said.get("bests", ())}
-        return Standing(readings=readings, unit="", states={"": state}, also={"last": self.said})
+        return Standing(
+            readings=readings, unit="", states={"": state}, also={"last": self.said, "thresholds": thresholds}
+        )

@@ -6,7 +6,7 @@ import { joined } from "/static/js/parts.js";
 
 const copy = (value) => JSON.parse(JSON.stringify(value));
 // A shape beside the colour, for those who do not tell colours apart.
-const MARKS = {
+export const MARKS = {
   green: "M2 6.5 5 9.5 10.5 3",
   red: "M2 2 10 10M10 2 2 10",
   amber: "M6 1.5 11 10.5H1Z",

@@ -62,6 +62,7 @@ class FaceLooks(Signal[Looks, Sequence[Look]]):
     name = "faces"
     words = "looks of a face device, as a CSV file"
     held = True
+    names_people = True
     space = NOWHERE
     info = FacesInfo
     feed = LookFeed
@@ -135,6 +136,17 @@ class FaceLooks(Signal[Looks, Sequence[Look]]):
             mated=np.concatenate([each.mated for each in pieces]),
             groups=cells,
         )
+
+    def renamed(self, value: Looks, old: str, new: str) -> Looks | None:
+        columns = {"": value.candidate, **value.groups}
+        if all(old not in column.words for column in columns.values()) and old not in value.probe:
+            return None
+        fresh = {
+            name: Column(column.code, tuple(new if word == old else word for word in column.words))
+            for name, column in columns.items()
+        }
+        probe = tuple(new if each == old else each for each in value.probe)
+        return replace(value, probe=probe, candidate=fresh.pop(""), groups=fresh)
 
     def write(self, info: TakeInfo, value: Looks, folder: Path) -> TakeInfo:
         (folder / "looks.csv").write_text(write_faces(value))

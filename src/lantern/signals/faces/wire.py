@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from lantern.core.faces.looks import Look
-from lantern.core.faults import Refused
+from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import key_fault
 from lantern.formats.limits import MOST_NAME, MOST_READING
+from lantern.formats.pictures import without_notes
 from lantern.formats.text import has_controls
 
-LARGEST_MESSAGE = 1024 * 1024
+LARGEST_MESSAGE, LARGEST_PICTURE = 8 * 1024 * 1024, 256 * 1024  # bytes; of the picture before base64
 MOST_LOOKS, MOST_CANDIDATES, MOST_GROUPS = 50, 5000, 20  # at one moment; of a look
 Name = Annotated[str, Field(min_length=1, max_length=MOST_NAME)]
 Score = Annotated[float, Field(ge=-MOST_READING, le=MOST_READING)]
@@ -25,6 +27,9 @@ class SentLook(BaseModel):
 
     probe: Name
     candidates: tuple[tuple[Name, Score], ...] = Field(min_length=1, max_length=MOST_CANDIDATES)
+    picture: str | None = Field(
+        default=None, max_length=4 * (LARGEST_PICTURE // 3 + 1), description="JPEG or PNG of the face, in base64"
+    )
     groups: dict[Name, Annotated[str, Field(max_length=MOST_NAME)]] = Field(default={}, max_length=MOST_GROUPS)
 
     @model_validator(mode="after")
@@ -33,6 +38,18 @@ class SentLook(BaseModel):
         if any(has_controls(word) for word in words):
             raise ValueError("control characters in a name: none")
         return self
+
+    @property
+    def picture_bytes(self) -> bytes | None:
+        """Return its picture without notes. Raises `Refused` for what is none."""
+        if self.picture is None:
+            return None
+        where = f"look {self.probe}: picture"
+        try:
+            data = base64.b64decode(self.picture, validate=True)
+        except ValueError as error:
+            raise Refused([Fault(where, "is no base64", "a JPEG or PNG in base64")]) from error
+        return without_notes(data, where=where)
 
     def look(self, *, late: bool) -> Look:
         return Look(self.probe, self.candidates, self.groups, late)

@@ -1,5 +1,6 @@
 // Faces on the bench: whose scores are shown, the threshold that is dragged, what it costs, who was taken for whom.
 import { saveCsv, savePng, saveSvg } from "/static/js/export.js";
+import { address } from "/static/js/http.js";
 import { short } from "/static/js/svg.js";
 import { numberOf } from "/static/js/units.js";
 import { Strip } from "/static/tune/strip.js";
@@ -245,6 +246,18 @@ export const faces = ({ data, drawn, shown }) => {
     },
     mateText(mated) {
       return { 1: "the same person", 0: "another person" }[mated] ?? "not known";
+    },
+    get hasPictures() {
+      return this.look !== null && (this.look.pictured || this.look.reference !== null);
+    },
+    get pictureOfLook() {
+      return address(`/devices/${this.look.device}/looks/${encodeURIComponent(this.look.probe)}`);
+    },
+    get pictureOfReference() {
+      return address(`/members/${encodeURIComponent(this.look.reference)}/portrait`);
+    },
+    get referenceText() {
+      return `${this.look?.reference ?? ""}, as devices hold them`;
     },
     get lookText() {
       return Object.values(this.look.groups).join(", ");

@@ -12,21 +12,29 @@ const how = {
     purpose: "",
     ends: null,
     threshold: null,
+    holdoff_s: null,
+    cameras: [],
+    on_match: null,
     members: [],
     readers: [],
   }),
   heldText: ({ members }) => many(members.length, "member"),
-  bodyOf: ({ name, colour, purpose, ends, threshold, members }) => ({
+  bodyOf: ({ name, colour, purpose, ends, threshold, holdoff_s, cameras, on_match, members }) => ({
     name: name ?? "",
     colour,
     purpose,
     ends,
     threshold,
+    holdoff_s,
+    cameras,
+    on_match,
     members,
   }),
 };
 
-startLists(how, () => ({
+startLists(how, ({ data }) => ({
+  devices: data.devices,
+  leads: data.leads,
   get membersText() {
     return this.edited.members.join("\n");
   },
@@ -49,8 +57,28 @@ startLists(how, () => ({
       this.told = `${many(kept.members, "member")}.`;
     });
   },
+  get zipAddress() {
+    return address(`/people-lists/${this.edited.id}/people.zip`);
+  },
+  async bringZip(files) {
+    if (!files.length) return;
+    await this.attempt(async () => {
+      const { id } = this.edited;
+      const kept = await ask("PUT", `/people-lists/${id}/people.zip`, await files[0].arrayBuffer(), { raw: true });
+      await this.anew(id);
+      this.told = `${many(kept.people, "person", "people")} enrolled.`;
+    });
+  },
   setThreshold(text) {
-    this.edited.threshold = text.trim() === "" ? null : numberOf(text);
+    this.setNumber("threshold", text);
+  },
+  setNumber(key, text) {
+    this.edited[key] = text.trim() === "" ? null : numberOf(text);
+    this.dirty = true;
+  },
+  bind(device, is) {
+    const others = this.edited.cameras.filter((d) => d !== device);
+    this.edited.cameras = is ? [...others, device].sort() : others;
     this.dirty = true;
   },
 }));
