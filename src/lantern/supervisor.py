@@ -109,9 +109,11 @@ class Supervisor:
         from lantern.db.backup import backup_before_migrating
         from lantern.db.base import engine
         from lantern.db.migrate import migrate
+        from lantern.persons.erasing import replay
 
         backup_before_migrating(self.state_dir)
         migrate()
+        replay(engine())  # however an older state of the data came back
         if self.demo:
             if self.host not in LOOPBACK:
                 raise StartError(

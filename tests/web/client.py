@@ -22,6 +22,8 @@ OF_A_SITE = (
 OF_A_SITE += (
     "/lists",
     "/people-lists",
+    "/persons",
+    "/members",
     "/revisions",
     "/detectors",
     "/studies",

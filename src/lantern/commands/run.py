@@ -63,6 +63,9 @@ def backup(target: Annotated[Path, typer.Argument(help="The file to write")]) ->
     with told(), database_of(STATE_DIR) as address:
         size = back_up(address, target)
     print(f"{target}: {size / 2**20:.1f} MiB, written and read back.")
+    from lantern.persons.keys import key_folder
+
+    print(f"The keys of persons are not in it: they lie in {key_folder()}. Never keep a copy of them beside a backup.")
 
 
 @app.command()
@@ -74,6 +77,7 @@ def restore(
     """Put a backup in the place of this folder's data. The program must be stopped."""
     from lantern.db.backup import BackupError, holds_data, schema_in
     from lantern.db.backup import restore as put_back
+    from lantern.persons.erasing import replay_at as erase_again
     from lantern.supervisor import stopped_cluster
 
     with told():
@@ -84,7 +88,7 @@ def restore(
                     raise BackupError("There is data already: --overwrite replaces all of it. Nothing was changed.")
                 if not yes:
                     typer.confirm("Replace all sites, takes, detectors, events and people by the backup?", abort=True)
-            put_back(cluster, source)
+            put_back(cluster, source, erase_again)
     print(f"{source} is in place (schema {schema}). Everybody logs in anew.")
 
 

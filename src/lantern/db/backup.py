@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import subprocess
+from collections.abc import Callable
 from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
@@ -90,12 +91,13 @@ def holds_data(cluster: Cluster) -> bool:
     return False
 
 
-def restore(cluster: Cluster, source: Path) -> None:
-    """Put a backup in the place of the database, once it is read whole; if it cannot be, nothing changes.
+def restore(cluster: Cluster, source: Path, before: Callable[[str], None] = lambda address: None) -> None:
+    """Put a backup in the place of the database, once it is read whole; if it cannot be, nothing changes. `before`: what is done
+    with it, at its address, before it is in place; asked where it has this program's schema.
 
     The program must not run. Raises `Refused`, `BackupError`.
     """
-    schema_in(source)
+    schema = schema_in(source)
     with psycopg.connect(cluster.address("postgres"), autocommit=True) as connection:
         for name in (FRESH, FORMER):
             connection.execute(f'DROP DATABASE IF EXISTS "{name}"'.encode())  # of a restore that was cut off
@@ -104,7 +106,9 @@ def restore(cluster: Cluster, source: Path) -> None:
             options = ("--exit-on-error", "--single-transaction", "--no-owner", f"--dbname={FRESH}")
             _run("pg_restore", cluster.address(FRESH), *options, str(source))
             _end_log_ins(cluster.address(FRESH))
-        except BackupError:
+            if schema == newest_schema():
+                before(cluster.address(FRESH))
+        except Exception:
             connection.execute(f'DROP DATABASE "{FRESH}"'.encode())
             raise
         with connection.transaction():

@@ -40,7 +40,8 @@ def save_list(
         row = ListRow(id=list_id, site_id=site_id, revision=base)
     else:
         hold(session, row, base)
-        if _held(row.body) != _held(body):
+        was, shall = _held(row.body), _held(body)
+        if not (was <= shall or shall <= was):  # a sort of list may have come to hold more than it did
             what = f"{row.name} holds {', '.join(sorted(_held(row.body)))}"
             raise Refused([Fault("list", what, "a list of the same sort, or another name")])
         if row.name != name:

@@ -5,12 +5,11 @@ from __future__ import annotations
 import asyncio
 from collections import deque
 from collections.abc import Callable, Mapping
-from contextlib import suppress
 
 import structlog
 
 from lantern.db.base import StoreAwayError
-from lantern.live.tasks import Patience, end
+from lantern.live.tasks import Patience
 from lantern.persons.captures import Capture, keep
 from lantern.persons.keys import KeyStoreError
 
@@ -30,6 +29,7 @@ class Keeper:
         self._there = asyncio.Event()
         self._lost = lost
         self._task: asyncio.Task[None] | None = None
+        self._stopping = False
 
     def take(self, device_id: int, t: float, pictures: Mapping[str, bytes], taken_for: Mapping[str, str]) -> None:
         """`pictures`: by the name of the look; `taken_for`: by the same, the member of a list."""
@@ -42,16 +42,15 @@ class Keeper:
         self._there.set()
 
     async def stop(self) -> None:
-        """Store what waits, if the store is there."""
+        """Store what waits, if the store is there. What is under way is not cut off: it would be stored twice."""
+        self._stopping = True
+        self._there.set()
         if self._task is not None:
-            await end([self._task])
-        with suppress(StoreAwayError, KeyStoreError):
-            while self._waiting:
-                await self._store_some()
+            await self._task
 
     async def _store_on(self) -> None:
         patience = Patience()
-        while True:
+        while self._waiting or not self._stopping:
             await self._there.wait()
             self._there.clear()
             while self._waiting:
@@ -60,6 +59,8 @@ class Keeper:
                     patience.rest()
                 except (StoreAwayError, KeyStoreError) as error:
                     log.warning("pictures wait for the store", waiting=len(self._waiting), error=str(error))
+                    if self._stopping:
+                        return
                     await asyncio.sleep(patience.lose())
 
     async def _store_some(self) -> None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import secrets
 from typing import Any
 
-from sqlalchemy import delete, exists, select
+from sqlalchemy import Engine, create_engine, delete, exists, select
 from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
@@ -31,6 +31,7 @@ from lantern.persons.tables import (
 from lantern.persons.traces import replaced, swept
 
 OWN_TABLES = ("person", "person_secret", "capture", "gallery", "gallery_state", "erasure")
+CAME_BACK = "Was erased before; an older backup that was put back still had them."
 TAKEN_OFF = "Somebody on it was erased."
 
 
@@ -140,20 +141,39 @@ def open_again() -> list[int]:
 # ---- a backup that is put back ---------------------------------------------------------------------------------------
 
 
-def replay(session: Session) -> list[int]:
-    """Erase whoever is in the journal and in this database all the same; return the erasures that are left to a worker.
-
-    Pictures whose key is not here any more go too.
+def replay(database: Engine) -> int:
+    """Erase whoever is in the journal and in this database all the same, and clear it of them; return how many. Pictures whose key
+    is not here any more go too. Devices are told once the program runs.
     """
-    journal = key_store().erased()
-    back = session.scalars(select(PersonRow).where(PersonRow.uuid.in_(journal), PersonRow.erased.is_(None)))
-    rows = [erase(session, person, why="Was erased; an older backup had them.", user_id=None) for person in list(back)]
-    _without_keys(session)
-    return [row.id for row in rows]
+    swept_too: set[str] = set()
+    with Session(database) as session, session.begin():
+        back = select(PersonRow).where(PersonRow.uuid.in_(key_store().erased()), PersonRow.erased.is_(None))
+        persons = list(session.scalars(back))
+        for person in persons:
+            member = person.member or ""
+            row = erase(session, person, why=CAME_BACK, user_id=None)
+            row.counts = replaced(session, row.site_id, member, instead())
+            swept_too |= row.counts.keys()
+            row.state, row.member = "done", member if pending_at(session, row.id) else None
+        lost = _without_keys(session)
+    if persons or lost:
+        swept({*OWN_TABLES, *swept_too}, database)
+    return len(persons)
 
 
-def _without_keys(session: Session) -> None:
+def replay_at(address: str) -> None:
+    """The same of the database at an address, as the driver takes it."""
+    database = create_engine(address.replace("postgresql://", "postgresql+psycopg://"))
+    try:
+        replay(database)
+    finally:
+        database.dispose()
+
+
+def _without_keys(session: Session) -> int:
+    """Let go of pictures that cannot be opened any more; return of how many keys."""
     keys = set(session.scalars(select(CaptureRow.key_id).distinct()))
     gone = keys - key_store().of(keys).keys()
     if gone:
         session.execute(delete(CaptureRow).where(CaptureRow.key_id.in_(gone)))
+    return len(gone)

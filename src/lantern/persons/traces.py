@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
-from sqlalchemy import String, Table, cast, func, literal, update
+from sqlalchemy import Engine, String, Table, cast, func, literal, update
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
@@ -90,11 +90,11 @@ def _in_samples(session: Session, site_id: int, signal: AnySignal, old: str, new
     return many
 
 
-def swept(tables: Iterable[str]) -> None:
+def swept(tables: Iterable[str], database: Engine | None = None) -> None:
     """Write these tables anew without what was deleted, and let go of the log that still has it. Nothing else may be under way
     in this thread's transaction.
     """
-    with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+    with (database or engine()).connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
         for name in sorted(set(tables)):
             connection.exec_driver_sql(f'VACUUM (FULL, ANALYZE) "{name}"')  # our own tables
         connection.exec_driver_sql(f"VACUUM (FULL) {STATISTICS}")
