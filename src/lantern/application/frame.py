@@ -103,7 +103,9 @@ def _rail(site: SiteRow, devices: Rows, lines: Lines) -> list[dict[str, Any]]:
             wrong = "; ".join(device.cautions)
             for each in lines[device.id] or [bare]:
                 caution = each.caution or wrong
-                word, glyph = ("caution", "caution") if caution else (each.word, each.glyph)
+                word, glyph = each.word, each.glyph
+                if caution and glyph != "caution":  # it has no word of its own for what is wrong
+                    word = glyph = "caution"
                 line = {"code": device.code, "name": each.name, "word": word, "glyph": glyph, "id": each.id}
                 held.append(line | {"caution": caution, "device": device.id})
         out.append({"name": place.name, "lines": held})

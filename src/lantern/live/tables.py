@@ -149,6 +149,13 @@ def standing_of_site(session: Session, site_id: int) -> list[tuple[int, bool, fl
     return [(device_id, reachable, at) for device_id, reachable, at in found]
 
 
+def versions_said(session: Session, site_id: int) -> dict[int, str]:
+    """Return by device what makes its numbers, as it last said; those that do not say are left out."""
+    version = DeviceStateRow.said["algorithm"].astext
+    query = select(DeviceStateRow.device_id, version).where(DeviceStateRow.device_id.in_(ids_of_devices(site_id)))
+    return {device_id: made_by for device_id, made_by in session.execute(query) if made_by}
+
+
 def outputs_that_are_on(session: Session, device_id: int, names: Collection[str]) -> list[str]:
     """Those of these outputs that are on, as they last said."""
     mine = (OutputRow.device_id == device_id, OutputRow.output.in_(names), OutputRow.active)

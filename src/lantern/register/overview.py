@@ -20,6 +20,7 @@ from lantern.core.register.power import Fed, port_order
 from lantern.register.devices import change_device
 from lantern.register.tables import DeviceRow, device_by_code, register_of
 from lantern.register.units import units_of
+from lantern.tune.staleness import stale_by_device
 
 OF_POWER = ("port", "budget")
 GLYPHS = {"yes": "hit", "no": "false", "unsure": "none"}
@@ -138,7 +139,7 @@ def overview(session: Session, row: DeviceRow) -> Overview:
         budget_w=unit.type.budget_w if unit.type else None,
         used_w=used_w,
         hangs=None if switch is None else fed_by(switch, site).get(unit.code),
-        wrong=[*row.cautions],
+        wrong=[*row.cautions, *_stale(session, row)],
     )
 
 
@@ -183,3 +184,8 @@ def take_cure(session: Session, row: DeviceRow, *, kind: str, text: str, user_id
         reason=f"A cure for {row.code}: {text}"[:400],
     )
     return target, cure
+
+
+def _stale(session: Session, row: DeviceRow) -> list[str]:
+    """Return what was judged on numbers that the device does not make any more."""
+    return [f"{name}: {said}" for name, said in stale_by_device(session, row.site_id).get(row.id, ())]

@@ -11,7 +11,7 @@ from lantern.signals.faces.wire import SentLook, SentLooks
 from lantern.standins.gallery import HeldGallery
 from lantern.standins.likeness import drawing
 from lantern.standins.poster import PosterStandIn
-from lantern.standins.visitors import Day
+from lantern.standins.visitors import ALGORITHM, Day
 
 
 @dataclass
@@ -36,7 +36,9 @@ class DoorStandIn(PosterStandIn):
         rows = self.rows.get(frame, []) if self.gallery.members else []
         if not rows and frame % round(self.fps):
             return None  # nothing to say: once a second it says that it works
-        return SentLooks(seq=self.sent, t=self.time_s(), looks=tuple(self._sent(row) for row in rows))
+        return SentLooks(
+            seq=self.sent, t=self.time_s(), algorithm=ALGORITHM, looks=tuple(self._sent(row) for row in rows)
+        )
 
     def _sent(self, at: int) -> SentLook:
         groups = {name: word for name, word in self.day.looks.group_of(at).items() if name != "subject"}

@@ -18,9 +18,8 @@ from starlette.routing import Route
 
 from lantern.core.signals import Floats
 from lantern.standins.likeness import found_in
-from lantern.standins.visitors import alike
+from lantern.standins.visitors import ALGORITHM, alike
 
-ALGORITHM = "doorface 2.1"
 LEAST_EYES_PX, MOST_YAW_DEG, MOST_COVERED = 24.0, 30.0, 0.2
 SAME = 96.0  # of two pictures that are of one person
 MOST_BYTES = 8 * 1024 * 1024

@@ -27,6 +27,7 @@ STEEP, MIDDLE = 8.0, 0.42
 KIN = 0.88  # how alike the look-alikes are
 STAY_S, LOOK_EVERY_S = 1.4, 0.7
 SCALE = (0.0, 100.0)
+ALGORITHM = "doorface 2.1"
 CREW_NAMES = tuple(f"m-{n:03d}" for n in range(1, CREW + 1))
 BARRED_NAMES = tuple(f"x-{n:03d}" for n in range(1, BARRED + 1))
 GALLERY = CREW_NAMES + BARRED_NAMES
@@ -168,7 +169,7 @@ def _looks(rows: list[tuple[float, Passage, Floats]], number: int) -> Looks:
         mated=(order == who[:, None]).astype(np.int8).ravel(),
         groups={name: _repeated(cells, size) for name, cells in by_row.items()},
         scale=SCALE,
-        algorithm="doorface 2.1",
+        algorithm=ALGORITHM,
     )
 
 

@@ -296,6 +296,14 @@ def stale_caution(session: Session, take: TakeRow) -> str:
     return f"Stale: made by {take.made_by}, and the newest take of this device by {newest}; numbers of one say nothing of the other"
 
 
+def makers_of_takes(session: Session, site_id: int) -> dict[int, tuple[int, str]]:
+    """Return by take its device and what made its numbers, in order of time; those of which nobody knows are left out."""
+    version = TakeRow.facts["algorithm"].astext
+    query = select(TakeRow.id, TakeRow.device_id, version).join(DeviceRow).where(DeviceRow.site_id == site_id)
+    rows = session.execute(query.where(version.is_not(None), version != "").order_by(TakeRow.stored_start, TakeRow.id))
+    return {take_id: (device_id, made_by) for take_id, device_id, made_by in rows}
+
+
 def evidence_of_device(session: Session, device_id: int) -> list[TakeRow]:
     """Takes that say something: those that were imported, and recordings on which somebody made a mark."""
     takes = takes_of_device(session, device_id)

@@ -37,6 +37,7 @@ from lantern.tune.shown import (
     take_shown,
     told_beside,
 )
+from lantern.tune.staleness import stale_detectors
 from lantern.tune.studies import begin_study
 from lantern.tune.tables import StudyRow, latest_studies
 from lantern.tune.tuned import TunedDetector
@@ -92,6 +93,7 @@ def bench_page(request: Request, detector_id: Id, take: Id | None = None) -> HTM
             bench=bench_of(row.kind),
             infos={info["name"]: info for info in data["dials"]},
             revisions=revisions_of(session, row.WHAT, [row.id]),
+            stale=stale_detectors(session, row.site_id).get(row.id, ""),
             **told_beside(request, session, row),
         )
 

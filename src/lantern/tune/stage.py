@@ -13,6 +13,7 @@ from lantern.tune.comparing import router as comparing
 from lantern.tune.detector_routes import router as detectors
 from lantern.tune.revision_routes import router as revisions
 from lantern.tune.routes import router as benches
+from lantern.tune.staleness import stale_detectors
 from lantern.tune.tables import DetectorRow, StudyRow, count_restless
 from lantern.web.frame import RailLine, Stage
 
@@ -24,12 +25,14 @@ def _rail(session: Session, site_id: int) -> dict[int, list[RailLine]]:
     """Detectors that are in use, by device, in the order of their names."""
     query = select(DetectorRow.id, DetectorRow.device_id, DetectorRow.name, DetectorRow.verdict, DetectorRow.caution)
     in_use = (DetectorRow.site_id == site_id, DetectorRow.retired.is_(False))
-    wide = days_over(session)
+    wide, stale = days_over(session), stale_detectors(session, site_id)
     lines = defaultdict(list)
     for row in session.execute(query.where(*in_use).order_by(DetectorRow.name)):
         word = DAY_OVER if row.device_id in wide else row.verdict
         glyph = GLYPHS.get(row.verdict, "none")
-        line = RailLine(name=row.name, word=word, glyph=glyph, id=row.id, caution=row.caution)
+        caution = ". ".join(filter(None, [row.caution, stale.get(row.id, "")]))
+        word, glyph = ("stale", "caution") if row.id in stale else (word, glyph)
+        line = RailLine(name=row.name, word=word, glyph=glyph, id=row.id, caution=caution)
         lines[row.device_id].append(line)
     return lines
 

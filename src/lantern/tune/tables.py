@@ -91,6 +91,18 @@ def detectors_of_site(session: Session, site_id: int, *, retired: bool = False) 
     return list(session.scalars(query if retired else in_use))
 
 
+def saved_of_detectors(session: Session, site_id: int) -> list[tuple[int, int, RevisionRow]]:
+    """Return each detector in use with its device and the revision that it has now."""
+    query = select(DetectorRow.id, DetectorRow.device_id, RevisionRow).join(
+        RevisionRow,
+        (RevisionRow.what == DetectorRow.WHAT)
+        & (RevisionRow.subject_id == DetectorRow.id)
+        & (RevisionRow.number == DetectorRow.revision),
+    )
+    mine = query.where(DetectorRow.site_id == site_id, DetectorRow.retired.is_(False))
+    return [(row[0], row[1], row[2]) for row in session.execute(mine.order_by(DetectorRow.id))]
+
+
 class ListedDetector(NamedTuple):
     """What lists show of a detector: a page of hundreds does without whole rows."""
 

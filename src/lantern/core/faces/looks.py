@@ -147,9 +147,12 @@ class Looks:
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """What a device says of one face at one moment. `late`: it came too long after it was seen to raise anything."""
+    """What a device says of one face at one moment. `late`: it came too long after it was seen to raise anything; `algorithm`:
+    what makes the scores, where the device says.
+    """
 
     probe: str
     candidates: tuple[tuple[str, float], ...]  # (candidate, score), as the device gave them
     groups: Mapping[str, str] = field(default_factory=dict)
     late: bool = False
+    algorithm: str | None = None

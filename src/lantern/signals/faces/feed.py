@@ -27,7 +27,9 @@ class Moment(PostedMoment[SentLooks]):
         return BYTES_A_MOMENT + BYTES_A_THING * sum(len(look.candidates) for look in self.sent.looks)
 
     def sample(self) -> Sample[Sequence[Look]]:
-        return Sample("faces", self.t, [look.look(late=self.too_late) for look in self.sent.looks])
+        return Sample(
+            "faces", self.t, [look.look(late=self.too_late, algorithm=self.sent.algorithm) for look in self.sent.looks]
+        )
 
     def late(self, *, follows: bool) -> dict[str, Any] | None:
         if not self.opens_nothing(self.sent.looks, follows=follows):
@@ -45,6 +47,7 @@ class LookFeed(PostedFeed[Moment]):
     largest = LARGEST_MESSAGE
 
     last: SentLooks | None = None
+    algorithm: str = ""
     pictured: frozenset[str] = frozenset()  # looks of the last moment that came with a picture
 
     def read(self, message: bytes) -> Moment:
@@ -60,12 +63,14 @@ class LookFeed(PostedFeed[Moment]):
 
     def keep(self, frame: Moment) -> None:
         super().keep(frame)
+        self.algorithm = frame.sent.algorithm or self.algorithm
         if frame.sent.looks:
             self.last, self.pictured = frame.sent, frozenset(frame.pictures)
 
     def as_dict(self) -> dict[str, Any]:
         looks = self.last.looks if self.last is not None else ()
         return super().as_dict() | {
+            "algorithm": self.algorithm,
             "looks": [
                 {
                     "probe": look.probe,
@@ -74,5 +79,5 @@ class LookFeed(PostedFeed[Moment]):
                     "candidates": sorted(look.candidates, key=lambda each: -each[1])[:MOST_SHOWN],
                 }
                 for look in looks
-            ]
+            ],
         }

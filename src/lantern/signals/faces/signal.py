@@ -107,12 +107,18 @@ class FaceLooks(Signal[Looks, Sequence[Look]]):
         own = {"score_min": low, "score_max": high} | {key: facts.get(key) for key in ("algorithm", "best", "floor")}
         return super().described(facts) | {key: value for key, value in own.items() if value is not None}
 
+    def alike(self, first: Sequence[Look], sample: Sequence[Look]) -> bool:
+        """Scores that another version makes are another take; where nothing is said nobody knows."""
+        made_by = [looks[0].algorithm for looks in (first, sample) if looks]
+        return len(set(made_by)) < 2
+
     def piece(self, samples: Sequence[Timed[Sequence[Look]]], known: Mapping[str, Any]) -> Looks:
         """Return the looks that came in time, each with what the device said of its candidates: nobody has said yet who they were."""
         timed = [(t, look) for t, looks in samples for look in looks if not look.late and look.candidates]
         rows = [(look, name, score) for _, look in timed for name, score in look.candidates]
         columns = sorted({column for _, look in timed for column in look.groups})
         return Looks(
+            algorithm=next((look.algorithm for _, look in timed if look.algorithm), None),
             t_s=np.array([t for t, _ in timed], dtype=np.float64),
             probe=tuple(look.probe for _, look in timed),
             first=np.concatenate(([0], np.cumsum([len(look.candidates) for _, look in timed], dtype=np.intp))),
@@ -135,6 +141,7 @@ class FaceLooks(Signal[Looks, Sequence[Look]]):
             candidate=Column.of([cell for each in pieces for cell in each.candidate.cells]),
             mated=np.concatenate([each.mated for each in pieces]),
             groups=cells,
+            algorithm=next((each.algorithm for each in pieces if each.algorithm), None),
         )
 
     def renamed(self, value: Looks, old: str, new: str) -> Looks | None:

@@ -51,8 +51,8 @@ class SentLook(BaseModel):
             raise Refused([Fault(where, "is no base64", "a JPEG or PNG in base64")]) from error
         return without_notes(data, where=where)
 
-    def look(self, *, late: bool) -> Look:
-        return Look(self.probe, self.candidates, self.groups, late)
+    def look(self, *, late: bool, algorithm: str | None = None) -> Look:
+        return Look(self.probe, self.candidates, self.groups, late, algorithm)
 
 
 class SentLooks(BaseModel):
@@ -63,6 +63,7 @@ class SentLooks(BaseModel):
     format: Literal["lantern-looks/1"] = "lantern-looks/1"
     seq: int = Field(ge=0, le=2**53)
     t: float = Field(gt=0, lt=1e11, description="when they were seen, Unix seconds at the device")
+    algorithm: Name | None = Field(default=None, description="name and version of what makes the scores")
     looks: tuple[SentLook, ...] = Field(default=(), max_length=MOST_LOOKS)
 
 
