@@ -11,11 +11,11 @@ from lantern.benches.bench import Trial
 from lantern.core.faces.alarms import Traffic, days_of, traffic_of, wished
 from lantern.core.faces.detector import FaceDetector
 from lantern.core.faces.groups import groups_of
-from lantern.core.faces.list_size import growth
-from lantern.core.faces.lookalikes import pairs_of, people_of
+from lantern.core.faces.list_size import growth, missed
+from lantern.core.faces.lookalikes import matrix_of, pairs_of, people_of
 from lantern.core.faces.looks import MATED, NON_MATED, Looks
 from lantern.core.faces.pauses import pauses
-from lantern.core.faces.report import cautions
+from lantern.core.faces.report import cautions, failures
 from lantern.core.faces.resampling import band
 from lantern.core.faces.scores import Scores, Share, scores_of
 from lantern.core.faces.subject import FaceSubject
@@ -52,6 +52,7 @@ def curves_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
         "edges": edges.tolist(),
         "axis": {"ends": deviates(np.array(ENDS)), "ticks": [list(TICKS), deviates(np.array(TICKS))]},
         "lists": [_curve(own, edges) for own in _by_list(held)],
+        "failures": _share(failures(held.looks)),
     }
 
 
@@ -192,8 +193,10 @@ def _growth(looks: Looks, threshold: float, traffic: Traffic | None) -> dict[str
     """Looks of people who are not on the list that match somebody, by the size of the list, drawn of this one's members."""
     if traffic is None:
         return None
-    grown = growth(looks, threshold, SIZES)
+    grown, lost = growth(looks, threshold, SIZES), missed(looks, threshold, SIZES)
     return {
+        "missed": [None if np.isnan(v) else round(float(v), 6) for v in lost.share],
+        "missed_measured": lost.measured.tolist(),
         "sizes": SIZES.tolist(),
         "a_day": [None if np.isnan(v) else round(float(v) * traffic.passers * traffic.looks, 6) for v in grown.share],
         "measured": grown.measured.tolist(),
@@ -228,6 +231,7 @@ def people_shown(trial: Trial[FaceDetector]) -> dict[str, Any]:
                 "name": held.lists[place].name,
                 "people": [list(each) for each in people_of(own, threshold)],
                 "pairs": [list(each) for each in pairs_of(own, threshold)],
+                "matrix": _matrix(own),
                 "groups": [
                     {
                         "column": each.column,
@@ -279,4 +283,13 @@ def _pictures(trial: Trial[FaceDetector], held: FaceSubject, at: int) -> dict[st
         "device": device_id,
         "pictured": capture_of(trial.session, device_id, probe) is not None,
         "reference": nearest if known else None,
+    }
+
+
+def _matrix(looks: Looks) -> dict[str, Any]:
+    found = matrix_of(looks)
+    return {
+        "subjects": found.subjects,
+        "candidates": found.candidates,
+        "highest": [[None if np.isnan(v) else v for v in row] for row in found.highest.tolist()],
     }

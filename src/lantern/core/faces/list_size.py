@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import gammaln
 
-from lantern.core.faces.looks import MATED, Looks
+from lantern.core.faces.looks import MATED, NON_MATED, Looks
 from lantern.core.faces.rates import fpir
 from lantern.core.signals import Floats
 from lantern.core.watching import Bools
@@ -53,10 +53,42 @@ def growth(looks: Looks, threshold: float, sizes: Floats) -> Growth:
     return Growth(sizes, share, measured)
 
 
+def missed(looks: Looks, threshold: float, sizes: Floats) -> Growth:
+    """Return the share of looks of somebody on the list that do not name them, by the size of the list, the rest of which is drawn
+    at random: their own score is below the threshold, or somebody else's is higher.
+
+    Of m others in a look, j score higher: none of N - 1 drawn does with the chance C(m - j, N - 1) / C(m, N - 1). Beyond the
+    smallest m it is extrapolated: each more scores as all scores of two people did.
+    """
+    rows = np.flatnonzero(looks.mated == MATED)
+    if not rows.size:
+        return Growth(sizes, np.full(sizes.size, np.nan), np.zeros(sizes.size, dtype=np.bool_))
+    own, look = looks.score[rows], looks.look[rows]
+    others = np.diff(looks.first)[look] - 1
+    best = np.full(len(looks), np.inf)
+    best[look] = own
+    higher = np.add.reduceat((looks.score > best[looks.look]).astype(np.intp), looks.first[:-1])[look]
+    of_two = np.sort(looks.score[looks.mated == NON_MATED])
+    lower = np.searchsorted(of_two, own, side="right") / max(of_two.size, 1) if of_two.size else np.ones(own.size)
+    named = own >= threshold
+    least = int(others.min()) + 1
+    share = np.empty(sizes.size)
+    measured = sizes <= least
+    for at, size in enumerate(sizes.tolist()):
+        alone = _none_drawn(others, higher, size - 1) if measured[at] else lower ** (size - 1)
+        share[at] = 1 - float((named * alone).mean())
+    return Growth(sizes, share, measured)
+
+
 def _measured(compared: Floats, matches: Floats, size: float) -> float:
-    left = compared - matches
+    return float(1 - _none_drawn(compared, matches, size).mean())
+
+
+def _none_drawn(of: Floats, bad: Floats, size: float) -> Floats:
+    """(n,): the chance that none of the `bad` is among `size` drawn of so many."""
+    left = of - bad
     can = left >= size
-    miss = np.zeros(compared.size)
-    m, j = compared[can], left[can]
-    miss[can] = np.exp(gammaln(j + 1) - gammaln(j - size + 1) - gammaln(m + 1) + gammaln(m - size + 1))
-    return float(1 - miss.mean())
+    out = np.zeros(of.size)
+    m, j = of[can], left[can]
+    out[can] = np.exp(gammaln(j + 1) - gammaln(j - size + 1) - gammaln(m + 1) + gammaln(m - size + 1))
+    return out

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 
 from lantern.core.faces.looks import MATED, NON_MATED, Looks
 from lantern.core.faces.scores import SUBJECT
+from lantern.core.signals import Floats
 
-MOST_PAIRS = 12
+MOST_PAIRS, MOST_COLUMNS = 12, 40
 
 
 class Pair(NamedTuple):
@@ -20,6 +22,17 @@ class Pair(NamedTuple):
     highest: float
     matched: int
     of: int
+
+
+@dataclass(frozen=True)
+class Matrix:
+    """Who scores high against whom: `highest` (subjects, candidates) of all looks at a subject, not a number where there is none or
+    where both are one person.
+    """
+
+    subjects: tuple[str, ...]
+    candidates: tuple[str, ...]
+    highest: Floats
 
 
 class Person(NamedTuple):
@@ -53,6 +66,23 @@ def pairs_of(looks: Looks, threshold: float) -> list[Pair]:
         name = looks.probe[int(looks.look[row])] if column is None else column.at(row)
         out.append(Pair(name, looks.candidate.at(row), float(highest[at]), int(matched[at]), int(of[at])))
     return out
+
+
+def matrix_of(looks: Looks) -> Matrix:
+    """Return it for those subjects who score highest against somebody else, the worst first, and all candidates."""
+    rows = np.flatnonzero(looks.mated == NON_MATED)
+    column = looks.groups.get(SUBJECT)
+    if not rows.size or column is None:
+        return Matrix((), (), np.zeros((0, 0)))
+    words = looks.candidate.words
+    held = np.full((len(column.words), len(words)), -np.inf)
+    np.maximum.at(held, (column.code[rows], looks.candidate.code[rows]), looks.score[rows])
+    worst = np.argsort(-held.max(axis=1), kind="stable")[:MOST_PAIRS]
+    there = [at for at in worst.tolist() if np.isfinite(held[at]).any()]
+    used = np.flatnonzero(np.isfinite(held).any(axis=0))[:MOST_COLUMNS]
+    shown = held[np.ix_(there, used)]
+    shown[~np.isfinite(shown)] = np.nan
+    return Matrix(tuple(column.words[at] for at in there), tuple(words[at] for at in used.tolist()), shown)
 
 
 def people_of(looks: Looks, threshold: float) -> list[Person]:

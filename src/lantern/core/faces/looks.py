@@ -70,6 +70,7 @@ class Looks:
     algorithm: str | None = None  # name and version, as the device says
     best: int | None = None  # the device tells the best so many candidates alone
     floor: float | None = None  # and no score below this
+    not_acquired: int | None = None  # faces that it saw and could compare with nobody; None: nobody knows
 
     @property
     def cut(self) -> str:

@@ -8,7 +8,7 @@ from typing import Any
 
 from lantern.core.faces.list_size import strangers
 from lantern.core.faces.looks import Looks
-from lantern.core.faces.rates import comparisons_for, target_fmr
+from lantern.core.faces.rates import comparisons_for, far_frr, target_fmr
 from lantern.core.faces.scores import ENOUGH_SUBJECTS, Scores, Share, scores_of, share_of
 from lantern.core.faults import Fault, Refused
 from lantern.core.wording import many
@@ -68,7 +68,23 @@ def report(looks: Looks, wish: Wish = Wish(), threshold: float | None = None) ->
     }
     if looks.cut and at is not None:
         out |= _rate("fpir", _matched_strangers(looks, at))
+    if looks.not_acquired is not None:
+        out |= _of_attempts(looks, out["fmr"], out["fnmr"])
     return out | {"cautions": cautions(looks, scores, target)}
+
+
+def failures(looks: Looks) -> Share | None:
+    """Return the share of faces that the device saw and could compare with nobody (FTA); None: nobody knows how many."""
+    return None if looks.not_acquired is None else share_of(looks.not_acquired, looks.not_acquired + len(looks))
+
+
+def _of_attempts(looks: Looks, fmr: float | None, fnmr: float | None) -> dict[str, float | None]:
+    """Return what the whole system does, failures to acquire included: FAR and FRR."""
+    fta = failures(looks)
+    if fta is None or fmr is None or fnmr is None:
+        return _rate("fta", fta)
+    far, frr = far_frr(fmr, fnmr, fta.share)
+    return _rate("fta", fta) | {"far": far, "frr": frr}
 
 
 def _rate(name: str, share: Share | None) -> dict[str, float | None]:

@@ -41,6 +41,11 @@ class FacesInfo(TakeInfo):
         default=None, max_length=MOST_NAME, description="name and version, as the device says"
     )
     best: int | None = Field(default=None, ge=1, description="the device tells the best so many candidates alone")
+    not_acquired: int | None = Field(
+        default=None,
+        ge=0,
+        description="faces that the device saw and could compare with nobody; unknown where it lacks",
+    )
     floor: float | None = Field(default=None, description="the device tells no score below this")
 
     @model_validator(mode="after")
@@ -73,7 +78,13 @@ class FaceLooks(Signal[Looks, Sequence[Look]]):
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Looks:
         told = info if isinstance(info, FacesInfo) else None
         looks = read_faces(data, where=data.name, scale=told.score_scale if told else None, limits=folder.limits)
-        return looks if told is None else replace(looks, best=told.best, floor=told.floor, algorithm=told.algorithm)
+        return (
+            looks
+            if told is None
+            else replace(
+                looks, best=told.best, floor=told.floor, algorithm=told.algorithm, not_acquired=told.not_acquired
+            )
+        )
 
     def facts(self, info: TakeInfo, value: Looks) -> dict[str, Any]:
         return {
@@ -84,6 +95,7 @@ class FaceLooks(Signal[Looks, Sequence[Look]]):
             "algorithm": value.algorithm,
             "best": value.best,
             "floor": value.floor,
+            "not_acquired": value.not_acquired,
             "holds": [[len(value), "looks"], [len(value.candidate.words), "candidates"]],
         }
 
@@ -104,7 +116,9 @@ class FaceLooks(Signal[Looks, Sequence[Look]]):
 
     def described(self, facts: Mapping[str, Any]) -> dict[str, Any]:
         low, high = facts.get("scale") or (None, None)
-        own = {"score_min": low, "score_max": high} | {key: facts.get(key) for key in ("algorithm", "best", "floor")}
+        own = {"score_min": low, "score_max": high} | {
+            key: facts.get(key) for key in ("algorithm", "best", "floor", "not_acquired")
+        }
         return super().described(facts) | {key: value for key, value in own.items() if value is not None}
 
     def alike(self, first: Sequence[Look], sample: Sequence[Look]) -> bool:
@@ -193,6 +207,7 @@ def _unpack(data: bytes, facts: Mapping[str, Any]) -> Looks:
         algorithm=facts.get("algorithm"),
         best=facts.get("best"),
         floor=facts.get("floor"),
+        not_acquired=facts.get("not_acquired"),
     )
 
 

@@ -147,7 +147,7 @@ export class Det {
 
 // False matches a day by the size of the list, both as logarithms; beyond what the take has it is dashed.
 export class Growth {
-  #height = 196;
+  #height = 150; // words stand beneath
 
   constructor(svg) {
     this.svg = svg;
@@ -193,6 +193,45 @@ export class Growth {
       }),
       glyph("hit", points[nearest][0], points[nearest][1], 5),
     );
+    return redraw(this.svg, parts);
+  }
+}
+
+// Who scores high against whom: a row a person, a column a member, the darker the higher; ringed from the threshold on.
+export class Lookalikes {
+  #row = 15;
+
+  constructor(svg) {
+    this.svg = svg;
+  }
+
+  draw({ subjects, candidates, highest }, { threshold, scale: [low, high] }) {
+    const [left, top] = [64, 44];
+    const height = top + subjects.length * this.#row + 4;
+    const width = sized(this.svg, height);
+    if (!subjects.length) return redraw(this.svg, [text(width / 2, 24, "nobody was held against somebody else")]);
+    const wide = Math.min((width - left - 6) / candidates.length, 26);
+    const parts = candidates.map((name, i) => {
+      const [x, y] = [left + (i + 0.6) * wide, top - 5];
+      return el("text", { class: "tick", x, y, transform: `rotate(-60 ${x} ${y})` }, name);
+    });
+    subjects.forEach((name, at) => {
+      const y = top + at * this.#row;
+      parts.push(text(left - 5, y + 11, name, "end"));
+      highest[at].forEach((score, i) => {
+        if (score === null) return;
+        const share = Math.min(Math.max((score - low) / (high - low || 1), 0), 1);
+        const place = { x: left + i * wide + 1, y: y + 1, width: wide - 2, height: this.#row - 2 };
+        const over = score >= threshold ? " over" : "";
+        const cell = el("rect", {
+          class: `alike${over}`,
+          "fill-opacity": (0.05 + 0.95 * share ** 3).toFixed(3),
+          ...place,
+        });
+        cell.append(el("title", {}, `${name} against ${candidates[i]}: ${short(score)}`));
+        parts.push(cell);
+      });
+    });
     return redraw(this.svg, parts);
   }
 }

@@ -4,7 +4,7 @@ import { address } from "/static/js/http.js";
 import { short } from "/static/js/svg.js";
 import { numberOf } from "/static/js/units.js";
 import { Strip } from "/static/tune/strip.js";
-import { Det, Growth, ScoreChart } from "./charts.js";
+import { Det, Growth, Lookalikes, ScoreChart } from "./charts.js";
 
 const DECIMALS = 2; // of a threshold that is dragged
 
@@ -191,6 +191,24 @@ export const faces = ({ data, drawn, shown }) => {
     percent(share) {
       return `${short(100 * share, 3)} %`;
     },
+    // When the list becomes ten times as long.
+    get growthText() {
+      const grown = this.work?.growth;
+      const members = this.work?.members ?? 0;
+      if (!grown || !members) return "";
+      const nearest = (n) =>
+        grown.sizes.reduce((best, size, i) => (Math.abs(size - n) < Math.abs(grown.sizes[best] - n) ? i : best), 0);
+      const [now, then] = [nearest(members), nearest(10 * members)];
+      const about = (measured) => (measured ? "" : ", extrapolated");
+      const parts = [
+        `If ${members} become ${10 * members}: ${short(grown.a_day[now], 2)} → ${short(grown.a_day[then], 2)} false matches a day${about(grown.measured[then])}`,
+      ];
+      if (grown.missed[now] !== null)
+        parts.push(
+          `missed ${this.percent(grown.missed[now])} → ${this.percent(grown.missed[then])} of members' looks${about(grown.missed_measured[then])}`,
+        );
+      return `${parts.join("; ")}.`;
+    },
     shareText(share) {
       return share ? `${this.percent(share.share)} (${this.percent(share.low)} to ${this.percent(share.high)})` : "–";
     },
@@ -216,6 +234,15 @@ export const faces = ({ data, drawn, shown }) => {
           : "its lists of candidates are cut: no rate of false matches",
       );
       return `${parts.join("; ")}.`;
+    },
+    // Faces that the device saw and could compare with nobody: what a place gets is worse by them.
+    get failuresText() {
+      const [fta, w] = [this.curves?.failures, this.work];
+      if (!fta || !w) return "";
+      const what = `${fta.errors} of ${fta.of} faces could be compared with nobody (${this.shareText(fta)})`;
+      if (!w.fmr || !w.fnmr) return `${what}.`;
+      const [accepted, refused] = [w.fmr.share * (1 - fta.share), fta.share + w.fnmr.share * (1 - fta.share)];
+      return `${what}: of all attempts ${this.percent(accepted)} are falsely accepted, ${this.percent(refused)} falsely refused.`;
     },
     get curveCautions() {
       return (this.curve?.cautions ?? []).join(". ");
@@ -268,9 +295,18 @@ export const faces = ({ data, drawn, shown }) => {
     async fetchPeople() {
       try {
         this.allPeople = (await this.post(["people"])).people;
+        this.$nextTick(() => this.drawAlike());
       } catch (error) {
         this.explain(error);
       }
+    },
+    drawAlike() {
+      const svg = this.$root.querySelector("svg.alike-chart");
+      if (!svg || !this.people) return;
+      new Lookalikes(svg).draw(this.people.matrix, {
+        threshold: this.work.threshold,
+        scale: [this.curves.edges[0], this.curves.edges.at(-1)],
+      });
     },
     showAt(t) {
       this.lookAsked = t;
@@ -296,11 +332,9 @@ export const faces = ({ data, drawn, shown }) => {
     },
     exportGrowth(as) {
       if (as !== "csv") return (as === "svg" ? saveSvg : savePng)(this.$refs.growth, "growth");
-      const { sizes, a_day: day, measured } = this.work.growth;
-      return saveCsv(
-        [["members", "false matches a day", "measured"], ...sizes.map((n, i) => [n, day[i], measured[i]])],
-        "growth",
-      );
+      const { sizes, a_day: day, measured, missed, missed_measured: seen } = this.work.growth;
+      const head = ["members", "false matches a day", "measured", "share of members' looks missed", "measured"];
+      return saveCsv([head, ...sizes.map((n, i) => [n, day[i], measured[i], missed[i], seen[i]])], "growth");
     },
   };
 };
