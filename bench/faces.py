@@ -1,4 +1,4 @@
-"""10,000,000 scores to an exact curve with intervals, a threshold dragged over 1,000,000, looks as they come live; against
+"""10,000,000 scores to an exact curve with intervals, a threshold dragged over 1,000,000, looks as they come live, to the coil; against
 scikit-learn's curve with one plain bootstrap.
 """
 
@@ -11,11 +11,12 @@ from dataclasses import replace
 
 import numpy as np
 
+from bench.door import at_the_door
 from bench.figures import Figure, seconds, sized
 from lantern.core.faces.alarms import traffic_of, wished
 from lantern.core.faces.detector import FaceDetector
 from lantern.core.faces.family import FACE
-from lantern.core.faces.list_size import growth
+from lantern.core.faces.list_size import growth, missed
 from lantern.core.faces.looks import NON_MATED, Column, Look, Looks
 from lantern.core.faces.resampling import band
 from lantern.core.faces.scores import scores_of
@@ -81,7 +82,9 @@ def drag(looks: Looks, members: tuple[str, ...], threshold: float) -> None:
     assert scores.fnmr(threshold) is not None
     assert traffic is not None
     wished(scores, traffic, 0.5, len(members))
-    growth(looks, threshold, np.unique(np.round(np.geomspace(1, 1000, 31))))
+    sizes = np.unique(np.round(np.geomspace(1, 1000, 31)))
+    growth(looks, threshold, sizes)
+    missed(looks, threshold, sizes)
 
 
 def live(count: int) -> list[float]:
@@ -106,6 +109,7 @@ def run() -> Iterator[Figure]:
     yield Figure(f"a threshold dragged over {some.score.size} scores, median", 1000 * float(np.median(times)), "ms", 50)
     taken = np.sort(live(LIVE_LOOKS))
     yield Figure("a live look in the decision, p99", float(taken[int(0.99 * taken.size)]), "ms", 10)
+    yield from at_the_door()
     many = looks_of(*MANY)
     own_s = seconds(lambda: exact_with_intervals(replace(many)))  # which remembers nothing
     yield Figure(f"{many.score.size} scores, intervals at {THRESHOLDS} thresholds", own_s, "s", 10)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from scipy.special import gammaln
@@ -60,17 +61,10 @@ def missed(looks: Looks, threshold: float, sizes: Floats) -> Growth:
     Of m others in a look, j score higher: none of N - 1 drawn does with the chance C(m - j, N - 1) / C(m, N - 1). Beyond the
     smallest m it is extrapolated: each more scores as all scores of two people did.
     """
-    rows = np.flatnonzero(looks.mated == MATED)
-    if not rows.size:
+    seen = looks.remember("members' looks", lambda: _of_members(looks))
+    if not seen.own.size:
         return Growth(sizes, np.full(sizes.size, np.nan), np.zeros(sizes.size, dtype=np.bool_))
-    own, look = looks.score[rows], looks.look[rows]
-    others = np.diff(looks.first)[look] - 1
-    best = np.full(len(looks), np.inf)
-    best[look] = own
-    higher = np.add.reduceat((looks.score > best[looks.look]).astype(np.intp), looks.first[:-1])[look]
-    of_two = np.sort(looks.score[looks.mated == NON_MATED])
-    lower = np.searchsorted(of_two, own, side="right") / max(of_two.size, 1) if of_two.size else np.ones(own.size)
-    named = own >= threshold
+    others, higher, lower, named = seen.others, seen.higher, seen.lower, seen.own >= threshold
     least = int(others.min()) + 1
     share = np.empty(sizes.size)
     measured = sizes <= least
@@ -78,6 +72,30 @@ def missed(looks: Looks, threshold: float, sizes: Floats) -> Growth:
         alone = _none_drawn(others, higher, size - 1) if measured[at] else lower ** (size - 1)
         share[at] = 1 - float((named * alone).mean())
     return Growth(sizes, share, measured)
+
+
+class _Members(NamedTuple):
+    """Of each look at a member: its `own` score, how many `others` it was held against, how many of them scored `higher`, and which
+    share of all scores of two people is `lower` or the same.
+    """
+
+    own: Floats
+    others: Floats
+    higher: Floats
+    lower: Floats
+
+
+def _of_members(looks: Looks) -> _Members:
+    rows = np.flatnonzero(looks.mated == MATED)
+    if not rows.size:
+        return _Members(*(np.zeros(0) for _ in range(4)))
+    own, look = looks.score[rows], looks.look[rows]
+    best = np.full(len(looks), np.inf)
+    best[look] = own
+    higher = np.add.reduceat((looks.score > best[looks.look]).astype(np.intp), looks.first[:-1])[look]
+    of_two = np.sort(looks.score[looks.mated == NON_MATED])
+    lower = np.searchsorted(of_two, own, side="right") / of_two.size if of_two.size else np.ones(own.size)
+    return _Members(own, (np.diff(looks.first)[look] - 1).astype(float), higher.astype(float), lower)
 
 
 def _measured(compared: Floats, matches: Floats, size: float) -> float:

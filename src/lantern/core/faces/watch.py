@@ -18,6 +18,7 @@ from lantern.core.rearm import rearmed
 from lantern.core.watch import AnyWatch, Sample, Standing, Turn, Watch
 
 FORGET_S = 60.0  # beyond what a dial asks for
+KEEP_S = 5.0  # what holds over a restart is stored this often while somebody stays in sight
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,7 @@ class FaceWatch(Watch[Sequence[Look]]):
         self.seen: dict[tuple[str, str], Seen] = {}
         self.last_s: float | None = None
         self.said: dict[str, Any] = {}  # of the last look
-        self._forgot_s = -math.inf
+        self._forgot_s = self._kept_s = -math.inf
 
     def step(self, sample: Sample[Sequence[Look]], interval_s: float) -> Iterator[Turn]:
         for look in sample.value:
@@ -58,19 +59,25 @@ class FaceWatch(Watch[Sequence[Look]]):
         if self.dials.when != "listed":
             yield from self._by_itself(look, t, bests)
             return
-        turns = []
+        turns, longer = [], False
         for held, best in zip(self.lists, bests, strict=True):
             if best is None or best[1] < threshold_of(held, self.dials):
                 continue
             seen = self.seen.setdefault((held.name, best[0]), Seen())
-            if seen.take(t, dials_of(held, self.dials)) == "raised":
+            fate = seen.take(t, dials_of(held, self.dials))
+            if fate == "raised":
                 turns.append((held, best))
+            longer |= fate == "held_off"
         self._forget(t)
         then: Turn | None = None
         for held, best in reversed(turns):  # lists that are due at one look raise together
             then = self._turn(look, t, best[0], best[1], held, then)
         if then is not None:
+            self._kept_s = t
             yield then
+        elif longer and t - self._kept_s >= KEEP_S:  # who stays in sight is held off for longer, over a restart too
+            self._kept_s = t
+            yield Turn("", (), self._memory(), math.nan, {})
 
     @staticmethod
     def _best(look: Look, members: Collection[str]) -> tuple[str, float] | None:
@@ -145,6 +152,7 @@ class FaceWatch(Watch[Sequence[Look]]):
         for each in self.seen.values():
             each.shift(seconds)
         self._forgot_s += seconds
+        self._kept_s += seconds
         self.last_s = None if self.last_s is None else self.last_s + seconds
 
     def standing(self, *, trouble: str = "") -> Standing:
