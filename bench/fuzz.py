@@ -43,9 +43,11 @@ from lantern.core.tracks import Tracks
 from lantern.formats import limits
 from lantern.formats.documents import read_detector
 from lantern.formats.ground.picture import read_ground
+from lantern.formats.portraits import read_portrait
 from lantern.formats.sheets import read_sheet
 from lantern.formats.site_files import site_in
 from lantern.formats.tables import read_hand_counts, read_marks
+from lantern.persons.files import read_list
 from lantern.signals.faces.list_files import read_members
 from lantern.signals.faces.wire import unpack_looks
 from lantern.signals.heat.wire import FrameHeader, pack_frame, unpack_frame
@@ -165,6 +167,15 @@ def seeds() -> Mapping[str, Files]:
         },
         "metadata": {"f.xml": write_frame(1.7e9, [], width=640, height=480)},
         **{f"ground {name.rpartition('.')[2]}": {name: data} for name, data in _grounds().items()},
+        **{f"portrait {form}": {f"p.{form}": data} for form, data in _portraits().items()},
+        "people zip": {
+            "z.zip": _zipped(
+                {
+                    "people.csv": b"member,name,picture\nx-1,A B,pictures/1.png\n,C,\n",
+                    "pictures/1.png": _portraits()["png"],
+                }
+            )
+        },
         "sheet": {"d.csv": SHEET},
         "site": {"s.zip": _zipped({"site.json": _site(), "yard.svg": _grounds()["yard.svg"]})},
     }
@@ -195,6 +206,15 @@ def _grounds() -> Files:
         "roof.png": png.getvalue(),
         "quay.pdf": pdf.getvalue(),
     }
+
+
+def _portraits() -> Files:
+    noise = np.random.default_rng(1).integers(0, 255, (72, 64, 3)).astype(np.uint8)
+    jpeg, png, exif = io.BytesIO(), io.BytesIO(), Image.Exif()
+    exif[0x0112] = 6  # held sideways
+    Image.fromarray(noise).save(jpeg, "JPEG", exif=exif, comment=b"where", progressive=True, restart_marker_blocks=3)
+    Image.fromarray(noise).save(png, "PNG", exif=exif)
+    return {"jpg": jpeg.getvalue(), "png": png.getvalue()}
 
 
 def _site() -> bytes:
@@ -373,6 +393,18 @@ def _members(path: Path) -> None:
     _hold(all(members) and len(set(members)) == len(members), "a member without a name, or twice")
 
 
+def _portrait(path: Path) -> None:
+    data, _, measures = read_portrait(path.read_bytes())
+    _hold(b"Exif" not in data, "a picture with notes")
+    figures = (measures.focus, measures.mean, measures.dark, measures.bright)
+    _hold(all(math.isfinite(value) for value in figures), f"measures of {figures}")
+
+
+def _people(path: Path) -> None:
+    for line in read_list(path.read_bytes()):
+        _hold(bool(line.member or line.name), "a line of nobody")
+
+
 def _counts(path: Path) -> None:
     read_hand_counts(path, where=path.name)
 
@@ -398,6 +430,7 @@ MESSAGES: dict[str, Callable[[bytes], Any]] = {
 }  # fmt: skip
 TABLES: dict[str, Callable[[Path], None]] = {
     "marks": _marks, "counts": _counts, "plate list": _entries, "people list": _members, "sheet": _sheet, "site": _site_file,
+    "people zip": _people, **dict.fromkeys(("portrait jpg", "portrait png"), _portrait),
     **dict.fromkeys((f"ground {form}" for form in ("dxf", "svg", "png", "pdf")), _ground),
 }  # fmt: skip
 DETECTORS = {

@@ -23,10 +23,12 @@ from lantern.lists.actions import save_list
 from lantern.lists.tables import ListRow
 from lantern.live.late import keep_late
 from lantern.live.tables import EventRow
-from lantern.persons.captures import Capture, keep
+from lantern.persons.actions import names_of
+from lantern.persons.captures import Capture, keep, picture_of
 from lantern.persons.erasing import erase, open_again, replay, replay_at, run_erasure
 from lantern.persons.gallery import push
 from lantern.persons.keys import key_folder, key_store
+from lantern.persons.rotating import rotate_all
 from lantern.persons.tables import ErasureRow, PersonRow, gallery_of, pending_at
 from lantern.persons.traces import replaced
 from lantern.signals.faces.signal import FaceLooks
@@ -187,8 +189,6 @@ def test_without_the_journal_the_backup_would(own: Cluster, at: Door, tmp_path: 
     use_database(own.url, own.folder)
     assert in_tables(own.address(DATABASE))[MEMBER]
     assert in_tables(own.address(DATABASE))[NAME] == set()
-    from lantern.persons.actions import names_of
-
     with transaction() as session:
         person = session.scalars(select(PersonRow).where(PersonRow.member == MEMBER)).one()
         assert names_of(session, [person]) == {person.id: None}
@@ -267,3 +267,19 @@ def test_a_name_is_replaced_where_it_is_that_name(at: Door, name: str, text: str
 def test_a_name_of_another_site_is_left_alone(at: Door) -> None:
     with transaction() as session:
         assert replaced(session, at.site + 1, MEMBER, "gone") == {}
+
+
+def test_other_keys_open_the_same_and_the_old_ones_nothing(at: Door) -> None:
+    with transaction() as session:
+        person = session.scalars(select(PersonRow).where(PersonRow.member == MEMBER)).one()
+        old, person_id = person.key_id, person.id
+    assert rotate_all() == 1
+    with transaction() as session:
+        person = session.get_one(PersonRow, person_id)
+        assert person.key_id != old
+        assert names_of(session, [person]) == {person_id: NAME}
+        found = picture_of(session, at.camera, "q1")
+        assert found is not None
+        assert found[1] == drawing(face(1))
+    assert old is not None
+    assert key_store().of([old]) == {}

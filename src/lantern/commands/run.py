@@ -57,14 +57,17 @@ def reset(yes: Annotated[bool, typer.Option("--yes", help="Do not ask")] = False
 @app.command()
 def backup(target: Annotated[Path, typer.Argument(help="The file to write")]) -> None:
     """Write everything this folder's program holds to one file, and read it back to check it. It may run meanwhile."""
+    from lantern.core.faults import Fault, Refused
     from lantern.db.backup import back_up
+    from lantern.persons.keys import key_folder
     from lantern.supervisor import database_of
 
-    with told(), database_of(STATE_DIR) as address:
-        size = back_up(address, target)
+    with told():
+        if key_folder().resolve() in target.resolve().parents:
+            raise Refused([Fault(str(target), "lies beside the keys of persons", "another folder, best another disk")])
+        with database_of(STATE_DIR) as address:
+            size = back_up(address, target)
     print(f"{target}: {size / 2**20:.1f} MiB, written and read back.")
-    from lantern.persons.keys import key_folder
-
     print(f"The keys of persons are not in it: they lie in {key_folder()}. Never keep a copy of them beside a backup.")
 
 

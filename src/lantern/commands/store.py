@@ -14,8 +14,10 @@ from lantern.core.faults import Fault, LanternError, Refused
 app = typer.Typer()
 site = typer.Typer(no_args_is_help=True, help="Sites and their files.")
 people = typer.Typer(no_args_is_help=True, help="Accounts.")
+persons = typer.Typer(no_args_is_help=True, help="Who stands behind the names of devices.")
 app.add_typer(site, name="site")
 app.add_typer(people, name="people")
+app.add_typer(persons, name="persons")
 
 SiteName = Annotated[str, typer.Option("--site", help="The site's name, where there are several")]
 SitePath = Annotated[Path, typer.Argument(help="A lantern-site/1 file")]
@@ -74,6 +76,19 @@ def export_take_command(
             raise Refused([Fault("take", f"there is none with number {take}", "a take that is there")])
         export_take(session, row, file)
         print(f"{file}: {row.name}, {row.samples} samples.")
+
+
+# ---- persons --------------------------------------------------------------------------------------------------------
+
+
+@persons.command("rotate-keys")
+def rotate_keys() -> None:
+    """Seal all that is known of persons by other keys, and destroy those there were: a copy of the old ones opens nothing new."""
+    with told(), running_store():
+        from lantern.persons.rotating import rotate_all
+
+        count = rotate_all()
+    print(f"{count} persons have another key. Pictures of looks of others have their own, and go after their time.")
 
 
 # ---- sites -----------------------------------------------------------------------------------------------------------

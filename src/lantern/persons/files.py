@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import FaultList, Refused
 from lantern.formats.archive import members_of as files_in
+from lantern.formats.border import border
 from lantern.formats.limits import MIB, Limits
 from lantern.formats.pictures import picture_type
 from lantern.formats.portraits import read_portrait
@@ -115,7 +116,7 @@ def list_as_zip(session: Session, row: ListRow) -> bytes:
 
 def read_list(content: bytes) -> list[Line]:
     """Return whoever is in a zip as `list_as_zip` makes it. Raises `Refused` with each row and picture that is wrong."""
-    with tempfile.NamedTemporaryFile(suffix=".zip") as held:
+    with border("the zip", "a zip that is whole"), tempfile.NamedTemporaryFile(suffix=".zip") as held:
         held.write(content)
         held.flush()
         path = Path(held.name)

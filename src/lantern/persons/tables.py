@@ -169,6 +169,11 @@ def secrets_of(session: Session, person_ids: Collection[int], what: str) -> dict
     return {row.person_id: row for row in session.scalars(query)}
 
 
+def secrets_of_person(session: Session, person_id: int) -> list[SecretRow]:
+    """Return all that is known of a person."""
+    return list(session.scalars(select(SecretRow).where(SecretRow.person_id == person_id)))
+
+
 def capture_of(session: Session, device_id: int, probe: str) -> CaptureRow | None:
     """Return the newest picture of that look."""
     query = select(CaptureRow).where(CaptureRow.device_id == device_id, CaptureRow.probe == probe)
