@@ -135,3 +135,12 @@ def test_a_take_is_opened_and_a_distance_is_refused_with_how_to_turn_it(tmp_path
     ):
         with pytest.raises(Refused, match=said), open_take(take(tmp_path, **wrong)):
             pass
+
+
+def test_scores_of_another_version_are_another_recording() -> None:
+    looks = [Look("p", (("x", 9.0),), algorithm=version) for version in ("door 1", "door 2", None)]
+    signal = FaceLooks()
+    assert signal.alike([looks[0]], [looks[0]])
+    assert signal.alike([looks[0]], [])
+    assert not signal.alike([looks[0]], [looks[1]])
+    assert signal.piece([(0.0, [looks[0]]), (1.0, [])], {}).algorithm == "door 1"

@@ -28,9 +28,8 @@ from lantern.persons.tables import (
     gallery_of,
     pending_at,
 )
-from lantern.persons.traces import replaced, swept
+from lantern.persons.traces import replaced, swept, worded_tables
 
-OWN_TABLES = ("person", "person_secret", "capture", "gallery", "gallery_state", "erasure")
 CAME_BACK = "Was erased before; an older backup that was put back still had them."
 TAKEN_OFF = "Somebody on it was erased."
 
@@ -89,8 +88,11 @@ def _taken_off(session: Session, site_id: int, member: str, user_id: int | None)
 def run_erasure(erasure_id: int) -> None:
     """Tell the devices, then clear every place of the name. While a device still sends it, it is kept, to be cleared again."""
 
+    changed: set[str] = set()
+
     def work(row: ErasureRow) -> Record[ErasureRow]:
         counts = _cleared(row)
+        changed.update(counts)
 
         def record(held: ErasureRow) -> None:
             held.counts = _added(held.counts, counts)
@@ -102,7 +104,7 @@ def run_erasure(erasure_id: int) -> None:
         row = session.get(ErasureRow, erasure_id)
         if row is not None and row.state == "done" and not pending_at(session, erasure_id):
             row.member = None
-    swept(OWN_TABLES)
+    swept({*worded_tables(), *changed})  # what was changed is there until then, as it was
 
 
 def _cleared(row: ErasureRow) -> dict[str, int]:
@@ -113,9 +115,7 @@ def _cleared(row: ErasureRow) -> dict[str, int]:
     for device_id in devices:
         push(device_id)
     with transaction() as session:
-        counts = replaced(session, row.site_id, row.member, instead())
-    swept(counts)
-    return counts
+        return replaced(session, row.site_id, row.member, instead())
 
 
 def instead() -> str:
@@ -157,7 +157,7 @@ def replay(database: Engine) -> int:
             row.state, row.member = "done", member if pending_at(session, row.id) else None
         lost = _without_keys(session)
     if persons or lost:
-        swept({*OWN_TABLES, *swept_too}, database)
+        swept({*worded_tables(), *swept_too}, database)
     return len(persons)
 
 

@@ -90,6 +90,15 @@ def _in_samples(session: Session, site_id: int, signal: AnySignal, old: str, new
     return many
 
 
+def worded_tables() -> set[str]:
+    """Return the tables of a site in which a name can stand as it is written: those with texts or documents."""
+    return {
+        table.name
+        for table in tables_of_site()
+        if any(isinstance(column.type, JSONB | String) for column in table.columns)
+    }
+
+
 def swept(tables: Iterable[str], database: Engine | None = None) -> None:
     """Write these tables anew without what was deleted, and let go of the log that still has it. Nothing else may be under way
     in this thread's transaction.
