@@ -382,3 +382,20 @@ def test_a_new_revision_is_taken_up(small: Small) -> None:
     with transaction() as session:
         [event] = session.scalars(select(EventRow))
         assert event.cleared_by == "lost"
+
+
+def test_what_was_just_switched_on_is_looked_at_again_at_once(small: Small) -> None:
+    """Its end may be due long before anything else: a pulse of two seconds is no pulse of as long as the next look takes."""
+
+    async def body(engine: Engine, relay: RelayStandIn) -> None:
+        await until(lambda: relay.coils[1])
+        module = engine.delivery.modules[small.module]
+        engine.delivery.modules = {}  # its own loop ends; here it is served by hand
+        await asyncio.sleep(0)
+        record(happening(small), links(small))
+        assert await engine.delivery.serve_once(module) == 0.0
+        assert relay.coils[0]
+        assert 0.0 < await engine.delivery.serve_once(module) <= 2.0  # as long as the link says
+        engine.delivery.modules = {small.module: module}
+
+    with_engine(small, body)

@@ -105,8 +105,9 @@ async def live(small: Small, plan: Plan) -> Switched:
         wait_s = await delivery.serve_once(module)
         if back:  # the look at its coils has found it: what waited is tried now
             wait_s = await delivery.serve_once(module)
-        if relay.asked > asked:  # what was switched has changed when something is due again
-            wait_s = outbox.look(small.module, clock()).wait_s
+        while wait_s == 0.0 and relay.asked > asked:  # it was switched, and is looked at again at once
+            asked = relay.asked
+            wait_s = await delivery.serve_once(module)
         due_s = relay.t + wait_s if wait_s < 300 else -1.0
     return relay.switched
 

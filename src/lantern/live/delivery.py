@@ -183,7 +183,7 @@ class Delivery:
         if module.probed is None or (self._clock() - module.probed).total_seconds() >= PROBE_S:
             module.probed = self._clock()
             await self._probe(module, todo if not todo.due else None)
-        return todo.wait_s
+        return 0.0 if todo.due else todo.wait_s  # what was written now may be due to end before anything else was
 
     async def _keep_alive(self, module: Module) -> None:
         """Tell the module's watchdog, if it has one, that somebody is there: on a connection of its own, so that it waits neither
