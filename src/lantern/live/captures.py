@@ -15,7 +15,7 @@ from lantern.persons.keys import KeyStoreError
 
 log = structlog.get_logger()
 MOST_WAITING = 5000
-AT_ONCE = 100
+AT_ONCE, GATHER_S = 100, 0.2
 
 
 class Keeper:
@@ -57,11 +57,17 @@ class Keeper:
                 try:
                     await self._store_some()
                     patience.rest()
+                    await self._gather()
                 except (StoreAwayError, KeyStoreError) as error:
                     log.warning("pictures wait for the store", waiting=len(self._waiting), error=str(error))
                     if self._stopping:
                         return
                     await asyncio.sleep(patience.lose())
+
+    async def _gather(self) -> None:
+        """Let some come together: a transaction for each picture would take the processor from decisions."""
+        if not self._stopping and len(self._waiting) < AT_ONCE:
+            await asyncio.sleep(GATHER_S)
 
     async def _store_some(self) -> None:
         """Those of one device that stand first; they are let go of once they are stored."""
