@@ -119,3 +119,22 @@ def test_the_bench_shows_a_look_beside_its_reference(bench: Page) -> None:
     bench.goto("/sites/1/bench/11")
     bench.get_by_role("tab", name="Look").click()
     expect(bench.locator("#panel-look").get_by_alt_text("Its reference")).to_be_visible()
+
+
+def test_the_barred_are_tied_to_a_lamp(bench: Page) -> None:
+    bench.goto("/sites/1/links/11")
+    bench.get_by_role("button", name="Tie it to an output").click()
+    link = bench.locator("section", has=bench.get_by_role("button", name="Save link"))
+    link.get_by_role("combobox").filter(has_text="Hall lamp").last.select_option(label="M1 Hall lamp")
+    link.get_by_role("button", name="Save link").click()
+    expect(bench.get_by_role("status")).to_be_visible()
+    bench.goto("/sites/1/rehearse/11")
+    expect(bench.locator("main")).to_contain_text("Hall lamp")
+    bench.goto("/sites/1/walk/11")
+    lamp = bench.locator("[data-output='Hall lamp']")
+    expect(lamp).not_to_contain_text("not linked here")
+    bench.goto("/sites/1/links/11")
+    bench.locator("section", has=bench.get_by_role("button", name="Save link")).get_by_role(
+        "button", name="Delete"
+    ).click()
+    expect(bench.locator("main")).to_contain_text("No link yet")
