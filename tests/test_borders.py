@@ -96,6 +96,7 @@ WORDS = sorted(set(registered()))
 ALSO = {  # words of other things as well
     "focal_mm": "plan",  # of a camera's mount
     "f_px": "plan",
+    "radar": "plan",  # what the plan draws of one's beam
     "shutter_s": "plan",  # of what is aimed at
 }
 

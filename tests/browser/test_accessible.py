@@ -23,6 +23,7 @@ PAGES = [
     "/sites/1/bench/11",
     "/sites/1/walk/11",
     "/sites/1/people-lists",
+    "/sites/1/persons",
     "/sites/1/devices/9",
     "/sites/1/devices/10",
     "/sites/1/devices",

@@ -19,7 +19,7 @@ from lantern.core.roles import suffices
 PAGES = (
     "/survey", "/plan", "/devices", "/devices/1", "/devices/5", "/devices/9", "/devices/10", "/takes", "/bench/1", "/bench/3",
     "/bench/4", "/bench/6", "/bench/8", "/bench/11", "/bench/1/revisions", "/links/1", "/rehearse/1", "/walk/1",
-    "/walk/4", "/walk/5", "/walk/11", "/events", "/revisions", "/types", "/lists", "/people-lists", "/compare", "/diff",
+    "/walk/4", "/walk/5", "/walk/11", "/events", "/revisions", "/types", "/lists", "/people-lists", "/persons", "/compare", "/diff",
 )  # fmt: skip
 PAGES_OF = {
     "viewer": PAGES,

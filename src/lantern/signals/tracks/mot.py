@@ -13,7 +13,8 @@ from lantern.core.faults import MOST_FAULTS, FaultList
 from lantern.core.signals import Floats
 from lantern.core.tracks import Tracks, arrange, make_tracks
 from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_ID, MOST_M, MOST_PX, TALLEST_M, Limits
-from lantern.formats.text import Source, bounded, is_whole, name, number, numbers_at_once, shown
+from lantern.formats.names import Names
+from lantern.formats.text import Source, bounded, name, number, numbers_at_once, shown
 
 COLUMNS = ("frame", "id", "left", "top", "width", "height", "confidence", "class", "visibility")
 LEAST_COLUMNS = 6
@@ -185,30 +186,6 @@ def read_plan_tracks(content: bytes | Path, *, where: str, limits: Limits = DEFA
         "height_m": read[:, 3],
     }
     return arrange(held, known, words.all, last_s=float(read[:, 0].max()), on_plan=True)
-
-
-class Names:
-    """Distinct texts, each with its place in the order of their coming."""
-
-    def __init__(self) -> None:
-        self._places: dict[str, int] = {}
-
-    def index(self, text: str) -> int:
-        return self._places.setdefault(text, len(self._places))
-
-    @property
-    def all(self) -> list[str]:
-        return list(self._places)
-
-    def known(self, faults: FaultList, *, where: str) -> list[int] | list[str]:
-        """Return the names as whole numbers, where all are; a fault is noted for one that is too large."""
-        texts = self.all
-        if not all(is_whole(text) for text in texts):
-            return texts
-        for text in texts:
-            if len(text) > 17 or abs(int(text)) >= MOST_ID:
-                faults.add(where, shown(text), "a whole number below 2^53")
-        return [int(text) if len(text) <= 17 else 0 for text in texts]
 
 
 def _metres(cell: str, faults: FaultList, where: str) -> float:

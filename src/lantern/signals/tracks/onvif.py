@@ -26,9 +26,9 @@ from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.tracks import Seen, Tracks, arrange
 from lantern.formats.border import border
 from lantern.formats.limits import DEFAULT, LONGEST_S, MOST_PX, TALLEST_M, Limits
+from lantern.formats.names import Names
 from lantern.formats.progress import beat
 from lantern.formats.text import Source, bounded, is_whole, name, number, shown
-from lantern.signals.tracks.mot import Names
 
 TT = "{http://www.onvif.org/ver10/schema}"
 BD = "{http://www.onvif.org/ver20/analytics/humanbody}"

@@ -1,0 +1,20 @@
+"""The bench of radars: the sector before the unit, returns on it, and the way that each target comes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from lantern.benches.bench import Bench
+from lantern.core.radar.dials import RadarDials
+from lantern.core.radar.kind import RadarKind
+from lantern.core.radar.regions import RadarDetector
+from lantern.tune.tables import DetectorRow
+
+
+def _page(session: Session, row: DetectorRow, kind: RadarKind, dials: RadarDials) -> dict[str, Any]:
+    return {}
+
+
+BENCH: Bench[RadarDetector, RadarKind, RadarDials] = Bench(family="radar", page=_page, parts={})

@@ -1,0 +1,17 @@
+// Radars live.
+import { ground } from "/static/signals/sector.js";
+import { short } from "/static/js/svg.js";
+import { startWalk } from "/static/walk/walk.js";
+
+startWalk(
+  () => ({
+    get nearestText() {
+      const nearest = this.state?.feed?.nearest;
+      if (!nearest) return "Nothing is seen.";
+      const [target, away, speed] = nearest;
+      const goes = speed < 0 ? "nearer" : "away";
+      return `Nearest is ${target}: ${short(away, 3)} m, ${short(Math.abs(speed), 2)} m/s ${goes}.`;
+    },
+  }),
+  ground,
+);

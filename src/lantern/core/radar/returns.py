@@ -1,0 +1,85 @@
+"""What a radar says: returns of targets over time, each with range, azimuth, radial speed and size."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, TypeVar
+
+import numpy as np
+
+from lantern.core.signals import Floats
+from lantern.core.watching import Indices
+
+T = TypeVar("T")
+MOST_KEPT = 24  # of what was worked out; the oldest goes
+
+
+@dataclass(frozen=True, slots=True)
+class Return:
+    """One target at one moment. `azimuth_deg` clockwise from the axis, `speed_mps` radial, negative when it comes nearer."""
+
+    target: str
+    range_m: float
+    azimuth_deg: float
+    speed_mps: float
+    rcs_dbsm: float
+
+    @property
+    def place(self) -> tuple[float, float]:
+        """Metres to the right of the radar, and ahead of it."""
+        at = np.radians(self.azimuth_deg)
+        return float(self.range_m * np.sin(at)), float(self.range_m * np.cos(at))
+
+
+@dataclass(frozen=True)
+class Returns:
+    """n returns of m targets in order of time, those of one time as in the file.
+
+    `t_s` (n,) s from the take's start, not falling; `target` (n,) indices into `ids`; `range_m`, `azimuth_deg` (clockwise from the
+    axis), `speed_mps` (radial, negative when it comes nearer), `rcs_dbsm` (n,). `told`: what a reader of the take must know.
+    """
+
+    t_s: Floats
+    target: Indices
+    range_m: Floats
+    azimuth_deg: Floats
+    speed_mps: Floats
+    rcs_dbsm: Floats
+    ids: tuple[int | str, ...]
+    told: tuple[str, ...] = ()
+    _kept: dict[Hashable, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
+
+    def __len__(self) -> int:
+        return int(self.t_s.size)
+
+    @property
+    def length_s(self) -> float:
+        return float(self.t_s[-1]) if len(self) else 0.0
+
+    @property
+    def interval_s(self) -> float:
+        """Return the usual time between two moments; 0 where there is one."""
+        moments = np.unique(self.t_s)
+        return float(np.median(np.diff(moments))) if moments.size > 1 else 0.0
+
+    @cached_property
+    def by_target(self) -> Indices:
+        """(n,): the returns target by target, each in order of time."""
+        return np.argsort(self.target, kind="stable")
+
+    @cached_property
+    def places(self) -> tuple[Floats, Floats]:
+        """(x, y) (n,) each: metres to the right of the radar, and ahead of it."""
+        at = np.radians(self.azimuth_deg)
+        return self.range_m * np.sin(at), self.range_m * np.cos(at)
+
+    def remember(self, key: Hashable, make: Callable[[], T]) -> T:
+        """`make()`, or what it gave before: a dial that is dragged does not ask anew where everybody was."""
+        if key not in self._kept:
+            while len(self._kept) >= MOST_KEPT:
+                self._kept.pop(next(iter(self._kept)), None)
+            self._kept[key] = make()
+        found: T = self._kept[key]
+        return found
