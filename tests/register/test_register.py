@@ -151,7 +151,7 @@ def test_what_hangs_on_what(client: TestClient, small: Small) -> None:
 def test_a_replaced_device_keeps_its_detectors_and_says_what_it_cannot(client: TestClient, small: Small) -> None:
     own_type(client)
     set_device(client, small, type="harbour camera", firmware="1.0", abilities=[{"name": "overlay"}])
-    asked = client.get(f"/sites/1/devices/{small.camera}/replacing", params={"type": "radar, 100 m sector"}).json()
+    asked = client.get(f"/sites/1/devices/{small.camera}/replacing", params={"type": "horn speaker"}).json()
     assert [line.split(":")[0] for line in asked["cannot"]] == [
         "hot (heat)",
         "it has no ability overlay, which is on",

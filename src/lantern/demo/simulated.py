@@ -18,11 +18,11 @@ import numpy as np
 
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Frames, Pixels
-from lantern.demo.skerrow import CROWDS, FACES, OBSERVERS, PLATES, TAKES
+from lantern.demo.skerrow import CROWDS, FACES, OBSERVERS, PLATES, QUAY, TAKES
 from lantern.formats.sidecar import TakeInfo
 from lantern.processes import ends_with_parent
 from lantern.signals.takes import Still, Take
-from lantern.standins import places, visitors, weighbridge
+from lantern.standins import places, quay, visitors, weighbridge
 from lantern.standins.crowd import Crowd
 from lantern.standins.scene import OFFSET_C, SCALE, Scene
 from lantern.standins.scenes import RECORDED
@@ -54,11 +54,12 @@ def simulated(share: float) -> Iterator[Simulated]:
             yield _plates(name)
         for number in FACES:
             yield _faces(number)
+        yield _quay()
 
 
 def counted() -> int:
     """Return how many there are."""
-    return len(TAKES) + len(CROWDS) + len(PLATES) + len(FACES)
+    return len(TAKES) + len(CROWDS) + len(PLATES) + len(FACES) + 1
 
 
 @contextmanager
@@ -161,3 +162,11 @@ def _faces(number: int) -> Simulated:
     day = visitors.day(number)
     marks = [mark for detector, names in MEMBERS.items() for mark in day.marks(names, detector)]
     return Simulated(Take(_info(*FACES[number], kind="faces"), value=day.looks), marks)
+
+
+# ---- radar -----------------------------------------------------------------------------------------------------------
+
+
+def _quay() -> Simulated:
+    seen = quay.half_an_hour()
+    return Simulated(Take(_info(*QUAY, kind="radar"), value=seen.returns), seen.marks("Boat to the quay"))

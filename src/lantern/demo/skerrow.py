@@ -38,6 +38,8 @@ FACES = {
     0: ("F1", "A Tuesday, 06:00 to 22:00", "2026-03-10T06:00:00+01:00"),
     1: ("F1", "A Thursday, 06:00 to 22:00", "2026-03-12T06:00:00+01:00"),
 }
+# of the quay: device, name of the take, when it began
+QUAY = ("R1", "A morning with rain, 30 min", "2026-03-13T06:10:00+01:00")
 OBSERVERS = ("Mira V.", "second observer")  # who counted the passages of a take by hand
 REASONS = {
     "Smoulder in the heap": "As found on site: 45 °C because the last site had 45.",
@@ -48,6 +50,7 @@ REASONS = {
     "Barrier in": "As found on site: two edits are forgiven so that dirty lorries get in, and nobody asked for a vehicle.",
     "Barred people": "As found on site: 80 because the leaflet says so.",
     "Crew at the door": "As found on site: 80 because the leaflet says so.",
+    "Boat to the quay": "As found on site: 1.5 m nearer, for that is what it was set to in the store.",
     "Gate line": "As found on site: everything that comes over the painted line.",
     "Tank": "Somebody who stays at the tank for 6 s; whoever passes takes 4 s.",
     "Gate to tank": "From the gate to the tank within a minute, on foot.",

@@ -13,7 +13,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response, StreamingResponse
 from starlette.routing import Route
 
-from lantern.standins import visitors, weighbridge
+from lantern.standins import quay, visitors, weighbridge
 from lantern.standins.camera import CameraStandIn, Reel
 from lantern.standins.doorface import DoorStandIn
 from lantern.standins.faults import FAULTS
@@ -24,6 +24,7 @@ from lantern.standins.places import CROWDS
 from lantern.standins.poster import PosterStandIn
 from lantern.standins.reader import ReaderStandIn
 from lantern.standins.relay import RelayStandIn
+from lantern.standins.scanner import RadarStandIn
 from lantern.standins.scene import OFFSET_C, SCALE
 from lantern.standins.scenes import SCENES
 from lantern.standins.tracker import CONTENT_TYPE, TrackerStandIn
@@ -53,6 +54,12 @@ def door_at(
     gallery = HeldGallery(None if folder is None else folder / f"{code}.gallery.json")
     day = visitors.day(0)
     return DoorStandIn(code, url, token, encryption=encryption, day=day, gallery=gallery, at_s=visitors.BACKLIGHT_S[0])
+
+
+def radar_at(code: str, url: str, token: str, encryption: ssl.SSLContext | None = None) -> RadarStandIn:
+    """The radar at the quay edge, over its half an hour, from shortly before the first boat on."""
+    returns = quay.half_an_hour().returns
+    return RadarStandIn(code, url, token, encryption=encryption, returns=returns, at_s=quay.BOATS[0][0] - 20)
 
 
 Player = CameraStandIn | TrackerStandIn | PosterStandIn

@@ -1,6 +1,7 @@
 // Regions over a picture: drawn, dragged, typed elsewhere. What lies beneath them is another's: a heat image, a scene.
 import { Pen, capture } from "/static/js/pen.js";
 import { el, redraw } from "/static/js/svg.js";
+import { draggedSector, outlineOf, placeOf, sectorBetween } from "./polar.js";
 
 // `picture`: width, height in the unit of its space: pixels, from the upper left corner. In metres `metric` holds, the
 // lower left corner is at `left`, `low`, and what is ahead lies above. `parts`: stage, overlay (elements). `on`:
@@ -11,7 +12,7 @@ export class RegionView {
     this.regions = [];
     this.chosen = -1;
     this.pen = new Pen(this.overlay, {
-      drags: () => this.tool === "line" || this.tool === "box",
+      drags: () => ["line", "box", "sector"].includes(this.tool),
       words: (place) => this.#point(place).join(", "),
     });
     this.draft = null;
@@ -82,7 +83,14 @@ export class RegionView {
     this.drawRegions();
   }
 
+  // What of it is drawn.
+  outline(region) {
+    return region.shape === "sector" ? outlineOf(region.points) : this.corners(region);
+  }
+
+  // What of it is dragged.
   corners(region) {
+    if (region.shape === "sector") return region.points.map(placeOf);
     if (region.shape !== "box") return region.points;
     const [[x0, y0], [x1, y1]] = region.points;
     return [
@@ -109,7 +117,7 @@ export class RegionView {
     const unit = this.unit ?? 1;
     const parts = [];
     this.regions.forEach((region, index) => {
-      const points = this.corners(region).map((corner) => this.at(corner));
+      const points = this.outline(region).map((corner) => this.at(corner));
       const group = el("g", { "data-region": index, class: `role-${region.role ?? "watch"}` });
       if (region.shape === "spot") {
         const [x, y] = this.picture.metric ? points[0] : points[0].map((along) => Math.floor(along) + 0.5);
@@ -128,11 +136,12 @@ export class RegionView {
           el(form, { class: `shape ${index === this.chosen ? "chosen" : ""}`, points: path, "data-move": index }),
         );
         if (index === this.chosen)
-          points.forEach(([x, y], corner) =>
+          this.corners(region).forEach((place, corner) => {
+            const [x, y] = this.at(place);
             group.append(
               el("circle", { class: "handle", cx: x, cy: y, r: 5 * unit, "data-region": index, "data-corner": corner }),
-            ),
-          );
+            );
+          });
       }
       parts.push(group, this.#tag(region, points, unit, index));
     });
@@ -175,6 +184,11 @@ export class RegionView {
   #drawDraft(unit) {
     const points = this.draft.points.map((corner) => this.at(corner));
     const at = this.draft.at && this.at(this.draft.at);
+    if (this.draft.shape === "sector") {
+      const sector = sectorBetween(this.draft.points[0], this.draft.at);
+      const edge = sector ? outlineOf(sector).map((place) => this.at(place).join(",")) : [];
+      return el("polygon", { class: "shape", points: edge.join(" ") });
+    }
     if (this.draft.shape === "box") {
       const [[x0, y0], [x1, y1]] = [points[0], at];
       return el("rect", {
@@ -228,8 +242,8 @@ export class RegionView {
         capture(this.overlay, event);
         return this.drawRegions();
       }
-      if (this.tool === "box") {
-        this.draft = { shape: "box", points: [at], at };
+      if (this.tool === "box" || this.tool === "sector") {
+        this.draft = { shape: this.tool, points: [at], at };
         capture(this.overlay, event);
         return this.drawRegions();
       }
@@ -285,6 +299,11 @@ export class RegionView {
           ]);
         else this.setTool(this.tool);
       }
+      if (this.draft?.shape === "sector") {
+        const sector = sectorBetween(this.draft.points[0], this.draft.at);
+        if (sector) this.finish("sector", sector);
+        else this.setTool(this.tool);
+      }
       if (drag?.moved) this.on.change?.(this.regions);
       drag = null;
     });
@@ -313,6 +332,7 @@ export class RegionView {
   #dragged(drag, at) {
     const [dx, dy] = [at[0] - drag.from[0], at[1] - drag.from[1]];
     const region = this.regions[drag.index];
+    if (region.shape === "sector") return draggedSector(drag.points, drag.corner, drag.from, at);
     const { left, low } = this.picture;
     const [right, high] = this.most();
     const inside = ([x, y]) => [Math.min(Math.max(x, left), right), Math.min(Math.max(y, low), high)];

@@ -1,0 +1,148 @@
+"""What the radar at the quay edge sees in half an hour: boats that come in, people who walk across its beam, gulls, rain, a fender that
+sways. All of it made up; what truly came is known.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+
+from lantern.core.radar.returns import Returns
+from lantern.core.scoring.marks import Mark
+
+SCANS_HZ, LENGTH_S, SEED = 5.0, 1800.0, 20_260_313
+REACH_M, LEAST_M = 70.0, 1.5
+RANGE_SPREAD_M, AZIMUTH_SPREAD_DEG, SPEED_SPREAD_MPS, SEEN_SHARE = 0.12, 0.8, 0.06, 0.93
+WALK_MPS, WALK_Y_M, WALK_FROM_M = 1.2, 25.0, 49.0  # the walk along the quay, as the plan has it
+BOATS = (
+    (150.0, 40.0, 62.0, 6.0, 9.0, 1.4),
+    (820.0, -35.0, 58.0, -3.0, 12.0, 1.1),
+    (1400.0, 12.0, 68.0, 10.0, 8.0, 1.8),
+)
+LEAVES = (560.0, -4.0, 10.0, -30.0, 60.0, 1.3)
+WALKS_S = (330.0, 1120.0, 1620.0)
+GULLS, RAIN_S = 46, ((980.0, 1100.0),)
+DROPS_EVERY_S = 1.6
+
+Where = Callable[[float], tuple[float, float] | None]  # (x, y) m at a time; None: not there
+
+
+class Thing(NamedTuple):
+    """`where` it is, how large, and how long its tracker keeps it apart from others."""
+
+    name: str
+    where: Where
+    rcs_dbsm: float
+    spread_db: float
+
+
+@dataclass(frozen=True)
+class Quay:
+    """What the radar said, and what truly came: (from, to, what, does it come in) each."""
+
+    returns: Returns
+    came: tuple[tuple[float, float, str, bool], ...]
+
+    def marks(self, detector: str) -> list[Mark]:
+        """Return what should raise: boats that come in, and whoever walks along the quay."""
+        return [Mark(start, end, "expect", detector, what) for start, end, what, wanted in self.came if wanted]
+
+
+@lru_cache
+def half_an_hour() -> Quay:
+    rng = np.random.default_rng(SEED)
+    things = list(_things(rng))
+    rows = sorted(row for thing in things for row in _seen(thing, rng))
+    ids = tuple(dict.fromkeys(row[1] for row in rows))
+    place = {name: at for at, name in enumerate(ids)}
+    columns = np.array([[row[0], *row[2:]] for row in rows]).T
+    returns = Returns(
+        t_s=columns[0],
+        target=np.array([place[row[1]] for row in rows], dtype=np.intp),
+        range_m=columns[1],
+        azimuth_deg=columns[2],
+        speed_mps=columns[3],
+        rcs_dbsm=columns[4],
+        ids=ids,
+    )
+    return Quay(returns, tuple(_came()))
+
+
+def _came() -> Iterator[tuple[float, float, str, bool]]:
+    for t, *_ in BOATS:
+        yield t, t + 25.0, "a boat comes in", True
+    yield LEAVES[0], LEAVES[0] + 25.0, "a boat leaves", False
+    for t in WALKS_S:
+        yield t, t + 2 * WALK_FROM_M / WALK_MPS, "somebody walks along the quay", True
+
+
+def _things(rng: np.random.Generator) -> Iterator[Thing]:
+    for number, (t, *way) in enumerate((*BOATS, LEAVES), 1):
+        yield Thing(f"b{number}", _straight(t, *way), 12.0, 3.0)
+    for number, t in enumerate(WALKS_S, 1):
+        yield Thing(f"w{number}", _straight(t, -WALK_FROM_M, WALK_Y_M, WALK_FROM_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
+    yield Thing("f1", lambda t: (3.0, 6.0 + 0.25 * float(np.sin(1.9 * t)) + 0.1 * float(np.sin(0.31 * t))), 2.0, 1.5)
+    for number in range(GULLS):
+        yield Thing(f"g{number + 1}", _gull(rng), -21.0, 2.5)
+    for start, end in RAIN_S:
+        for number, t in enumerate(np.arange(start, end, DROPS_EVERY_S).tolist()):
+            yield Thing(f"r{number + 1}", _drop(t, rng), -17.0, 3.0)
+
+
+def _straight(t: float, x0: float, y0: float, x1: float, y1: float, speed: float) -> Where:
+    takes = float(np.hypot(x1 - x0, y1 - y0)) / speed
+
+    def where(now: float) -> tuple[float, float] | None:
+        share = (now - t) / takes
+        return (x0 + share * (x1 - x0), y0 + share * (y1 - y0)) if 0 <= share <= 1 else None
+
+    return where
+
+
+def _gull(rng: np.random.Generator) -> Where:
+    t, lasts = float(rng.uniform(0, LENGTH_S - 10)), float(rng.uniform(2, 7))
+    x, y = float(rng.uniform(-40, 40)), float(rng.uniform(8, 60))
+    turn, speed = float(rng.uniform(0, 2 * np.pi)), float(rng.uniform(4, 10))
+
+    def where(now: float) -> tuple[float, float] | None:
+        since = now - t
+        way = speed * since
+        return (x + way * np.cos(turn), y + way * np.sin(turn)) if 0 <= since <= lasts else None
+
+    return where
+
+
+def _drop(t: float, rng: np.random.Generator) -> Where:
+    x, y, lasts = float(rng.uniform(-4, 4)), float(rng.uniform(1.5, 6)), float(rng.uniform(0.8, 3.0))
+    drift = float(rng.normal(0, 0.5))
+
+    def where(now: float) -> tuple[float, float] | None:
+        since = now - t
+        return (x, y + drift * since) if 0 <= since <= lasts else None
+
+    return where
+
+
+def _seen(thing: Thing, rng: np.random.Generator) -> Iterator[tuple[float, str, float, float, float, float]]:
+    step = 1 / SCANS_HZ
+    for scan in range(round(LENGTH_S * SCANS_HZ)):
+        t = scan * step
+        here, before = thing.where(t), thing.where(t - step)
+        if here is None or before is None:
+            continue
+        away, earlier = float(np.hypot(*here)), float(np.hypot(*before))
+        if not LEAST_M <= away <= REACH_M or here[1] < 0 or rng.random() > SEEN_SHARE:
+            continue
+        speed = (away - earlier) / step
+        yield (
+            round(t, 3),
+            thing.name,
+            round(max(away + rng.normal(0, RANGE_SPREAD_M), 0.0), 2),
+            round(float(np.degrees(np.arctan2(here[0], here[1]))) + rng.normal(0, AZIMUTH_SPREAD_DEG), 1),
+            round(speed + rng.normal(0, SPEED_SPREAD_MPS), 2),
+            round(thing.rcs_dbsm + rng.normal(0, thing.spread_db), 1),
+        )
