@@ -66,9 +66,10 @@ def test_live_says_the_same(profile: str, dials: dict) -> None:
         assert sorted(told) == sorted(expected)
 
 
+@pytest.mark.parametrize("rearm_s", [0.0, 4.0])
 @pytest.mark.parametrize("profile", ["inbound", "across", "any"])
-def test_the_way_sweeps_exactly(profile: str) -> None:
-    on = subject(wandering(np.random.default_rng(3)), REGIONS[3], profile=profile, gap_s=1.2, rearm_s=4.0)
+def test_the_way_sweeps_exactly(profile: str, rearm_s: float) -> None:
+    on = subject(wandering(np.random.default_rng(3)), REGIONS[3], profile=profile, gap_s=1.2, rearm_s=rearm_s)
     marks = [Mark(4.0, 8.0, "expect"), Mark(20.0, 26.0, "expect"), Mark(40.0, 50.0, "ignore")]
     rows = on.sweep("distance_m", marks, low=0.0, high=12.0)
     assert len(rows) > 5

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Self
 
 import numpy as np
@@ -59,14 +60,16 @@ def check_shapes(detector: RadarDetector) -> None:
             raise Refused([Fault(f"region {region.name}", what, "a sector or a polygon that is watched")])
 
 
-def inside(region: RadarRegion | None, range_m: Floats, azimuth_deg: Floats, x_m: Floats, y_m: Floats) -> Bools:
-    """(n,): is each place in the region, its edge included?"""
+def inside(
+    region: RadarRegion | None, range_m: Floats, azimuth_deg: Floats, places: Callable[[], tuple[Floats, Floats]]
+) -> Bools:
+    """(n,): is each place in the region, its edge included? `places()`: (x, y) m, asked for a polygon alone."""
     if region is None:
         return np.ones(range_m.size, dtype=np.bool_)
     if region.shape == "polygon":
         area = shapely.Polygon(region.points)
         shapely.prepare(area)
-        return np.asarray(shapely.intersects_xy(area, x_m, y_m))
+        return np.asarray(shapely.intersects_xy(area, *places()))
     (near, left), (far, right) = region.points
     there = (range_m >= near - EQUAL) & (range_m <= far + EQUAL)
     if right - left >= TURN_DEG:

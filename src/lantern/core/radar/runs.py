@@ -119,7 +119,7 @@ def _runs(returns: Returns, region: RadarRegion | None, dials: RadarDials) -> Ru
 
 
 def _inside(returns: Returns, region: RadarRegion | None) -> Bools:
-    return inside(region, returns.range_m, returns.azimuth_deg, *returns.places)
+    return inside(region, returns.range_m, returns.azimuth_deg, lambda: returns.places)
 
 
 def _ways(returns: Returns, row: Indices, opening: Indices, run: Indices, dials: RadarDials) -> Floats:

@@ -22,6 +22,7 @@ from lantern.core.radar.verdicts import ORDER, of_target
 from lantern.core.raising import Raising
 from lantern.core.reasons import Reason
 from lantern.core.scoring.marks import Mark, Slack
+from lantern.core.scoring.marks import judge as judge_raises
 from lantern.core.scoring.tally import ALL, SHOWN, Counts, Tally
 from lantern.core.signals import Series
 from lantern.core.tuning.rows import Row
@@ -30,6 +31,7 @@ from lantern.core.watching import Bools, Indices
 
 MOST_TRACE = 20_000  # points of a trace; a longer one is thinned
 MOST_SHOWN_M = 20.0
+RANK = ("hit", "false", "ignored", "none")  # of what became of a target: what is told first
 
 
 @dataclass(frozen=True)
@@ -152,8 +154,38 @@ class RadarSubject(Raising):
     def _reason(self, region: RadarRegion | None, now: Bools, target: int) -> Reason:
         returns = self.returns
         mine = now & (returns.target == target)
-        there = inside(region, returns.range_m, returns.azimuth_deg, *returns.places)
+        there = inside(region, returns.range_m, returns.azimuth_deg, lambda: returns.places)
         return of_target(returns, self.kept, self.runs(region), self.dials, mine, there)
+
+    def said_of(self, target: int) -> Reason:
+        """Return what became of a target over its whole life: when and how it raised, or why it never did."""
+        own = [
+            (region, runs, each) for region, runs, each in self.raises if int(self._target_of(runs)[each.run]) == target
+        ]
+        if own:
+            region, runs, each = own[0]
+            event = self._event(region, runs, each)
+            went = "nearer" if event.direction == "in" else "away"
+            speed, lasted = event.why["radial_speed_mps"], event.why["lasted_s"]
+            text = f"{event.object} had come {event.peak:.1f} m, {went}, {lasted:.1f} s after its run began, at {speed:+.1f} m/s: it raised."
+            return Reason("raised", text, {"object": event.object, "raised_s": event.raised_s})
+        always = np.ones(len(self.returns), dtype=np.bool_)
+        said = [self._reason(region, always, target) for region in self.detector.watched]
+        return min(said, key=lambda each: (ORDER.index(each.code), -float(each.figures.get("way_m", 0.0))))
+
+    def fates(self, marks: Sequence[Mark], slack: Slack = Slack()) -> list[str]:
+        """Return by target what became of it: `hit` (a repeat of one too), `false`, `ignored`, or `none` where it never raised."""
+        came_up = sorted(
+            (float(self.kept.t_s[runs.at[each.place]]), int(self._target_of(runs)[each.run]))
+            for _, runs, each in self.raises
+        )
+        verdicts = judge_raises([t for t, _ in came_up], marks, slack).verdicts
+        out = ["none"] * len(self.returns.ids)
+        for (_, target), verdict in zip(came_up, verdicts, strict=True):
+            word = "hit" if verdict == "repeat" else verdict
+            if RANK.index(word) < RANK.index(out[target]):
+                out[target] = word
+        return out
 
     def traces(self) -> Mapping[str, Series]:
         """Return by region how far whoever is in a run has come, at each moment the farthest."""

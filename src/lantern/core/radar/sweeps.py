@@ -20,8 +20,12 @@ from lantern.core.watching import Indices
 Step = tuple[float, int, int]  # from this way down, that run comes far enough at that place
 
 
-def steps_of(runs: Runs, dials: RadarDials, low: float) -> Iterator[Step]:
-    """Yield where a run's raise moves as less and less is asked for: at each candidate that came farther than all before it."""
+def steps_of(runs: Runs, dials: RadarDials, low: float, zone: np.ndarray) -> Iterator[Step]:
+    """Yield where a run's raise moves as less and less is asked for: at each candidate that came farther than all before it.
+
+    `zone` (k,) of each place. Where no raise keeps another from coming, one that moves within a zone in which nothing is expected changes
+    no count, and is left out.
+    """
     places = np.flatnonzero(candidates(runs, dials) & (runs.way_m > low))
     if not places.size:
         return
@@ -29,9 +33,14 @@ def steps_of(runs: Runs, dials: RadarDials, low: float) -> Iterator[Step]:
     distinct, rank = np.unique(way, return_inverse=True)
     offset = run.astype(np.int64) * (distinct.size + 1)
     best = np.maximum.accumulate(rank + offset) - offset
-    is_record = np.append(True, (run[1:] != run[:-1]) | (best[1:] > best[:-1]))
-    for at in np.flatnonzero(is_record).tolist():
-        yield float(way[at]), int(run[at]), int(places[at])
+    same = np.append(False, run[1:] == run[:-1])
+    is_record = np.append(True, best[1:] > best[:-1]) | ~same
+    at = np.flatnonzero(is_record)
+    if dials.rearm_s <= 0:
+        here, last = zone[places[at]], np.append(run[at][1:] != run[at][:-1], True)
+        moves = np.append(here[1:] != here[:-1], True)
+        at = at[(here >= 0) | last | moves]
+    yield from zip(way[at].tolist(), run[at].tolist(), places[at].tolist(), strict=True)
 
 
 class Standing:
@@ -39,7 +48,7 @@ class Standing:
 
     def __init__(self, runs: Runs, target_of_run: Indices, t_s: Floats, rearm_s: float, tally: Tally) -> None:
         self._target, self._t_s, self._rearm_s, self._tally = target_of_run, t_s, rearm_s, tally
-        self._zone = tally.zones(t_s)
+        self.zone = tally.zones(t_s)
         self._came: dict[int, dict[int, int]] = {}  # by target: of each run where it comes far enough
         self._raised: dict[int, set[int]] = {}
 
@@ -55,9 +64,9 @@ class Standing:
             now = {each.place for each in raised(own, self._target, self._t_s, self._rearm_s)}
             before = self._raised.get(target, set())
             for place in before - now:
-                self._tally.change(self._zone[place], float(self._t_s[place]), -1)
+                self._tally.change(self.zone[place], float(self._t_s[place]), -1)
             for place in now - before:
-                self._tally.change(self._zone[place], float(self._t_s[place]), 1)
+                self._tally.change(self.zone[place], float(self._t_s[place]), 1)
             self._raised[target] = now
 
 
@@ -75,7 +84,9 @@ def rows_along(
     """
     standing = [Standing(*each, dials.rearm_s, tally) for each in regions]
     steps = [
-        (way, place, step) for place, (runs, _, _) in enumerate(regions) for way, *step in steps_of(runs, dials, low)
+        (way, place, step)
+        for place, (runs, _, _) in enumerate(regions)
+        for way, *step in steps_of(runs, dials, low, np.array(standing[place].zone))
     ]
     steps.sort(key=itemgetter(0), reverse=True)
     begun = [each for each in steps if each[0] >= high]

@@ -49,7 +49,8 @@ class RadarWatch(Watch[Sequence[Return]]):
     def _taken(self, region: RadarRegion | None, seen: Return, t: float) -> Iterator[Turn]:
         name = _name(region)
         own = self.ways[name].setdefault(seen.target, Approach())
-        there = bool(inside(region, *(np.array([v]) for v in (seen.range_m, seen.azimuth_deg, *seen.place)))[0])
+        away, bearing = np.array([seen.range_m]), np.array([seen.azimuth_deg])
+        there = bool(inside(region, away, bearing, lambda: (np.array([seen.place[0]]), np.array([seen.place[1]])))[0])
         for what in own.take(t, seen, self.dials, there=there):
             change = Change("raise", t) if what == "raise" else Change("clear", t, "reading")
             why = {"device_t": t, "way_m": own.way_m, "range_m": seen.range_m, "radial_speed_mps": seen.speed_mps}

@@ -1,6 +1,6 @@
 // The bench of radars.
-import { ground } from "/static/signals/sector.js";
 import { overGround } from "/static/tune/bench/overground.js";
 import { startBench } from "/static/tune/bench/start.js";
+import { radar, radarGround } from "./radar.js";
 
-startBench(overGround(ground));
+startBench(overGround(radarGround), radar);

@@ -1,0 +1,146 @@
+// The sector with the way of every target, coloured and shaped by what became of it, and who is seen at the moment.
+import { el, glyph, short } from "/static/js/svg.js";
+import { copy } from "/static/tune/bench/dials.js";
+import { ground } from "/static/signals/sector.js";
+
+const GLYPHS = { hit: "hit", false: "false", ignored: "repeat", none: "none" };
+
+const NEAR_PX = 12;
+
+export class RadarView extends ground.View {
+  ways = [];
+  fates = [];
+  seen = [];
+  target = -1;
+
+  more(unit) {
+    const shown = this.ways.map((way, at) => [way, at, this.fates[at] ?? "none"]);
+    shown.sort((one, other) => (one[2] === "none" ? 0 : 1) - (other[2] === "none" ? 0 : 1)); // what raised lies above
+    const lines = shown.map(([way, at, fate]) => this.#way(way, at, fate, unit));
+    return [...lines, ...this.seen.map((each) => this.#seen(each, unit))];
+  }
+
+  // Pressed where no region is: the target whose way is nearest, if one is near.
+  struck(at) {
+    const apart = this.ways.map(({ places }) => Math.min(...places.map(([x, y]) => Math.hypot(x - at[0], y - at[1]))));
+    const nearest = apart.indexOf(Math.min(...apart));
+    if (apart[nearest] <= NEAR_PX * this.unit) return this.on.target?.(nearest);
+    return super.struck(at);
+  }
+
+  #way({ name, places }, at, fate, unit) {
+    const points = places.map((place) => this.at(place).join(",")).join(" ");
+    const chosen = at === this.target ? " chosen" : "";
+    const group = el("g", { class: `way ${fate}${chosen}`, "data-target": at });
+    group.append(
+      el("polyline", { class: "grip", points, "stroke-width": 12 * unit }),
+      el("polyline", { class: "line", points, "stroke-width": (chosen ? 3 : fate === "none" ? 1 : 1.8) * unit }),
+      el("title", {}, name),
+    );
+    if (fate !== "none") {
+      const [x, y] = this.at(places.at(-1));
+      group.append(el("g", { class: "end" }, glyph(GLYPHS[fate], x, y, 6 * unit)));
+    }
+    return group;
+  }
+
+  #seen({ name, trail, range_m: away, speed_mps: speed }, unit) {
+    const points = trail.map((place) => this.at(place).join(",")).join(" ");
+    const [x, y] = this.at(trail.at(-1));
+    return el(
+      "g",
+      { class: "seen" },
+      el("polyline", { points, "stroke-width": 3 * unit }),
+      el("circle", { cx: x, cy: y, r: 4.5 * unit }),
+      el(
+        "text",
+        { x: x + 8 * unit, y: y - 6 * unit, "font-size": 12 * unit },
+        `${name} ${short(away, 3)} m, ${speed > 0 ? "+" : ""}${short(speed, 2)} m/s`,
+      ),
+    );
+  }
+}
+
+export const radarGround = { ...ground, View: RadarView, ofTake: async () => "" };
+
+export const radar = ({ data, drawn, shown }) => {
+  shown.profiles = (page) => page.fetchProfiles();
+  let asked = 0;
+  return {
+    target: null,
+    profiles: [],
+    moment: null,
+    waysKnown: false,
+
+    // Drawn for the first time: the ways are asked for, once.
+    drawView() {
+      drawn.view?.setRegions(copy(this.regions), this.chosenRegion);
+      if (drawn.view && !this.asksForWays) this.fetchWays();
+    },
+    asksForWays: false,
+    fetchWays() {
+      this.asksForWays = true;
+      drawn.view.on.target = (at) => this.chooseTarget(at);
+      return this.attemptPart(async () => {
+        drawn.view.ways = (await this.post(["ways"])).ways.ways;
+        this.groundText = `${drawn.view.ways.length} targets`;
+        this.waysKnown = true;
+        await this.judgeFirst();
+      });
+    },
+    async judgeFirst() {
+      if (!this.waysKnown) return;
+      const { fates } = await this.post(["fates"]);
+      drawn.view.fates = fates;
+      drawn.view.drawRegions();
+    },
+    evidenceRenewed() {
+      if (this.tab === "profiles") this.fetchProfiles();
+      if (this.target !== null) this.chooseTarget(drawn.view.target);
+    },
+    async attemptPart(work) {
+      try {
+        await work();
+      } catch (error) {
+        this.explain(error);
+      }
+    },
+    showAt(t) {
+      const mine = ++asked;
+      this.attemptPart(async () => {
+        const { moment } = await this.post(["moment"], { also: { at_s: t } });
+        if (mine !== asked) return; // the cursor has moved on
+        this.moment = moment;
+        if (!drawn.view) return;
+        drawn.view.seen = moment.seen;
+        drawn.view.drawRegions();
+      });
+    },
+    chooseTarget(at) {
+      return this.attemptPart(async () => {
+        this.target = (await this.post(["target"], { also: { target: at } })).target;
+        if (this.tab !== "target") this.tab = "target";
+        drawn.view.target = at;
+        drawn.view.drawRegions();
+      });
+    },
+    fetchProfiles() {
+      return this.attemptPart(async () => {
+        this.profiles = (await this.post(["profiles"])).profiles.profiles;
+      });
+    },
+    takeProfile(name) {
+      this.setDial("profile", name);
+    },
+    get targetText() {
+      const { range_m: away, speed_mps: speed, rcs_dbsm: size } = this.target;
+      const spans = `from ${short(away[0], 3)} to ${short(away[1], 3)} m away, ${short(speed[0], 2)} to ${short(speed[1], 2)} m/s`;
+      return `Seen ${spans}, ${short(size, 2)} dBsm.`;
+    },
+    get momentText() {
+      if (!this.moment) return "";
+      const count = this.moment.seen.length;
+      return count ? `${count} seen now` : "nothing seen now";
+    },
+  };
+};
