@@ -14,17 +14,24 @@ BENCH, WALK = "/sites/1/bench/12", "/sites/1/walk/12"
 def opened(bench: Page) -> None:
     bench.goto(BENCH)
     expect(bench.locator(".of-radar .way")).not_to_have_count(0)
-    expect(bench.get_by_test_id("false")).to_have_text("13")
+    expect(bench.get_by_test_id("false")).to_have_text("15")
 
 
-def test_gulls_are_bought_off_by_a_longer_way(bench: Page) -> None:
+def test_gulls_are_told_from_the_rest_and_bought_off_by_their_size(bench: Page) -> None:
     opened(bench)
     expect(bench.locator(".way.false")).not_to_have_count(0)
+    expect(bench.get_by_test_id("nuisance")).to_have_text("false: 15 gulls")
     field = bench.get_by_role("textbox", name="Distance")
     field.fill("6")
     field.press("Enter")
-    expect(bench.get_by_test_id("false")).not_to_have_text("13")
+    expect(bench.get_by_test_id("false")).to_have_text("10")
+    bench.get_by_text("Size", exact=True).click()
+    field = bench.get_by_role("textbox", name="Min size")
+    field.fill("-10")
+    field.press("Enter")
+    expect(bench.get_by_test_id("false")).to_have_text("0")
     expect(bench.get_by_test_id("misses")).to_have_text("0")
+    expect(bench.get_by_test_id("nuisance")).to_be_hidden()
     assert violations(bench) == []
 
 
@@ -42,7 +49,7 @@ def test_a_target_says_why_it_did_not_raise_and_profiles_stand_in_a_row(bench: P
     expect(rows).to_have_count(4)
     expect(rows.first).to_contain_text("in use")
     rows.nth(3).get_by_role("button", name="Take").click()
-    expect(bench.get_by_test_id("false")).not_to_have_text("13")
+    expect(bench.get_by_test_id("false")).not_to_have_text("15")
 
 
 def test_a_sector_is_drawn_and_its_corner_is_dragged(bench: Page) -> None:

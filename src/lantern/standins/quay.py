@@ -48,8 +48,11 @@ class Quay:
     came: tuple[tuple[float, float, str, bool], ...]
 
     def marks(self, detector: str) -> list[Mark]:
-        """Return what should raise: boats that come in, and whoever walks along the quay."""
-        return [Mark(start, end, "expect", detector, what) for start, end, what, wanted in self.came if wanted]
+        """Return what should raise: boats that come in, and whoever walks along the quay; and what should not, with what it was."""
+        wanted = [Mark(start, end, "expect", detector, what) for start, end, what, comes in self.came if comes]
+        return wanted + [
+            Mark(start, end, "quiet", detector, what) for start, end, what, comes in self.came if not comes
+        ]
 
 
 @lru_cache
@@ -78,6 +81,10 @@ def _came() -> Iterator[tuple[float, float, str, bool]]:
     yield LEAVES[0], LEAVES[0] + 25.0, "a boat leaves", False
     for t in WALKS_S:
         yield t, t + 2 * WALK_FROM_M / WALK_MPS, "somebody walks along the quay", True
+    for start, end in RAIN_S:
+        yield start, end, "rain", False
+    for gull in gulls():
+        yield gull.t, gull.t + gull.lasts_s + 1, "gulls", False
 
 
 def _things(rng: np.random.Generator) -> Iterator[Thing]:
@@ -86,8 +93,8 @@ def _things(rng: np.random.Generator) -> Iterator[Thing]:
     for number, t in enumerate(WALKS_S, 1):
         yield Thing(f"w{number}", _straight(t, -WALK_FROM_M, WALK_Y_M, WALK_FROM_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
     yield Thing("f1", lambda t: (3.0, 6.0 + 0.25 * float(np.sin(1.9 * t)) + 0.1 * float(np.sin(0.31 * t))), 2.0, 1.5)
-    for number in range(GULLS):
-        yield Thing(f"g{number + 1}", _gull(rng), -21.0, 2.5)
+    for number, gull in enumerate(gulls(), 1):
+        yield Thing(f"g{number}", gull.where, -21.0, 2.5)
     for start, end in RAIN_S:
         for number, t in enumerate(np.arange(start, end, DROPS_EVERY_S).tolist()):
             yield Thing(f"r{number + 1}", _drop(t, rng), -17.0, 3.0)
@@ -103,17 +110,33 @@ def _straight(t: float, x0: float, y0: float, x1: float, y1: float, speed: float
     return where
 
 
-def _gull(rng: np.random.Generator) -> Where:
-    t, lasts = float(rng.uniform(0, LENGTH_S - 10)), float(rng.uniform(2, 7))
-    x, y = float(rng.uniform(-40, 40)), float(rng.uniform(8, 60))
-    turn, speed = float(rng.uniform(0, 2 * np.pi)), float(rng.uniform(4, 10))
+class Gull(NamedTuple):
+    """It flies from `t` on for so long, straight."""
 
-    def where(now: float) -> tuple[float, float] | None:
-        since = now - t
-        way = speed * since
-        return (x + way * np.cos(turn), y + way * np.sin(turn)) if 0 <= since <= lasts else None
+    t: float
+    lasts_s: float
+    x: float
+    y: float
+    turn: float
+    speed: float
 
-    return where
+    def where(self, now: float) -> tuple[float, float] | None:
+        since = now - self.t
+        way = self.speed * since
+        there = (self.x + way * np.cos(self.turn), self.y + way * np.sin(self.turn))
+        return there if 0 <= since <= self.lasts_s else None
+
+
+@lru_cache
+def gulls() -> tuple[Gull, ...]:
+    rng = np.random.default_rng(SEED + 1)
+
+    def one() -> Gull:
+        t, lasts = rng.uniform(0, LENGTH_S - 10), rng.uniform(2, 7)
+        x, y = rng.uniform(-40, 40), rng.uniform(8, 60)
+        return Gull(*(float(v) for v in (t, lasts, x, y, rng.uniform(0, 2 * np.pi), rng.uniform(4, 10))))
+
+    return tuple(sorted(one() for _ in range(GULLS)))
 
 
 def _drop(t: float, rng: np.random.Generator) -> Where:

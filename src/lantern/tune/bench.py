@@ -16,6 +16,7 @@ from lantern.core.linking.arming import Armed
 from lantern.core.raising import Raising
 from lantern.core.rehearsal import rehearse
 from lantern.core.scoring.marking import marks_of_event
+from lantern.core.scoring.nuisance import by_note
 from lantern.core.signals import Series
 from lantern.core.tuning.measures import Card
 from lantern.core.units import CELSIUS, Scale
@@ -82,6 +83,7 @@ def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Arme
         ],
         "marks": {row.id: reason.as_dict() for row, reason in zip(rows, done.mark_reasons, strict=True)},
         "missed": [rows[i].id for i in done.judged.missed],
+        "nuisance": by_note([event.raised_s for event in events], done.judged.verdicts, marks),
         "effects": done.effects_shown(),
         "armed": done.armed_s,
     }

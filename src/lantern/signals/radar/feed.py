@@ -16,7 +16,7 @@ from lantern.signals.radar.wire import LARGEST_MESSAGE, SentScan, unpack_scan
 REACH_M = 100.0  # that is drawn before anything was seen
 
 
-class Scan(PostedMoment[SentScan]):
+class Moment(PostedMoment[SentScan]):
     """All that a radar saw at one moment. One that comes late opens nothing, and need not be kept: the next is a tenth of a second on."""
 
     @property
@@ -34,7 +34,7 @@ class Scan(PostedMoment[SentScan]):
 
 
 @dataclass
-class ScanFeed(PostedFeed[Scan]):
+class ScanFeed(PostedFeed[Moment]):
     """The feed of a radar."""
 
     ways: ClassVar[tuple[Way, ...]] = ("http", "ws")
@@ -43,11 +43,11 @@ class ScanFeed(PostedFeed[Scan]):
     last: SentScan | None = None
     reach_m: float = REACH_M
 
-    def read(self, message: bytes) -> Scan:
+    def read(self, message: bytes) -> Moment:
         sent = unpack_scan(message)
-        return Scan(sent, late_by(sent.t))
+        return Moment(sent, late_by(sent.t))
 
-    def keep(self, frame: Scan) -> None:
+    def keep(self, frame: Moment) -> None:
         super().keep(frame)
         self.last = frame.sent
         self.reach_m = max((self.reach_m, *(each.range_m for each in frame.sent.returns)))

@@ -1,5 +1,5 @@
-// Sectors between two ranges and two bearings, as they are drawn: a sector is [[near, left], [far, right]] in metres and
-// degrees clockwise from what is ahead; places are [x, y] in metres, to the right and ahead.
+// Sectors between two ranges and two bearings, as they are drawn: [[near, left], [far, right]] in metres and degrees
+// clockwise from what is ahead; places are [x, y] in metres, to the right and ahead.
 const STEP_DEG = 3;
 const LEAST_M = 0.1;
 const LEAST_DEG = 1;

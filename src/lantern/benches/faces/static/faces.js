@@ -200,13 +200,15 @@ export const faces = ({ data, drawn, shown }) => {
         grown.sizes.reduce((best, size, i) => (Math.abs(size - n) < Math.abs(grown.sizes[best] - n) ? i : best), 0);
       const [now, then] = [nearest(members), nearest(10 * members)];
       const about = (measured) => (measured ? "" : ", extrapolated");
+      const [aDay, measured] = [(at) => short(grown.a_day[at], 2), about(grown.measured[then])];
       const parts = [
-        `If ${members} become ${10 * members}: ${short(grown.a_day[now], 2)} → ${short(grown.a_day[then], 2)} false matches a day${about(grown.measured[then])}`,
+        `If ${members} become ${10 * members}: ${aDay(now)} → ${aDay(then)} false matches a day${measured}`,
       ];
-      if (grown.missed[now] !== null)
-        parts.push(
-          `missed ${this.percent(grown.missed[now])} → ${this.percent(grown.missed[then])} of members' looks${about(grown.missed_measured[then])}`,
-        );
+      if (grown.missed[now] !== null) {
+        const missed = (at) => this.percent(grown.missed[at]);
+        const seen = about(grown.missed_measured[then]);
+        parts.push(`missed ${missed(now)} → ${missed(then)} of members' looks${seen}`);
+      }
       return `${parts.join("; ")}.`;
     },
     shareText(share) {
@@ -242,7 +244,8 @@ export const faces = ({ data, drawn, shown }) => {
       const what = `${fta.errors} of ${fta.of} faces could be compared with nobody (${this.shareText(fta)})`;
       if (!w.fmr || !w.fnmr) return `${what}.`;
       const [accepted, refused] = [w.fmr.share * (1 - fta.share), fta.share + w.fnmr.share * (1 - fta.share)];
-      return `${what}: of all attempts ${this.percent(accepted)} are falsely accepted, ${this.percent(refused)} falsely refused.`;
+      const shares = `${this.percent(accepted)} are falsely accepted, ${this.percent(refused)} falsely refused`;
+      return `${what}: of all attempts ${shares}.`;
     },
     get curveCautions() {
       return (this.curve?.cautions ?? []).join(". ");
@@ -252,7 +255,8 @@ export const faces = ({ data, drawn, shown }) => {
       const { eer, d_prime: apart } = this.curve ?? {};
       if (!eer) return "";
       const far = apart === null ? "" : `; the two lie ${short(apart, 3)} standard deviations apart (d')`;
-      return `In short: both errors are ${this.percent(eer[0])} at ${short(eer[1])}${far}. A summary, no place to work at.`;
+      const at = `${this.percent(eer[0])} at ${short(eer[1])}`;
+      return `In short: both errors are ${at}${far}. A summary, no place to work at.`;
     },
     wishedText(l) {
       const w = l.wished;

@@ -134,8 +134,8 @@ export const radar = ({ data, drawn, shown }) => {
     },
     get targetText() {
       const { range_m: away, speed_mps: speed, rcs_dbsm: size } = this.target;
-      const spans = `from ${short(away[0], 3)} to ${short(away[1], 3)} m away, ${short(speed[0], 2)} to ${short(speed[1], 2)} m/s`;
-      return `Seen ${spans}, ${short(size, 2)} dBsm.`;
+      const where = `from ${short(away[0], 3)} to ${short(away[1], 3)} m away`;
+      return `Seen ${where}, ${short(speed[0], 2)} to ${short(speed[1], 2)} m/s, ${short(size, 2)} dBsm.`;
     },
     get momentText() {
       if (!this.moment) return "";

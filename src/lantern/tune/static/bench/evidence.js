@@ -7,6 +7,10 @@ const SCORE_MS = 400; // so long at most the score may lag behind a picture that
 export const evidence = ({ data, infos }) => ({
   before: data.saved.card,
   now: data.saved.card,
+  nuisance: data.saved.nuisance ?? [],
+  get nuisanceText() {
+    return this.nuisance.length ? `false: ${this.nuisance.map(([note, count]) => `${count} ${note}`).join(", ")}` : "";
+  },
   judged: data.saved,
   judgedMs: null,
   judging: null,
@@ -60,6 +64,7 @@ export const evidence = ({ data, infos }) => ({
       this.judged = judged;
       this.scoredAt = performance.now();
       this.now = judged.card;
+      this.nuisance = judged.nuisance ?? [];
       this.matters = judged.matters;
       if (this.chosenEvent !== null && this.chosenEvent >= this.events.length) this.chosenEvent = null;
       this.trouble = "";
