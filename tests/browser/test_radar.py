@@ -37,9 +37,6 @@ def test_gulls_are_told_from_the_rest_and_bought_off_by_their_size(bench: Page) 
 
 def test_a_target_says_why_it_did_not_raise_and_profiles_stand_in_a_row(bench: Page) -> None:
     opened(bench)
-    places = bench.locator(".way.none .line").first.get_attribute("points")
-    assert places
-    bench.locator(".way.none .grip").first.dispatch_event("pointerdown", {"button": 0, "clientX": 0, "clientY": 0})
     box = bench.locator(".way.hit .line").first.bounding_box()
     assert box is not None
     bench.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
@@ -71,8 +68,8 @@ def test_a_sector_is_drawn_and_its_corner_is_dragged(bench: Page) -> None:
     bench.mouse.down()
     bench.mouse.move(at[1][0] - 40, at[1][1] + 20, steps=4)
     bench.mouse.up()
-    expect(bench.get_by_test_id("changes")).to_contain_text("2 unsaved changes")
-    assert outline.get_attribute("points") != before
+    assert before is not None
+    expect(outline).not_to_have_attribute("points", before)
 
 
 def test_somebody_comes_live(bench: Page) -> None:

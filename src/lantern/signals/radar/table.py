@@ -35,8 +35,10 @@ def read_returns(content: bytes | Path, *, where: str, limits: Limits = DEFAULT)
     width = len(COLUMNS)
     table = numbers_at_once(source, header=True, columns=(width, width), most_cells=limits.rows * width)
     if table is not None and _is_whole(table[1]):
-        ids, target = np.unique(table[1], return_inverse=True)
-        names: tuple[int | str, ...] = tuple(int(each) for each in ids.tolist())
+        ids, first = np.unique(table[1], return_index=True)
+        order = np.argsort(first)  # as they come, as with names
+        names: tuple[int | str, ...] = tuple(int(each) for each in ids[order].tolist())
+        target: Indices = np.argsort(order)[np.searchsorted(ids, table[1])]
     else:
         table, names, target = _slowly(source, faults, limits)
     _check(table, target, names, faults, source)

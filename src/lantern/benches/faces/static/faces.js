@@ -306,7 +306,7 @@ export const faces = ({ data, drawn, shown }) => {
     },
     drawAlike() {
       const svg = this.$root.querySelector("svg.alike-chart");
-      if (!svg || !this.people) return;
+      if (!svg || !this.people || !this.work || !this.curves) return;
       new Lookalikes(svg).draw(this.people.matrix, {
         threshold: this.work.threshold,
         scale: [this.curves.edges[0], this.curves.edges.at(-1)],

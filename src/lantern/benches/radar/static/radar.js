@@ -13,6 +13,12 @@ export class RadarView extends ground.View {
   seen = [];
   target = -1;
 
+  // Corners that can be dragged lie above the ways.
+  drawRegions() {
+    super.drawRegions();
+    this.overlay.append(...this.overlay.querySelectorAll(".handle"));
+  }
+
   more(unit) {
     const shown = this.ways.map((way, at) => [way, at, this.fates[at] ?? "none"]);
     shown.sort((one, other) => (one[2] === "none" ? 0 : 1) - (other[2] === "none" ? 0 : 1)); // what raised lies above
@@ -96,7 +102,7 @@ export const radar = ({ data, drawn, shown }) => {
     },
     evidenceRenewed() {
       if (this.tab === "profiles") this.fetchProfiles();
-      if (this.target !== null) this.chooseTarget(drawn.view.target);
+      if (this.target !== null) this.fetchTarget(drawn.view.target);
     },
     async attemptPart(work) {
       try {
@@ -117,9 +123,12 @@ export const radar = ({ data, drawn, shown }) => {
       });
     },
     chooseTarget(at) {
+      if (this.tab !== "target") this.tab = "target";
+      return this.fetchTarget(at);
+    },
+    fetchTarget(at) {
       return this.attemptPart(async () => {
         this.target = (await this.post(["target"], { also: { target: at } })).target;
-        if (this.tab !== "target") this.tab = "target";
         drawn.view.target = at;
         drawn.view.drawRegions();
       });
