@@ -72,6 +72,19 @@ def test_a_sector_is_drawn_and_its_corner_is_dragged(bench: Page) -> None:
     expect(outline).not_to_have_attribute("points", before)
 
 
+def test_a_sector_is_typed_and_what_cannot_be_is_said(bench: Page) -> None:
+    opened(bench)
+    bench.get_by_role("tab", name="Regions").click()
+    panel = bench.locator("#panel-regions")
+    expect(panel.get_by_label("Far of the sector")).to_have_value("68")
+    panel.get_by_label("Far of the sector").fill("20")
+    bench.keyboard.press("Enter")
+    expect(bench.get_by_test_id("false")).not_to_have_text("15")
+    panel.get_by_label("Near of the sector").fill("30")
+    bench.keyboard.press("Enter")
+    expect(bench.locator(".side")).to_contain_text("near below far")
+
+
 def test_somebody_comes_live(bench: Page) -> None:
     bench.goto(WALK)
     expect(bench.get_by_test_id("nearest")).to_contain_text("Nearest is")

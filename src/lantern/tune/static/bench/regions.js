@@ -70,6 +70,19 @@ export const regions = ({ data, drawn }) => ({
     }
     this.setRegion(index, { points });
   },
+  // A sector is [[near, left], [far, right]]: one of its four numbers.
+  endOf: (region, at, of) => region.points[at]?.[of],
+  typeEnd(index, at, of, text) {
+    const value = numberOf(text);
+    if (value === null || !Number.isFinite(value)) {
+      this.trouble = `A sector's end ${text}: expected a number`;
+      return;
+    }
+    const points = this.regions[index].points.map((point, i) =>
+      point.map((number, k) => (i === at && k === of ? value : number)),
+    );
+    this.setRegion(index, { points });
+  },
   pointsText(region) {
     return region.points.map((p) => p.join(",")).join(" ");
   },
