@@ -13,11 +13,14 @@ from sqlalchemy import select
 
 from benches.faces.door import Door, door
 from lantern.db.base import now, transaction
+from lantern.lists.actions import save_list
+from lantern.lists.tables import ListRow
 from lantern.live.app import make_ingest
 from lantern.live.engine import Engine
 from lantern.live.tables import LateRow
+from lantern.persons.actions import portrait_of
 from lantern.persons.captures import Capture, keep, picture_of
-from lantern.persons.keeping import look, set_capture_hours, set_keeping
+from lantern.persons.keeping import ends_of, look, set_capture_hours, set_keeping
 from lantern.persons.keys import key_store
 from lantern.persons.tables import CaptureRow, PersonRow, SiteKeepingRow
 from lantern.standins.likeness import drawing
@@ -81,6 +84,39 @@ def test_people_go_when_the_list_that_keeps_them_longest_says(at: Door) -> None:
     assert len(look(now() + timedelta(days=11))) == 1
     with transaction() as session:
         assert session.get_one(PersonRow, person).member is None
+
+
+@pytest.mark.parametrize(("crew_days", "goes_after"), [(20, 20), (5, 10), (None, None)])
+def test_somebody_on_two_lists_stays_as_long_as_either_says(
+    at: Door, crew_days: int | None, goes_after: int | None
+) -> None:
+    person = enrolled(at, "x1")
+    with transaction() as session:
+        crew = session.get_one(ListRow, at.lists["crew"])
+        body = crew.body | {"members": [*crew.body["members"], "x1"]}
+        save_list(session, at.site, body, list_id=crew.id, base=crew.revision, reason="Both.", user_id=at.user)
+        set_keeping(session, at.lists["barred"], legal_basis="", keep_days=10)
+        set_keeping(session, at.lists["crew"], legal_basis="", keep_days=crew_days)
+        held = {row.id: (goes, days) for row, goes, days in ends_of(session, at.site)}
+        enrolled_at = session.get_one(PersonRow, person).enrolled
+    assert enrolled_at is not None
+    if goes_after is None:
+        assert held[person][0] is None
+    else:
+        assert held[person] == (enrolled_at + timedelta(days=goes_after), goes_after)
+
+
+def test_the_end_of_somebodys_picture_leaves_what_is_known_of_them(at: Door) -> None:
+    person = enrolled(at, "x1")
+    with transaction() as session:
+        set_capture_hours(session, at.site, 2)
+    keep(at.camera, [Capture("a", 10.0, drawing(face(1)), "x1")])
+    look(now() + timedelta(hours=3))
+    assert rows() == {}
+    with transaction() as session:
+        held = portrait_of(session, session.get_one(PersonRow, person))
+        assert held is not None
+        assert held.data == drawing(face(1))
 
 
 def test_without_an_end_nobody_goes_by_themselves(at: Door) -> None:

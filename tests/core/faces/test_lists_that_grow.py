@@ -51,6 +51,18 @@ def test_who_is_missed_as_the_list_grows_is_what_drawing_lists_gives() -> None:
     assert found.share[3] > found.share[2]
 
 
+def test_beyond_the_take_each_other_on_the_list_scores_as_two_people_do() -> None:
+    """Of the four scores of two people three are below 70, the score of the one who is there: of ten enrolled nine are others."""
+    rows = [
+        (0.0, "a", [("x", 70.0), ("y", 20.0)]),
+        (1.0, "b", [("z", 10.0), ("y", 30.0)]),
+        (2.0, "c", [("z", 80.0)]),
+    ]
+    found = missed(looks_of(rows, [1, 0, 0, 0, 0]), 60.0, np.array([10.0, 2000.0]))
+    assert found.measured.tolist() == [False, False]
+    assert found.share == pytest.approx([1 - 0.75**9, 1.0])
+
+
 def test_nobody_is_missed_more_where_nobody_scores_higher() -> None:
     rows = [(0.0, "a", [("x", 90.0), ("y", 20.0)]), (1.0, "b", [("y", 60.0), ("x", 30.0)])]
     found = missed(looks_of(rows, [1, 0, 1, 0]), 70.0, np.array([1.0, 2.0, 50.0]))

@@ -10,6 +10,7 @@ import pytest
 
 from core.faces.scenes import detector, looks_of, one_by_one, seen, wandering
 from lantern.core.faces.deciding import Seen
+from lantern.core.faces.detector import FaceDetector
 from lantern.core.faces.family import FACE
 from lantern.core.faces.looks import Look, Looks
 from lantern.core.faces.subject import judge
@@ -84,6 +85,27 @@ def test_passers_of_a_year_do_not_pile_up() -> None:
         list(watch.step(Sample("faces", at * 100.0, [look]), 1.0))
     assert len(watch.seen) < 5
     assert all(isinstance(each, Seen) for each in watch.seen.values())
+
+
+def test_a_lists_own_hold_off_holds_for_it_alone() -> None:
+    """Each list sees its member every ten seconds for a minute: held off for 15 s from the last look, or for 5 s."""
+    lists = [
+        {"name": "crew", "members": ["ada"]},
+        {"name": "barred", "members": ["bo"], "holdoff_s": 5.0},
+    ]
+    made = FaceDetector.model_validate(
+        {"name": "door", "kind": "face", "lists": lists, "dials": {"threshold": 80.0, "holdoff_s": 15.0}}
+    )
+    rows = [(10.0 * at, f"p{at}", [("ada", 90.0), ("bo", 20.0)]) for at in range(6)]
+    rows += [(10.0 * at + 1, f"q{at}", [("bo", 90.0), ("ada", 20.0)]) for at in range(6)]
+    looks = looks_of(sorted(rows))
+    expected = [("ada", 0.0)] + [("bo", 10.0 * at + 1) for at in range(6)]
+    assert sorted((each.object, each.raised_s) for each in judge(made, FACE, looks).events()) == expected
+    watch, told = FaceWatch(made, FACE, {}), []
+    for t, look in one_by_one(looks):
+        for first in watch.step(Sample("faces", t, [look]), 1.0):
+            told += [(turn.object, t) for turn in first.chain() if turn.changes]
+    assert sorted(told) == expected
 
 
 def _ada(times: list[float], name: str = "ada") -> Looks:

@@ -54,7 +54,6 @@ def cleared(returns: Returns, kept: Kept, runs: Runs, run: int, gap_s: float) ->
     if not kept.last[end]:
         return float(kept.t_s[end + 1]), "reading"
     t = float(kept.t_s[end])
-    is_last = end + 1 == kept.row.size or returns.target[kept.row[end + 1]] != returns.target[kept.row[end]]
-    if is_last and returns.length_s - t <= gap_s + TIME_TOLERANCE_S:
+    if returns.length_s - t <= gap_s + TIME_TOLERANCE_S:  # it may come again: a later return of it would be in the take
         return None, "end"
     return t, "lost"
