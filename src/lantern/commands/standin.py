@@ -69,6 +69,30 @@ def reader(
 
 
 @app.command()
+def face(
+    to: Annotated[str, typer.Option("--to", help="The address that the device's page shows, http://.../ingest/CODE")],
+    token: Annotated[str, typer.Option("--token", help="The device's token")],
+) -> None:
+    """A face camera at a door that posts whom it sees, with pictures."""
+    from lantern.standins.alone import run_door
+
+    with told():
+        run_door(to, token)
+
+
+@app.command()
+def radar(
+    to: Annotated[str, typer.Option("--to", help="The address that the device's page shows, http://.../ingest/CODE")],
+    token: Annotated[str, typer.Option("--token", help="The device's token")],
+) -> None:
+    """A radar at a quay that posts its returns."""
+    from lantern.standins.alone import run_radar
+
+    with told():
+        run_radar(to, token)
+
+
+@app.command()
 def probe(
     to: Annotated[str, typer.Option("--to", help="The address that the device's page shows, http://.../ingest/CODE")],
     token: Annotated[str, typer.Option("--token", help="The device's token")],

@@ -13,9 +13,10 @@ from starlette.routing import Route
 
 from lantern.core.faults import Fault, Refused
 from lantern.serving import serve, server
-from lantern.standins.app import reader_at, reel_of_scene, tracker_of_scene
+from lantern.standins.app import door_at, radar_at, reader_at, reel_of_scene, tracker_of_scene
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.panel import panel_routes
+from lantern.standins.poster import PosterStandIn
 from lantern.standins.probe import ProbeStandIn, Table
 from lantern.standins.relay import COILS, WATCHDOG_REGISTER, RelayStandIn
 from lantern.standins.tracker import CONTENT_TYPE
@@ -100,11 +101,26 @@ def run_tracker(what: str, port: int, folder: Path) -> None:
 
 def run_reader(url: str, token: str) -> None:
     """A plate reader, until told to end; what nobody answered is sent again."""
-    reader = reader_at("P1", url, token)
     width, height = FRAME
     print(f"A plate reader of {width} x {height} px posts what it reads to {url}.", flush=True)
+    _post(reader_at("P1", url, token))
+
+
+def run_door(url: str, token: str) -> None:
+    """A face camera without a gallery, until told to end; what nobody answered is sent again."""
+    print(f"A face camera at a door posts whom it sees, with pictures, to {url}.", flush=True)
+    _post(door_at("F1", url, token))
+
+
+def run_radar(url: str, token: str) -> None:
+    """A radar, until told to end; what nobody answered is sent again."""
+    print(f"A radar at a quay posts its returns to {url}.", flush=True)
+    _post(radar_at("R1", url, token))
+
+
+def _post(player: PosterStandIn) -> None:
     with suppress(KeyboardInterrupt):
-        asyncio.run(reader.run())
+        asyncio.run(player.run())
 
 
 def run_probe(url: str, token: str, table: Table, speed: float) -> None:
