@@ -20,7 +20,9 @@ def opened(bench: Page) -> None:
 def test_gulls_are_told_from_the_rest_and_bought_off_by_their_size(bench: Page) -> None:
     opened(bench)
     expect(bench.locator(".way.false")).not_to_have_count(0)
-    expect(bench.get_by_test_id("nuisance")).to_have_text("false: 15 gulls")
+    expect(bench.get_by_test_id("nuisance")).to_contain_text("15 gulls")
+    bench.get_by_test_id("nuisance").get_by_role("button", name="15 gulls").click()
+    expect(bench.get_by_test_id("nuisance")).to_contain_text("counted alone")
     field = bench.get_by_role("textbox", name="Distance")
     field.fill("6")
     field.press("Enter")
@@ -31,6 +33,8 @@ def test_gulls_are_told_from_the_rest_and_bought_off_by_their_size(bench: Page) 
     field.press("Enter")
     expect(bench.get_by_test_id("false")).to_have_text("0")
     expect(bench.get_by_test_id("misses")).to_have_text("0")
+    expect(bench.get_by_test_id("nuisance").get_by_role("button")).to_have_text("0 gulls")  # none is left, and is said
+    bench.get_by_test_id("nuisance").get_by_role("button").click()
     expect(bench.get_by_test_id("nuisance")).to_be_hidden()
     assert violations(bench) == []
 
@@ -83,6 +87,20 @@ def test_a_sector_is_typed_and_what_cannot_be_is_said(bench: Page) -> None:
     panel.get_by_label("Near of the sector").fill("30")
     bench.keyboard.press("Enter")
     expect(bench.locator(".side")).to_contain_text("near below far")
+
+
+def test_a_side_of_the_sector_has_its_evidence_and_is_dragged_by_it(bench: Page) -> None:
+    opened(bench)
+    bench.get_by_role("tab", name="Regions").click()
+    strip = bench.locator("svg[data-side=far_m]")
+    expect(strip.locator(".miss-fill")).not_to_have_count(0)
+    box = strip.bounding_box()
+    assert box is not None
+    bench.mouse.click(box["x"] + box["width"] * 0.35, box["y"] + 15)
+    expect(bench.get_by_test_id("misses")).not_to_have_text("0")
+    expect(bench.get_by_test_id("changes")).to_contain_text("1 unsaved change")
+    bench.get_by_role("button", name="Undo (u)").click()
+    expect(bench.get_by_test_id("misses")).to_have_text("0")
 
 
 def test_somebody_comes_live(bench: Page) -> None:

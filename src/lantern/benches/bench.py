@@ -57,7 +57,8 @@ class Trial(Generic[DetectorT]):
 
     def held(self) -> list[Held]:
         """Return the state held against each of the takes that it is judged on."""
-        return hold(self.session, self.detector, self.tuned)
+        held = hold(self.session, self.detector, self.tuned)
+        return [each.of_note(self.draft.of_note) for each in held] if self.draft.of_note else held
 
 
 Evidence = Literal["strips", "map"]

@@ -22,6 +22,7 @@ class Draft(BaseModel):
     strips: list[str] | None = None
     parts: list[str] = ["judged"]
     together: bool = False
+    of_note: str = Field(default="", max_length=200)  # strips count no false alarms but those of this note
     wishes: dict[str, float | None] = Field(default_factory=dict)  # limits, by the names of the wishes of its kind
     also: dict[str, Any] = Field(default_factory=dict)  # what a family's own parts need to know
     page: str = Field(default="", max_length=40)  # who asks, by a name of its own

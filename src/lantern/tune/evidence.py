@@ -13,6 +13,7 @@ from lantern.core.dials import DialInfo, describe
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.scoring.marks import Mark, exposure_s
+from lantern.core.scoring.nuisance import of_one
 from lantern.core.tunable import Tunable
 from lantern.core.tuning.rows import Row
 from lantern.core.tuning.strips import Evidence, shown_range, stretches_of, strip_of, together
@@ -35,6 +36,10 @@ class Held:
     @property
     def exposure_h(self) -> float:
         return exposure_s(self.subject.length_s, self.marks) / 3600
+
+    def of_note(self, note: str) -> Held:
+        """Return the same with the false alarms of one note alone."""
+        return replace(self, marks=of_one(self.marks, note, self.subject.length_s))
 
 
 def hold(session: Session, detector: Detector, takes: Sequence[TakeRow]) -> list[Held]:

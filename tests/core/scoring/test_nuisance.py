@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from lantern.core.scoring.marks import Mark, judge
-from lantern.core.scoring.nuisance import ELSEWHERE, by_note
+import pytest
+
+from lantern.core.scoring.marks import Mark, exposure_s, judge
+from lantern.core.scoring.nuisance import ELSEWHERE, by_note, of_one
 
 MARKS = [
     Mark(10, 20, "expect", note="a boat"),
@@ -26,3 +28,17 @@ def test_the_shorter_of_two_marks_says_what_it_was_and_the_rest_comes_last() -> 
 def test_where_no_note_speaks_of_one_there_is_nothing_to_tell() -> None:
     assert said([5.0, 12.0, 75.0]) == []
     assert said([]) == []
+
+
+def test_the_false_alarms_of_one_note_can_be_counted_alone() -> None:
+    raised_s = [5.0, 12.0, 15.0, 31.0, 40.0, 41.0, 55.0, 60.0, 75.0, 92.0]
+    for note, expected in (("rain", 3), ("gulls", 2), (ELSEWHERE, 2)):
+        judged = judge(raised_s, of_one(MARKS, note, 100.0))
+        assert (
+            judged.verdicts.count("false")
+            == expected
+            == dict(by_note(raised_s, judge(raised_s, MARKS).verdicts, MARKS))[note]
+        )
+        assert judged.verdicts[1:3] == ("hit", "repeat")
+        assert judged.missed == ()
+    assert exposure_s(100.0, of_one(MARKS, "gulls", 100.0)) == pytest.approx(2.0, abs=1e-3)

@@ -7,7 +7,14 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Bench
-from lantern.benches.radar.scene import fates_shown, moment_shown, profiles_shown, target_shown, ways_shown
+from lantern.benches.radar.scene import (
+    fates_shown,
+    moment_shown,
+    profiles_shown,
+    sides_shown,
+    target_shown,
+    ways_shown,
+)
 from lantern.core.radar.dials import RadarDials
 from lantern.core.radar.kind import RadarKind
 from lantern.core.radar.regions import RadarDetector
@@ -22,5 +29,11 @@ BENCH: Bench[RadarDetector, RadarKind, RadarDials] = Bench(
     family="radar",
     page=_page,
     at_once={"fates": fates_shown},
-    parts={"ways": ways_shown, "moment": moment_shown, "target": target_shown, "profiles": profiles_shown},
+    parts={
+        "ways": ways_shown,
+        "moment": moment_shown,
+        "target": target_shown,
+        "profiles": profiles_shown,
+        "sides": sides_shown,
+    },
 )

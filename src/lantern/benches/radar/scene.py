@@ -11,9 +11,11 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.radar.dials import PROFILES
 from lantern.core.radar.regions import RadarDetector
 from lantern.core.radar.returns import Returns
+from lantern.core.radar.sides import sides_of
 from lantern.core.radar.subject import RadarSubject
 from lantern.takes.tables import marks_of
 from lantern.tune.bench import card_shown
+from lantern.tune.evidence import Held, strips
 from lantern.tune.judging import subject
 
 MOST_A_WAY, MOST_WAYS = 120, 3000  # points of a way that are drawn, and ways
@@ -105,6 +107,15 @@ def profiles_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
     marks = held.own([row.as_mark() for row in marks_of(trial.session, trial.take.id)])
     cards = {name: held.with_dials(profile=name).card(marks) for name in PROFILES}
     return {"profiles": [{"name": name} | card_shown(card, marked=bool(marks)) for name, card in cards.items()]}
+
+
+def sides_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
+    """Return the evidence strips of the four sides of the sector that is asked for, over this take or all."""
+    place, held = int(_number(trial, "region")), []
+    for each in trial.held():
+        assert isinstance(each.subject, RadarSubject)
+        held.append(Held(sides_of(each.subject, place), each.marks))
+    return strips(held, None, trial.wishes, trial.scale)
 
 
 def _number(trial: Trial[RadarDetector], key: str) -> float:

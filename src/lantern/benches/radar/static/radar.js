@@ -1,11 +1,19 @@
 // The sector with the way of every target, coloured and shaped by what became of it, and who is seen at the moment.
 import { el, glyph, short } from "/static/js/svg.js";
+import { PLAIN } from "/static/js/units.js";
 import { copy } from "/static/tune/bench/dials.js";
+import { Strip } from "/static/tune/strip.js";
 import { ground } from "/static/signals/sector.js";
 
 const GLYPHS = { hit: "hit", false: "false", ignored: "repeat", none: "none" };
 
 const NEAR_PX = 12;
+const SIDES = [
+  { name: "near_m", label: "near", at: 0, of: 0, unit: "m" },
+  { name: "far_m", label: "far", at: 1, of: 0, unit: "m" },
+  { name: "left_deg", label: "left", at: 0, of: 1, unit: "°" },
+  { name: "right_deg", label: "right", at: 1, of: 1, unit: "°" },
+];
 
 export class RadarView extends ground.View {
   ways = [];
@@ -71,6 +79,7 @@ export const radarGround = { ...ground, View: RadarView, ofTake: async () => "" 
 
 export const radar = ({ data, drawn, shown }) => {
   shown.profiles = (page) => page.fetchProfiles();
+  shown.regions = (page) => page.fetchSides();
   let asked = 0;
   return {
     target: null,
@@ -101,6 +110,7 @@ export const radar = ({ data, drawn, shown }) => {
       drawn.view.drawRegions();
     },
     evidenceRenewed() {
+      if (this.tab === "regions") this.fetchSides();
       if (this.tab === "profiles") this.fetchProfiles();
       if (this.target !== null) this.fetchTarget(drawn.view.target);
     },
@@ -137,6 +147,47 @@ export const radar = ({ data, drawn, shown }) => {
       return this.attemptPart(async () => {
         this.profiles = (await this.post(["profiles"])).profiles.profiles;
       });
+    },
+
+    // ---- the sides of the chosen sector ----
+
+    SIDES,
+    sides: {},
+    get sector() {
+      const region = this.regions[this.chosenRegion];
+      return region?.shape === "sector" ? region : null;
+    },
+    sideOf({ name }, what) {
+      return this.sides[name]?.[what] ?? "";
+    },
+    async fetchSides() {
+      if (!this.sector) return;
+      await this.attemptPart(async () => {
+        const asked = { also: { region: this.chosenRegion }, wishes: this.wished, of_note: this.ofNote };
+        this.sides = (await this.post(["sides"], asked)).sides;
+        this.$nextTick(() => this.drawSides());
+      });
+    },
+    drawSides() {
+      for (const svg of this.$root.querySelectorAll("svg[data-side]")) {
+        const side = SIDES.find(({ name }) => name === svg.dataset.side);
+        if (!this.sector || !this.sides[side.name]) continue;
+        svg.strip ??= new Strip(
+          svg,
+          { move: (value, done) => this.moveSide(side, value, done) },
+          { ...PLAIN, unit: side.unit },
+        );
+        svg.strip.draw(this.sides[side.name], this.sector.points[side.at][side.of]);
+      }
+    },
+    moveSide({ at, of }, value, done) {
+      if (!this.dragged) this.remember();
+      this.dragged = !done;
+      this.sector.points[at][of] = Math.round(value * 10) / 10;
+      this.drawView();
+      this.drawSides();
+      if (done) this.settle();
+      else this.judgeSoon();
     },
     takeProfile(name) {
       this.setDial("profile", name);

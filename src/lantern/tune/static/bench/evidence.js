@@ -8,8 +8,16 @@ export const evidence = ({ data, infos }) => ({
   before: data.saved.card,
   now: data.saved.card,
   nuisance: data.saved.nuisance ?? [],
-  get nuisanceText() {
-    return this.nuisance.length ? `false: ${this.nuisance.map(([note, count]) => `${count} ${note}`).join(", ")}` : "";
+  ofNote: "", // strips count the false alarms of this note alone
+  // What is counted stays, even once none is left of it.
+  get noted() {
+    const gone = this.ofNote && !this.nuisance.some(([note]) => note === this.ofNote);
+    const counts = gone ? [...this.nuisance, [this.ofNote, 0]] : this.nuisance;
+    return counts.map(([note, count]) => ({ note, text: `${count} ${note}` }));
+  },
+  countOnly(note) {
+    this.ofNote = this.ofNote === note ? "" : note;
+    this.stripsSoon();
   },
   judged: data.saved,
   judgedMs: null,
@@ -110,6 +118,7 @@ export const evidence = ({ data, infos }) => ({
         if (superseded()) return;
         const { strips, ...beside } = await this.post(place === 0 ? this.stripParts : ["strips"], {
           wishes: this.wished,
+          of_note: this.ofNote,
           strips: [name],
         });
         this.restPosts(beside);
