@@ -19,13 +19,18 @@ REACH_M, LEAST_M = 70.0, 1.5
 RANGE_SPREAD_M, AZIMUTH_SPREAD_DEG, SPEED_SPREAD_MPS, SEEN_SHARE = 0.12, 0.8, 0.06, 0.93
 WALK_MPS, WALK_Y_M, WALK_FROM_M = 1.2, 25.0, 49.0  # the walk along the quay, as the plan has it
 BOATS = (
-    (150.0, 40.0, 62.0, 6.0, 9.0, 1.4),
-    (820.0, -35.0, 58.0, -3.0, 12.0, 1.1),
-    (1400.0, 12.0, 68.0, 10.0, 8.0, 1.8),
+    (150.0, 62.0, 17.0, 9.0, 8.0, 1.4),
+    (820.0, -60.0, 15.0, -8.0, 9.0, 1.1),
+    (1400.0, 66.0, 9.0, 10.0, 6.0, 1.8),
 )
-LEAVES = (560.0, -4.0, 10.0, -30.0, 60.0, 1.3)
+LEAVES = (560.0, -9.0, 10.0, -62.0, 18.0, 1.3)
 WALKS_S = (330.0, 1120.0, 1620.0)
-GULLS, RAIN_S = 46, ((980.0, 1100.0),)
+TO_GANGWAY_S, GANGWAY_FROM_M, GANGWAY_TO_M = (
+    (250.0, 700.0, 1290.0),
+    7.0,
+    -6.0,
+)  # from the hall's door: across the beam all along
+GULLS, RAIN_S = 90, ((980.0, 1100.0),)
 DROPS_EVERY_S = 1.6
 
 Where = Callable[[float], tuple[float, float] | None]  # (x, y) m at a time; None: not there
@@ -81,6 +86,8 @@ def _came() -> Iterator[tuple[float, float, str, bool]]:
     yield LEAVES[0], LEAVES[0] + 25.0, "a boat leaves", False
     for t in WALKS_S:
         yield t, t + 2 * WALK_FROM_M / WALK_MPS, "somebody walks along the quay", True
+    for t in TO_GANGWAY_S:
+        yield t, t + (GANGWAY_FROM_M - GANGWAY_TO_M) / WALK_MPS, "somebody walks to the gangway", True
     for start, end in RAIN_S:
         yield start, end, "rain", False
     for gull in gulls():
@@ -92,6 +99,8 @@ def _things(rng: np.random.Generator) -> Iterator[Thing]:
         yield Thing(f"b{number}", _straight(t, *way), 12.0, 3.0)
     for number, t in enumerate(WALKS_S, 1):
         yield Thing(f"w{number}", _straight(t, -WALK_FROM_M, WALK_Y_M, WALK_FROM_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
+    for number, t in enumerate(TO_GANGWAY_S, len(WALKS_S) + 1):
+        yield Thing(f"w{number}", _straight(t, GANGWAY_FROM_M, WALK_Y_M, GANGWAY_TO_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
     yield Thing("f1", lambda t: (3.0, 6.0 + 0.25 * float(np.sin(1.9 * t)) + 0.1 * float(np.sin(0.31 * t))), 2.0, 1.5)
     for number, gull in enumerate(gulls(), 1):
         yield Thing(f"g{number}", gull.where, -21.0, 2.5)
@@ -133,7 +142,7 @@ def gulls() -> tuple[Gull, ...]:
 
     def one() -> Gull:
         t, lasts = rng.uniform(0, LENGTH_S - 10), rng.uniform(2, 7)
-        x, y = rng.uniform(-40, 40), rng.uniform(8, 60)
+        x, y = rng.uniform(-25, 25), rng.uniform(4, 30)
         return Gull(*(float(v) for v in (t, lasts, x, y, rng.uniform(0, 2 * np.pi), rng.uniform(4, 10))))
 
     return tuple(sorted(one() for _ in range(GULLS)))
@@ -158,7 +167,9 @@ def _seen(thing: Thing, rng: np.random.Generator) -> Iterator[tuple[float, str, 
         if here is None or before is None:
             continue
         away, earlier = float(np.hypot(*here)), float(np.hypot(*before))
-        if not LEAST_M <= away <= REACH_M or here[1] < 0 or rng.random() > SEEN_SHARE:
+        size = thing.rcs_dbsm + rng.normal(0, thing.spread_db)
+        far_m = min(REACH_M * 10 ** (size / 40), REACH_M)  # range goes with the fourth root of the size
+        if not LEAST_M <= away <= far_m or here[1] < 0 or rng.random() > SEEN_SHARE:
             continue
         speed = (away - earlier) / step
         yield (
@@ -167,5 +178,5 @@ def _seen(thing: Thing, rng: np.random.Generator) -> Iterator[tuple[float, str, 
             round(max(away + rng.normal(0, RANGE_SPREAD_M), 0.0), 2),
             round(float(np.degrees(np.arctan2(here[0], here[1]))) + rng.normal(0, AZIMUTH_SPREAD_DEG), 1),
             round(speed + rng.normal(0, SPEED_SPREAD_MPS), 2),
-            round(thing.rcs_dbsm + rng.normal(0, thing.spread_db), 1),
+            round(size, 1),
         )

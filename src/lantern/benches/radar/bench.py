@@ -7,10 +7,11 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Bench
+from lantern.benches.radar.placed import ground_shown, least_study, moved_shown
+from lantern.benches.radar.profiles import profiles_shown, router
 from lantern.benches.radar.scene import (
     fates_shown,
     moment_shown,
-    profiles_shown,
     sides_shown,
     target_shown,
     ways_shown,
@@ -35,5 +36,9 @@ BENCH: Bench[RadarDetector, RadarKind, RadarDials] = Bench(
         "target": target_shown,
         "profiles": profiles_shown,
         "sides": sides_shown,
+        "ground": ground_shown,
+        "moved": moved_shown,
     },
+    studies={"least": least_study},
+    routers=(router,),
 )

@@ -8,13 +8,11 @@ import numpy as np
 
 from lantern.benches.bench import Trial
 from lantern.core.faults import Fault, Refused
-from lantern.core.radar.dials import PROFILES
 from lantern.core.radar.regions import RadarDetector
 from lantern.core.radar.returns import Returns
 from lantern.core.radar.sides import sides_of
 from lantern.core.radar.subject import RadarSubject
 from lantern.takes.tables import marks_of
-from lantern.tune.bench import card_shown
 from lantern.tune.evidence import Held, strips
 from lantern.tune.judging import subject
 
@@ -99,14 +97,6 @@ def target_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
         "speed_mps": [float(returns.speed_mps[rows].min()), float(returns.speed_mps[rows].max())],
         "rcs_dbsm": float(np.median(returns.rcs_dbsm[rows])),
     }
-
-
-def profiles_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
-    """Return how each profile does on the take, with the other dials as they are."""
-    held = judged(trial)
-    marks = held.own([row.as_mark() for row in marks_of(trial.session, trial.take.id)])
-    cards = {name: held.with_dials(profile=name).card(marks) for name in PROFILES}
-    return {"profiles": [{"name": name} | card_shown(card, marked=bool(marks)) for name, card in cards.items()]}
 
 
 def sides_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:

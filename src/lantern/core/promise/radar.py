@@ -9,6 +9,7 @@ from itertools import pairwise
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from pydantic import Field
 from shapely.geometry.base import BaseGeometry
 
@@ -80,6 +81,37 @@ def reach(radar: Radar, occluders: Sequence[Occluder], rcs_m2: float = 1.0) -> B
             if shapely.intersects(behind, whole):
                 taken.append(shapely.difference(shapely.intersection(behind, whole), left))
     return shapely.difference(whole, shapely.union_all(taken)) if taken else whole
+
+
+def sees(radar: Radar, occluders: Sequence[Occluder], points: Floats, rcs_m2: Floats) -> NDArray[np.bool_]:
+    """(n,): does each of the points (n, 2) lie where `reach` says that a target of its own cross-section (n,) is seen? Without areas, for
+    many points of as many sizes.
+    """
+    away = points - radar.eye
+    range_m = np.hypot(away[:, 0], away[:, 1])
+    far_m = radar.range_m * rcs_m2**0.25
+    aside = np.degrees(np.arctan2(away[:, 0], away[:, 1])) - radar.azimuth_deg
+    out: NDArray[np.bool_] = (range_m <= far_m) & (np.abs((aside + 180) % 360 - 180) <= radar.sector_deg / 2)
+    most_m = float(range_m[out].max(initial=0.0))
+    for occluder in occluders:
+        if occluder.height_m < radar.height_m:
+            continue
+        left = 0.0 if math.isinf(occluder.loss_db) else 10 ** (-occluder.loss_db / 20)
+        for one, other in occluder.wall.segments:
+            if shapely.distance(shapely.Point(radar.eye), shapely.LineString([one, other])) < most_m:
+                out &= ~(_crosses(radar.eye, away, one, other) & (range_m > left * far_m))
+    return out
+
+
+def _crosses(eye: Floats, away: Floats, one: Floats, other: Floats) -> NDArray[np.bool_]:
+    """(n,): does the line of sight to each cross a wall?"""
+    wall, to = other - one, one - eye
+    turned = away[:, 0] * wall[1] - away[:, 1] * wall[0]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        along = (to[0] * wall[1] - to[1] * wall[0]) / turned  # of the line of sight
+        across = (to[0] * away[:, 1] - to[1] * away[:, 0]) / turned  # of the wall
+    out: NDArray[np.bool_] = (along > 0) & (along < 1) & (across >= 0) & (across <= 1)
+    return out
 
 
 @dataclass(frozen=True)

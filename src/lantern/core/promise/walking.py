@@ -10,11 +10,10 @@ import shapely
 from lantern.core.optics.verdicts import OFTEN, Wish
 from lantern.core.promise import radar
 from lantern.core.promise.claim import Around, Claim, Remedy, Stood
+from lantern.core.promise.moves import rings, turns
 from lantern.core.promise.overhead import WALK_MPS
 from lantern.core.promise.plan import Aim, Plan
 from lantern.core.promise.radar import Radar
-
-MOST_MOVE_M = 40
 
 
 def claims(stood: Stood, aim: Aim, around: Around, cured: bool) -> list[Claim]:
@@ -54,17 +53,13 @@ def _least_move(
     """
     least_m = crossed(mount).in_reach_m - 1e-6
     middle = shapely.LineString([point[:2] for point in aim.points]).interpolate(0.5, normalized=True).coords[0]
-    for step in range(1, 2 * MOST_MOVE_M + 1):
-        for way in range(24):
-            angle = way * math.pi / 12
-            x, y = (round(mount.x_m + step / 2 * math.sin(angle), 2), round(mount.y_m + step / 2 * math.cos(angle), 2))
+    for ring in rings(mount.x_m, mount.y_m):
+        for x, y in ring:
             held = mount.model_copy(update={"x_m": x, "y_m": y})
             if wish.word(radar.longest_anywhere_s(held, aim.points, speed_mps)) != "pass":
                 continue
-            towards = math.degrees(math.atan2(middle[0] - x, middle[1] - y))
-            turns = [mount.azimuth_deg, *(round(towards + turn) % 360 for turn in sorted(range(-60, 61, 10), key=abs))]
-            for azimuth in turns:
-                turned = held.model_copy(update={"azimuth_deg": float(azimuth)})
+            for azimuth in turns(mount.azimuth_deg, x, y, (middle[0], middle[1])):
+                turned = held.model_copy(update={"azimuth_deg": azimuth})
                 if crossed(turned).in_reach_m >= least_m:
                     return turned
     return None

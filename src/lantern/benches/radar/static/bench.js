@@ -1,6 +1,8 @@
 // The bench of radars.
 import { overGround } from "/static/tune/bench/overground.js";
 import { startBench } from "/static/tune/bench/start.js";
+import { placed } from "./placed.js";
+import { profiles } from "./profiles.js";
 import { radar, radarGround } from "./radar.js";
 
-startBench(overGround(radarGround), radar);
+startBench(overGround(radarGround), radar, placed, profiles);

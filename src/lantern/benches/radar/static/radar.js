@@ -7,7 +7,9 @@ import { ground } from "/static/signals/sector.js";
 
 const GLYPHS = { hit: "hit", false: "false", ignored: "repeat", none: "none" };
 
+const UNKNOWN = "hatch-unknown"; // its lines as far apart whatever the scale
 const NEAR_PX = 12;
+const BEHIND = 0.35; // of its range, that the plan shows behind it
 const SIDES = [
   { name: "near_m", label: "near", at: 0, of: 0, unit: "m" },
   { name: "far_m", label: "far", at: 1, of: 0, unit: "m" },
@@ -20,18 +22,80 @@ export class RadarView extends ground.View {
   fates = [];
   seen = [];
   target = -1;
+  plan = null; // beneath the sector, where the radar is on it
+  moved = null; // another place that is tried
 
   // Corners that can be dragged lie above the ways.
   drawRegions() {
     super.drawRegions();
+    if (this.plan) this.overlay.prepend(...this.#planParts(this.unit ?? 1));
     this.overlay.append(...this.overlay.querySelectorAll(".handle"));
+  }
+
+  // The plan lies beneath; it shows some ground behind the radar too.
+  setPlan(plan) {
+    this.plan = plan;
+    const { rangeM } = this.picture;
+    this.picture.low = plan ? -BEHIND * rangeM : 0;
+    this.picture.height = rangeM - this.picture.low;
+    this.overlay.setAttribute("viewBox", `0 0 ${this.picture.width} ${this.picture.height}`);
+    this.fit();
+  }
+
+  // What is drawn in the radar's own metres, to the right and ahead, as paths.
+  #inMetres(...parts) {
+    const { left, low, height } = this.picture;
+    return el("g", { transform: `translate(${-left} ${height + low}) scale(1 -1)` }, ...parts);
+  }
+
+  #planParts(unit) {
+    const drawing = this.plan.stands.map(({ what, path }) => el("path", { class: `plan-${what}`, d: path }));
+    const rings = this.plan.rings.map(({ path, name }) => el("path", { class: `class-${name}`, d: path }));
+    const words = this.plan.stands
+      .filter(({ name, what }) => name && what !== "road")
+      .map(({ name, middle }) => [name, this.at(middle)])
+      .filter(([, [x, y]]) => x > 0 && y > 0 && x < this.picture.width && y < this.picture.height)
+      .map(([name, [x, y]]) => el("text", { class: "plan-word", x, y, "font-size": 11 * unit }, name));
+    const inner = this.plan.rings.filter(({ range_m: range }) => range < this.picture.rangeM);
+    const classes = inner.map(({ name, range_m: range }) => {
+      const [x, y] = this.at([0, range]);
+      return el("text", { class: "class-word", x, y: y - 3 * unit, "font-size": 11 * unit }, name);
+    });
+    return [this.#inMetres(...drawing, ...rings), ...words, ...classes];
+  }
+
+  // The ways of the plan that should be seen walked, with what of them runs across the beam.
+  #walks() {
+    const ways = this.plan.ways.flatMap(({ path, blind, said }) => [
+      el("path", { class: "walk-way", d: path }, el("title", {}, said)),
+      ...blind.map(([from, to]) => el("path", { class: "walk-blind", d: `M${from.join(" ")}L${to.join(" ")}` })),
+    ]);
+    return [this.#inMetres(...ways)];
+  }
+
+  #movedParts(unit) {
+    const { sector, unknown, stands } = this.moved;
+    const [x, y] = this.at(stands);
+    const line = el("line", { class: "unknown-line", x2: 0, y2: 6 * unit, "stroke-width": 2 * unit });
+    const size = { width: 6 * unit, height: 6 * unit };
+    const hatch = { id: UNKNOWN, ...size, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" };
+    return [
+      el("pattern", hatch, line),
+      this.#inMetres(
+        el("path", { class: "moved-unknown", d: unknown, fill: `url(#${UNKNOWN})` }),
+        el("path", { class: "moved-sector", d: sector }),
+      ),
+      el("circle", { class: "moved-unit", cx: x, cy: y, r: 6 * unit }),
+    ];
   }
 
   more(unit) {
     const shown = this.ways.map((way, at) => [way, at, this.fates[at] ?? "none"]);
     shown.sort((one, other) => (one[2] === "none" ? 0 : 1) - (other[2] === "none" ? 0 : 1)); // what raised lies above
     const lines = shown.map(([way, at, fate]) => this.#way(way, at, fate, unit));
-    return [...lines, ...this.seen.map((each) => this.#seen(each, unit))];
+    const moved = this.moved ? this.#movedParts(unit) : [];
+    const walks = this.plan ? this.#walks() : [];
+    return [...lines, ...walks, ...moved, ...this.seen.map((each) => this.#seen(each, unit))];
   }
 
   // Pressed where no region is: the target whose way is nearest, if one is near.
@@ -78,12 +142,10 @@ export class RadarView extends ground.View {
 export const radarGround = { ...ground, View: RadarView, ofTake: async () => "" };
 
 export const radar = ({ data, drawn, shown }) => {
-  shown.profiles = (page) => page.fetchProfiles();
   shown.regions = (page) => page.fetchSides();
   let asked = 0;
   return {
     target: null,
-    profiles: [],
     moment: null,
     waysKnown: false,
 
@@ -101,6 +163,7 @@ export const radar = ({ data, drawn, shown }) => {
         this.groundText = `${drawn.view.ways.length} targets`;
         this.waysKnown = true;
         await this.judgeFirst();
+        await this.fetchGround();
       });
     },
     async judgeFirst() {
@@ -110,8 +173,9 @@ export const radar = ({ data, drawn, shown }) => {
       drawn.view.drawRegions();
     },
     evidenceRenewed() {
+      if (this.tab === "move") this.fetchMoved();
       if (this.tab === "regions") this.fetchSides();
-      if (this.tab === "profiles") this.fetchProfiles();
+      this.fetchProfiles();
       if (this.target !== null) this.fetchTarget(drawn.view.target);
     },
     async attemptPart(work) {
@@ -143,12 +207,6 @@ export const radar = ({ data, drawn, shown }) => {
         drawn.view.drawRegions();
       });
     },
-    fetchProfiles() {
-      return this.attemptPart(async () => {
-        this.profiles = (await this.post(["profiles"])).profiles.profiles;
-      });
-    },
-
     // ---- the sides of the chosen sector ----
 
     SIDES,
@@ -188,9 +246,6 @@ export const radar = ({ data, drawn, shown }) => {
       this.drawSides();
       if (done) this.settle();
       else this.judgeSoon();
-    },
-    takeProfile(name) {
-      this.setDial("profile", name);
     },
     get targetText() {
       const { range_m: away, speed_mps: speed, rcs_dbsm: size } = this.target;

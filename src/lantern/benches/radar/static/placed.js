@@ -1,0 +1,85 @@
+// The radar where it stands: the plan beneath its sector, and another place tried for it.
+import { ask } from "/static/js/http.js";
+import { numberOf } from "/static/js/units.js";
+
+const KEYS = ["x_m", "y_m", "azimuth_deg"];
+
+export const placed = ({ data, drawn, shown, studied }) => {
+  shown.move = (page) => page.fetchMoved();
+  studied.least = (page) => page.leastPlace && page.tryPlace(page.leastPlace);
+  return {
+    ground: null,
+    place: {},
+    moved: null,
+    onPlan: true,
+
+    fetchGround() {
+      return this.attemptPart(async () => {
+        this.ground = (await this.post(["ground"])).ground;
+        if (!this.ground.mounted) return;
+        this.place = { ...this.ground.mount };
+        drawn.view.setPlan(this.onPlan ? this.ground : null);
+      });
+    },
+    togglePlan() {
+      this.onPlan = !this.onPlan;
+      drawn.view.setPlan(this.onPlan && this.ground?.mounted ? this.ground : null);
+    },
+    get standsElsewhere() {
+      const { then, mount } = this.ground;
+      return KEYS.some((key) => then[key] !== mount[key]);
+    },
+    get isMoved() {
+      return KEYS.some((key) => this.place[key] !== this.ground.mount[key]);
+    },
+    typePlace(key, text) {
+      const value = numberOf(text);
+      if (value === null || !Number.isFinite(value)) {
+        this.trouble = `${text || "empty"}: expected a number`;
+        return;
+      }
+      this.tryPlace({ ...this.place, [key]: value });
+    },
+    tryPlace(place) {
+      this.place = { ...place };
+      return this.fetchMoved();
+    },
+    async fetchMoved() {
+      if (!this.ground?.mounted) return;
+      await this.attemptPart(async () => {
+        this.moved = (await this.post(["moved"], { also: this.place })).moved;
+        this.trouble = "";
+        this.showMoved();
+      });
+    },
+    showMoved() {
+      if (!drawn.view) return;
+      drawn.view.moved = this.tab === "move" ? this.moved : null;
+      drawn.view.drawRegions();
+    },
+    movedLine(which) {
+      return this.moved ? this.moved[which].line : "";
+    },
+    get movedSaid() {
+      return this.moved ? this.moved.said : [];
+    },
+    get least() {
+      return this.isDone("least") ? this.study("least").result : null;
+    },
+    get leastText() {
+      return this.least && this.least.take === data.take.id ? `${this.least.turn} ${this.least.move}` : "";
+    },
+    get leastPlace() {
+      return this.leastText ? this.least.place : null;
+    },
+    async takePlace() {
+      await this.attemptPart(async () => {
+        const address = `/plan/devices/${this.ground.device}`;
+        const mount = { ...this.ground.whole, ...this.place };
+        await ask("PUT", address, { mount });
+        await this.fetchGround();
+        await this.fetchMoved();
+      });
+    },
+  };
+};
