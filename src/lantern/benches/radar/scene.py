@@ -8,6 +8,7 @@ import numpy as np
 
 from lantern.benches.bench import Trial
 from lantern.core.faults import Fault, Refused
+from lantern.core.radar.life import STATES
 from lantern.core.radar.regions import RadarDetector
 from lantern.core.radar.returns import Returns
 from lantern.core.radar.sides import sides_of
@@ -18,6 +19,8 @@ from lantern.tune.judging import subject
 
 MOST_A_WAY, MOST_WAYS = 120, 3000  # points of a way that are drawn, and ways
 TRAIL_S = 8.0
+MOST_A_LIFE = 400  # returns of one target that are drawn over its time
+LIFE = ("t_s", "range_m", "speed_mps", "azimuth_deg", "rcs_dbsm")
 
 
 def judged(trial: Trial[RadarDetector]) -> RadarSubject:
@@ -88,7 +91,15 @@ def target_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
         raise Refused([Fault("also: target", str(target), f"0 to {len(returns.ids) - 1}")])
     rows = np.flatnonzero(returns.target == target)
     said = held.said_of(target)
+    region = held.detector.watched[_number_or(trial, "region", 0)] if held.detector.regions else None
+    life = held.life(target, region)
+    thin = slice(None, None, max(len(life.row) // MOST_A_LIFE, 1))
+    shown = life.row[thin]
+    columns = {name: getattr(returns, name)[shown].round(3).tolist() for name in LIFE}
+    way = [None if np.isnan(each) else round(float(each), 2) for each in life.way_m[thin]]
     return {
+        "life": columns | {"way_m": way, "state": life.state[thin].tolist(), "words": STATES},
+        "region": "" if region is None else region.name,
         "name": str(returns.ids[target]),
         "code": said.code,
         "said": said.text,
@@ -106,6 +117,12 @@ def sides_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
         assert isinstance(each.subject, RadarSubject)
         held.append(Held(sides_of(each.subject, place), each.marks))
     return strips(held, None, trial.wishes, trial.scale)
+
+
+def _number_or(trial: Trial[RadarDetector], key: str, otherwise: int) -> int:
+    """The number of a region, or another where none is asked for, or none of that number is there."""
+    asked = int(_number(trial, key)) if key in trial.draft.also else otherwise
+    return asked if 0 <= asked < len(trial.detector.watched) else otherwise
 
 
 def _number(trial: Trial[RadarDetector], key: str) -> float:

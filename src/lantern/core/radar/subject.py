@@ -14,6 +14,7 @@ from lantern.core.events import Event, in_order
 from lantern.core.radar.deciding import Came, came, cleared, raised
 from lantern.core.radar.dials import RadarDials
 from lantern.core.radar.kind import RadarKind
+from lantern.core.radar.life import Life, life_of
 from lantern.core.radar.regions import RadarDetector, RadarRegion, check_shapes, inside
 from lantern.core.radar.returns import Returns
 from lantern.core.radar.runs import Kept, Runs, kept_of, runs_of
@@ -172,6 +173,10 @@ class RadarSubject(Raising):
         always = np.ones(len(self.returns), dtype=np.bool_)
         said = [self._reason(region, always, target) for region in self.detector.watched]
         return min(said, key=lambda each: (ORDER.index(each.code), -float(each.figures.get("way_m", 0.0))))
+
+    def life(self, target: int, region: RadarRegion | None) -> Life:
+        """Return a target from its first return to its last, as one region sees it."""
+        return life_of(self.returns, self.kept, self.runs(region), self.dials, region, target)
 
     def fates(self, marks: Sequence[Mark], slack: Slack = Slack()) -> list[str]:
         """Return by target what became of it: `hit` (a repeat of one too), `false`, `ignored`, or `none` where it never raised."""

@@ -3,6 +3,7 @@ import { el, glyph, short } from "/static/js/svg.js";
 import { PLAIN } from "/static/js/units.js";
 import { copy } from "/static/tune/bench/dials.js";
 import { Strip } from "/static/tune/strip.js";
+import { drawLife } from "./life.js";
 import { ground } from "/static/signals/sector.js";
 
 const GLYPHS = { hit: "hit", false: "false", ignored: "repeat", none: "none" };
@@ -125,6 +126,7 @@ export class RadarView extends ground.View {
   #seen({ name, trail, range_m: away, speed_mps: speed }, unit) {
     const points = trail.map((place) => this.at(place).join(",")).join(" ");
     const [x, y] = this.at(trail.at(-1));
+    const flips = x > 0.75 * this.picture.width; // its words have room on the other side
     return el(
       "g",
       { class: "seen" },
@@ -132,7 +134,12 @@ export class RadarView extends ground.View {
       el("circle", { cx: x, cy: y, r: 4.5 * unit }),
       el(
         "text",
-        { x: x + 8 * unit, y: y - 6 * unit, "font-size": 12 * unit },
+        {
+          x: x + (flips ? -8 : 8) * unit,
+          y: y - 6 * unit,
+          "font-size": 12 * unit,
+          "text-anchor": flips ? "end" : "start",
+        },
         `${name} ${short(away, 3)} m, ${speed > 0 ? "+" : ""}${short(speed, 2)} m/s`,
       ),
     );
@@ -191,6 +198,7 @@ export const radar = ({ data, drawn, shown }) => {
         const { moment } = await this.post(["moment"], { also: { at_s: t } });
         if (mine !== asked) return; // the cursor has moved on
         this.moment = moment;
+        this.drawLife();
         if (!drawn.view) return;
         drawn.view.seen = moment.seen;
         drawn.view.drawRegions();
@@ -202,7 +210,9 @@ export const radar = ({ data, drawn, shown }) => {
     },
     fetchTarget(at) {
       return this.attemptPart(async () => {
-        this.target = (await this.post(["target"], { also: { target: at } })).target;
+        const also = { target: at, region: Math.max(this.chosenRegion, 0) };
+        this.target = (await this.post(["target"], { also })).target;
+        this.$nextTick(() => this.drawLife());
         drawn.view.target = at;
         drawn.view.drawRegions();
       });
@@ -246,6 +256,13 @@ export const radar = ({ data, drawn, shown }) => {
       this.drawSides();
       if (done) this.settle();
       else this.judgeSoon();
+    },
+    drawLife() {
+      if (this.target && this.$refs.life) drawLife(this.$refs.life, this.target.life, this.dials, this.moment?.t);
+    },
+    get lifeKey() {
+      const { state, words } = this.target.life;
+      return [...new Set(state)].sort().map((at) => ({ css: `s${at}`, word: words[at] }));
     },
     get targetText() {
       const { range_m: away, speed_mps: speed, rcs_dbsm: size } = this.target;
