@@ -21,6 +21,7 @@ from lantern.core.register.device_type import DeviceType
 from lantern.core.register.firmware import Firmware
 from lantern.core.register.installed import Channel, HangsOn, SwitchedOn
 from lantern.core.register.power import Power
+from lantern.core.registration.registered import Registered
 
 
 def _known_zone(name: str) -> str:
@@ -58,6 +59,7 @@ class Device(Strict):
     power: Power | None = Field(default=None, description="what it draws, where that is not what its type draws")
     hangs_on: HangsOn | None = None
     mount: dict[str, Any] | None = None
+    registered: Registered | None = None
     channels: tuple[Channel, ...] = ()
     abilities: dict[str, Any] | tuple[SwitchedOn, ...] = ()
     inputs: tuple[Input, ...] = ()

@@ -27,6 +27,7 @@ WORDS = {
     "firmware": "its firmware",
     "hangs_on": "what it hangs on",
     "mount": "where it stands",
+    "registered": "its registration",
     "channels": "settings of its channels",
     "abilities": "what is switched on",
     "power": "its power",

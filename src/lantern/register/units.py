@@ -18,6 +18,7 @@ from lantern.core.register.device_type import DeviceType
 from lantern.core.register.installed import Channel, HangsOn, Picture, Site, Unit, Work, switched_on
 from lantern.core.register.limits import load_reasons, power_reasons
 from lantern.core.register.power import Power
+from lantern.core.registration.registered import Registered, apart
 from lantern.register.tables import DeviceRow, devices_of_site, register_of
 from lantern.tune.tables import DetectorRow, detectors_by_device
 
@@ -112,9 +113,9 @@ def _caution(unit: Unit, work: Work, site: Site) -> str:
 
 def wrong_with(unit: Unit, site: Site, row: DeviceRow) -> list[str]:
     """Return what is wrong with a device, in lines; what its detectors cannot have is told at them."""
-    out: list[str] = []
+    out = _not_as_registered(row)
     if unit.type is None:
-        return [f"the register has no type {unit.type_name!r}"] if unit.type_name else []
+        return [*out, f"the register has no type {unit.type_name!r}"] if unit.type_name else out
     if unit.type.kind != unit.kind:
         out.append(f"its type is for a {unit.type.kind}, and it is a {unit.kind}")
     strange = [each.name for each in unit.on if unit.type.ability(each.name) is None]
@@ -137,3 +138,11 @@ def wrong_with(unit: Unit, site: Site, row: DeviceRow) -> list[str]:
             values = ", ".join("not set" if value is None else str(value) for value in setting.values)
             out.append(f"{setting.setting.title} differs between its channels: {values}")
     return out
+
+
+def _not_as_registered(row: DeviceRow) -> list[str]:
+    held, mount = row.extras.get("registered"), row.extras.get("mount")
+    if held is None or mount is None or "azimuth_deg" not in mount:
+        return []
+    said = apart(mount, Registered.model_validate(held))
+    return [said] if said else []

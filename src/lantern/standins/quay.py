@@ -4,15 +4,17 @@ sways. All of it made up; what truly came is known.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
 
 from lantern.core.radar.returns import Returns
-from lantern.core.scoring.marks import Mark
+from lantern.core.scoring.marks import Label, Mark
 
 SCANS_HZ, LENGTH_S, SEED = 5.0, 1800.0, 20_260_313
 REACH_M, LEAST_M = 70.0, 1.5
@@ -30,6 +32,9 @@ TO_GANGWAY_S, GANGWAY_FROM_M, GANGWAY_TO_M = (
     7.0,
     -6.0,
 )  # from the hall's door: across the beam all along
+# a walk to register the radar by, to and fro on the quay, from the radar's own place: (x, y) m
+REGISTER_S = 860.0
+REGISTER_WAY = ((-25.0, 28.0), (0.0, 42.0), (-20.0, 44.0), (5.0, 30.0), (-12.0, 26.0))
 GULLS, RAIN_S = 90, ((980.0, 1100.0),)
 DROPS_EVERY_S = 1.6
 
@@ -47,17 +52,14 @@ class Thing(NamedTuple):
 
 @dataclass(frozen=True)
 class Quay:
-    """What the radar said, and what truly came: (from, to, what, does it come in) each."""
+    """What the radar said, and what truly came: (from, to, what, what to make of it) each."""
 
     returns: Returns
-    came: tuple[tuple[float, float, str, bool], ...]
+    came: tuple[tuple[float, float, str, Label], ...]
 
     def marks(self, detector: str) -> list[Mark]:
-        """Return what should raise: boats that come in, and whoever walks along the quay; and what should not, with what it was."""
-        wanted = [Mark(start, end, "expect", detector, what) for start, end, what, comes in self.came if comes]
-        return wanted + [
-            Mark(start, end, "quiet", detector, what) for start, end, what, comes in self.came if not comes
-        ]
+        """Return what should raise: boats that come in, and whoever walks along the quay; what should not; and what is of no account."""
+        return [Mark(start, end, label, detector, what) for start, end, what, label in self.came]
 
 
 @lru_cache
@@ -80,18 +82,19 @@ def half_an_hour() -> Quay:
     return Quay(returns, tuple(_came()))
 
 
-def _came() -> Iterator[tuple[float, float, str, bool]]:
+def _came() -> Iterator[tuple[float, float, str, Label]]:
     for t, *_ in BOATS:
-        yield t, t + 25.0, "a boat comes in", True
-    yield LEAVES[0], LEAVES[0] + 25.0, "a boat leaves", False
+        yield t, t + 25.0, "a boat comes in", "expect"
+    yield LEAVES[0], LEAVES[0] + 25.0, "a boat leaves", "quiet"
     for t in WALKS_S:
-        yield t, t + 2 * WALK_FROM_M / WALK_MPS, "somebody walks along the quay", True
+        yield t, t + 2 * WALK_FROM_M / WALK_MPS, "somebody walks along the quay", "expect"
     for t in TO_GANGWAY_S:
-        yield t, t + (GANGWAY_FROM_M - GANGWAY_TO_M) / WALK_MPS, "somebody walks to the gangway", True
+        yield t, t + (GANGWAY_FROM_M - GANGWAY_TO_M) / WALK_MPS, "somebody walks to the gangway", "expect"
+    yield REGISTER_S, REGISTER_S + register_lasts_s(), "somebody walks to register it", "ignore"
     for start, end in RAIN_S:
-        yield start, end, "rain", False
+        yield start, end, "rain", "quiet"
     for gull in gulls():
-        yield gull.t, gull.t + gull.lasts_s + 1, "gulls", False
+        yield gull.t, gull.t + gull.lasts_s + 1, "gulls", "quiet"
 
 
 def _things(rng: np.random.Generator) -> Iterator[Thing]:
@@ -101,6 +104,7 @@ def _things(rng: np.random.Generator) -> Iterator[Thing]:
         yield Thing(f"w{number}", _straight(t, -WALK_FROM_M, WALK_Y_M, WALK_FROM_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
     for number, t in enumerate(TO_GANGWAY_S, len(WALKS_S) + 1):
         yield Thing(f"w{number}", _straight(t, GANGWAY_FROM_M, WALK_Y_M, GANGWAY_TO_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
+    yield Thing("w7", register_walk, -2.0, 2.0)
     yield Thing("f1", lambda t: (3.0, 6.0 + 0.25 * float(np.sin(1.9 * t)) + 0.1 * float(np.sin(0.31 * t))), 2.0, 1.5)
     for number, gull in enumerate(gulls(), 1):
         yield Thing(f"g{number}", gull.where, -21.0, 2.5)
@@ -117,6 +121,21 @@ def _straight(t: float, x0: float, y0: float, x1: float, y1: float, speed: float
         return (x0 + share * (x1 - x0), y0 + share * (y1 - y0)) if 0 <= share <= 1 else None
 
     return where
+
+
+def register_lasts_s() -> float:
+    return sum(math.dist(one, other) for one, other in pairwise(REGISTER_WAY)) / WALK_MPS
+
+
+def register_walk(now: float) -> tuple[float, float] | None:
+    """Where whoever walks to register the radar is at a time."""
+    left = (now - REGISTER_S) * WALK_MPS
+    for one, other in pairwise(REGISTER_WAY):
+        leg = math.dist(one, other)
+        if 0 <= left <= leg:
+            return one[0] + left / leg * (other[0] - one[0]), one[1] + left / leg * (other[1] - one[1])
+        left -= leg
+    return None
 
 
 class Gull(NamedTuple):

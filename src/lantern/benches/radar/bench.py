@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from lantern.benches.bench import Bench
 from lantern.benches.radar.placed import ground_shown, least_study, moved_shown
 from lantern.benches.radar.profiles import profiles_shown, router
+from lantern.benches.radar.registering import router as registering
 from lantern.benches.radar.scene import (
     fates_shown,
     moment_shown,
@@ -40,5 +41,5 @@ BENCH: Bench[RadarDetector, RadarKind, RadarDials] = Bench(
         "moved": moved_shown,
     },
     studies={"least": least_study},
-    routers=(router,),
+    routers=(router, registering),
 )

@@ -3,6 +3,7 @@ import { overGround } from "/static/tune/bench/overground.js";
 import { startBench } from "/static/tune/bench/start.js";
 import { placed } from "./placed.js";
 import { profiles } from "./profiles.js";
+import { registering } from "./registering.js";
 import { radar, radarGround } from "./radar.js";
 
-startBench(overGround(radarGround), radar, placed, profiles);
+startBench(overGround(radarGround), radar, placed, profiles, registering);

@@ -5,7 +5,10 @@ import { numberOf } from "/static/js/units.js";
 const KEYS = ["x_m", "y_m", "azimuth_deg"];
 
 export const placed = ({ data, drawn, shown, studied }) => {
-  shown.move = (page) => page.fetchMoved();
+  shown.move = (page) => {
+    page.fetchMoved();
+    page.showFound();
+  };
   studied.least = (page) => page.leastPlace && page.tryPlace(page.leastPlace);
   return {
     ground: null,
@@ -17,7 +20,7 @@ export const placed = ({ data, drawn, shown, studied }) => {
       return this.attemptPart(async () => {
         this.ground = (await this.post(["ground"])).ground;
         if (!this.ground.mounted) return;
-        this.place = { ...this.ground.mount };
+        if (this.place.x_m === undefined) this.place = { ...this.ground.mount }; // what is tried is kept
         drawn.view.setPlan(this.onPlan ? this.ground : null);
       });
     },
@@ -28,6 +31,9 @@ export const placed = ({ data, drawn, shown, studied }) => {
     get standsElsewhere() {
       const { then, mount } = this.ground;
       return KEYS.some((key) => then[key] !== mount[key]);
+    },
+    get isTried() {
+      return KEYS.some((key) => this.place[key] !== this.ground.then[key]);
     },
     get isMoved() {
       return KEYS.some((key) => this.place[key] !== this.ground.mount[key]);
@@ -54,7 +60,7 @@ export const placed = ({ data, drawn, shown, studied }) => {
     },
     showMoved() {
       if (!drawn.view) return;
-      drawn.view.moved = this.tab === "move" ? this.moved : null;
+      drawn.view.moved = this.tab === "move" && this.isTried ? this.moved : null;
       drawn.view.drawRegions();
     },
     movedLine(which) {

@@ -24,6 +24,7 @@ export class RadarView extends ground.View {
   seen = [];
   target = -1;
   plan = null; // beneath the sector, where the radar is on it
+  found = null; // a registration that was tried
   moved = null; // another place that is tried
 
   // Corners that can be dragged lie above the ways.
@@ -74,6 +75,30 @@ export class RadarView extends ground.View {
     return [this.#inMetres(...ways)];
   }
 
+  // Pairs of a registration: where each was seen, and from there to where the plan has it, as the fit turns it back.
+  #foundParts(unit) {
+    const { pairs, report, walk } = this.found;
+    const { rotation_deg: turned, scale, shift_m: shift } = report.parameters;
+    const [s, c] = [Math.sin((turned * Math.PI) / 180), Math.cos((turned * Math.PI) / 180)];
+    const back = ([x, y]) => {
+      const [east, north] = [(x - shift[0]) / scale, (y - shift[1]) / scale];
+      return this.at([east * c + north * s, -east * s + north * c]);
+    };
+    const path = walk.map((place) => back(place).join(",")).join(" ");
+    return [
+      el("polyline", { class: "walk-track", points: path }),
+      ...pairs.map(([x, y, ...onto]) => {
+        const [[x1, y1], [x2, y2]] = [this.at([x, y]), back(onto)];
+        return el(
+          "g",
+          { class: "pair" },
+          el("line", { x1, y1, x2, y2 }),
+          el("circle", { cx: x1, cy: y1, r: 2.5 * unit }),
+        );
+      }),
+    ];
+  }
+
   #movedParts(unit) {
     const { sector, unknown, stands } = this.moved;
     const [x, y] = this.at(stands);
@@ -94,9 +119,10 @@ export class RadarView extends ground.View {
     const shown = this.ways.map((way, at) => [way, at, this.fates[at] ?? "none"]);
     shown.sort((one, other) => (one[2] === "none" ? 0 : 1) - (other[2] === "none" ? 0 : 1)); // what raised lies above
     const lines = shown.map(([way, at, fate]) => this.#way(way, at, fate, unit));
+    const found = this.found ? this.#foundParts(unit) : [];
     const moved = this.moved ? this.#movedParts(unit) : [];
     const walks = this.plan ? this.#walks() : [];
-    return [...lines, ...walks, ...moved, ...this.seen.map((each) => this.#seen(each, unit))];
+    return [...lines, ...walks, ...found, ...moved, ...this.seen.map((each) => this.#seen(each, unit))];
   }
 
   // Pressed where no region is: the target whose way is nearest, if one is near.
