@@ -9,6 +9,7 @@ from playwright.sync_api import Page, expect
 from browser.conftest import violations
 from core.radar.scenes import by_the_words, detector
 from lantern.standins.quay import REGISTER_S, half_an_hour, register_lasts_s, register_walk
+from lantern.standins.slipway import ten_minutes
 
 # the mistakes that a loop which knows nothing of the program finds in what the quay's radar said
 QUAY = half_an_hour()
@@ -219,4 +220,30 @@ def test_somebody_comes_live(bench: Page) -> None:
     expect(bench.get_by_test_id("nearest")).to_contain_text("Nearest is")
     bench.get_by_test_id("jump").click()
     expect(bench.get_by_test_id("state").first).to_have_text("raised")
+    assert violations(bench) == []
+
+
+def test_bare_detections_are_followed_and_each_threshold_says_what_it_drops(bench: Page) -> None:
+    """R2 behind the fence: set for people who leave, as found; it follows nobody itself."""
+    bench.goto("/sites/1/bench/13")
+    expect(bench.locator(".of-radar .plan-water")).not_to_have_count(0)
+    expect(bench.get_by_test_id("misses")).to_have_text("5")
+    bench.get_by_test_id("profiles").locator(".profile").first.click()
+    expect(bench.get_by_test_id("misses")).to_have_text("0")
+    tab = bench.get_by_role("tab", name="Following")
+    tab.click()
+    told = bench.get_by_test_id("followed")
+    expect(told).to_contain_text(re.compile(r"0 weak, 0 clutter, \d{3,4} unconfirmed\. \d broke off"))
+
+    bench.get_by_text("Dropped before").click()
+    weak = sum(db < 12 for db in ten_minutes().returns.snr_db.tolist())
+    bench.get_by_label("Min snr of following").fill("12")
+    bench.keyboard.press("Enter")
+    expect(told).to_contain_text(f"{weak} weak", timeout=15_000)
+    expect(bench.get_by_test_id("changes")).to_contain_text("2 unsaved changes")
+    expect(bench.get_by_test_id("misses")).to_have_text("0")
+    bench.locator("#panel-following button.name", has_text="Give up").click()
+    expect(bench.locator("svg[data-following=give_up_s] .base")).to_have_count(1, timeout=60_000)
+    bench.get_by_role("button", name="Learn it where nothing came").click()
+    expect(bench.locator("#panel-following")).to_contain_text(re.compile(r"The map knows \d+ cells"), timeout=30_000)
     assert violations(bench) == []

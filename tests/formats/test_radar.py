@@ -11,7 +11,7 @@ import pytest
 from commands import lantern
 from core.radar.scenes import returns_of, wandering
 from lantern.core.faults import Refused
-from lantern.signals.radar.signal import RadarReturns
+from lantern.signals.radar.signal import RadarReturns, _unpack
 from lantern.signals.radar.table import COLUMNS, read_returns, write_returns
 from lantern.signals.radar.wire import unpack_scan
 
@@ -51,6 +51,29 @@ def test_what_is_wrong_is_refused_with_its_line(rows: list[str], says: str) -> N
         read(*rows)
 
 
+def test_bare_detections_come_with_their_levels_and_go_out_so() -> None:
+    text = f"{HEADER},snr_db,noise_db\n0,,10,1,-1,0,14.5,-92\n0,,10.5,20,0,-3,,\n0.1,,9.9,1,-1,0,15,-91.5\n"
+    returns = read_returns(text.encode(), where="r.csv", detections=True, noise_cells=16)
+    assert returns.bare
+    assert returns.noise_cells == 16
+    assert returns.snr_db is not None
+    assert returns.snr_db[[0, 2]].tolist() == [14.5, 15.0]
+    assert np.isnan(returns.snr_db[1])
+    assert returns.power_db.tolist() == [14.5, -3.0, 15.0]
+    assert write_returns(returns) == text
+    signal = RadarReturns()
+    [block] = [make() for _, make in signal.pack(returns)]
+    again = _unpack(block, {"noise_cells": 16})
+    assert write_returns(again) == text
+    assert read_returns(text.encode(), where="r.csv", detections=None).bare
+    with pytest.raises(Refused, match=r'line 2, target: is empty.*"detections": true'):
+        read_returns(text.encode(), where="r.csv")
+    with pytest.raises(Refused, match=r"line 2, target: is .*7.*nothing: the sidecar"):
+        read_returns(f"{HEADER}\n0,7,10,1,-1,0\n".encode(), where="r.csv", detections=True)
+    with pytest.raises(Refused, match="no level: 900"):
+        read_returns(f"{HEADER},snr_db\n0,,10,1,-1,0,900\n".encode(), where="r.csv", detections=True)
+
+
 def test_another_header_is_refused() -> None:
     with pytest.raises(Refused, match="line 1"):
         read_returns(b"t,range\n", where="r.csv")
@@ -62,6 +85,15 @@ def test_azimuths_beyond_a_turn_and_another_unit_of_speed_are_told() -> None:
         "1 azimuths lie beyond a full turn, and are counted modulo 360°",
         "Something moves at 360 m/s: are speeds in m/s?",
     )
+
+
+def test_detections_on_the_wire_have_no_targets_and_others_have() -> None:
+    seen = {"range_m": 12.5, "azimuth_deg": -4, "radial_speed_mps": -0.8, "rcs_dbsm": 1, "snr_db": 17}
+    scan = unpack_scan(json.dumps({"seq": 1, "t": 1.7e9, "detections": True, "returns": [seen, seen]}).encode())
+    assert [each.seen().snr_db for each in scan.returns] == [17.0, 17.0]
+    for wrong in ({"returns": [seen]}, {"detections": True, "returns": [seen | {"target": "3"}]}):
+        with pytest.raises(Refused, match=r"target"):
+            unpack_scan(json.dumps({"seq": 1, "t": 1.7e9} | wrong).encode())
 
 
 def test_scans_on_the_wire() -> None:

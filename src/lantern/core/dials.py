@@ -142,7 +142,7 @@ def _info(name: str, field: FieldInfo) -> DialInfo:
 def label_of(name: str) -> str:
     """`hysteresis_c` reads "Hysteresis": the unit stands beside the number, not in the label."""
     words = name.split("_")
-    if words[-1] in {"c", "s", "px", "m", "mps", "dbsm", "percent"} and len(words) > 1:
+    if words[-1] in {"c", "s", "px", "m", "mps", "mps2", "dbsm", "db", "deg", "percent"} and len(words) > 1:
         words = words[:-1]
     return " ".join(words).replace("rearm", "re-arm").replace("rcs", "size").capitalize()
 

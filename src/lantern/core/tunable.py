@@ -19,6 +19,7 @@ class Tunable(ABC):
     """
 
     none_exact: ClassVar[str] = "none here"  # why no dial sweeps exactly, where none does
+    strip_values: ClassVar[int] = 24  # of a dial that does not sweep exactly, in its strip
 
     dials: Dials
 

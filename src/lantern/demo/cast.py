@@ -16,7 +16,16 @@ from lantern.db.base import StoreAwayError, transaction
 from lantern.db.changes import changes
 from lantern.live.tasks import Patience
 from lantern.register.tables import demo_devices
-from lantern.standins.app import Cameras, StandIns, door_at, radar_at, reader_at, reel_of_scene, tracker_of_scene
+from lantern.standins.app import (
+    Cameras,
+    StandIns,
+    door_at,
+    radar_at,
+    reader_at,
+    reel_of_scene,
+    slipway_at,
+    tracker_of_scene,
+)
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.places import CROWDS
 from lantern.standins.poster import PosterStandIn
@@ -70,6 +79,7 @@ class DemoCast:
             "P1": reader_at,
             "F1": partial(door_at, folder=self.folder),
             "R1": radar_at,
+            "R2": slipway_at,
         }
         cameras: Cameras = {
             code: CameraStandIn(code, reel_of_scene(code), f"{self.ingest_url}/ingest/{code}", token, self.encryption)

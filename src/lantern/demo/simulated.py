@@ -18,11 +18,11 @@ import numpy as np
 
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Frames, Pixels
-from lantern.demo.skerrow import CROWDS, FACES, OBSERVERS, PLATES, QUAY, TAKES
+from lantern.demo.skerrow import CROWDS, FACES, OBSERVERS, PLATES, QUAY, SLIPWAY, TAKES
 from lantern.formats.sidecar import TakeInfo
 from lantern.processes import ends_with_parent
 from lantern.signals.takes import Still, Take
-from lantern.standins import places, quay, visitors, weighbridge
+from lantern.standins import places, quay, slipway, visitors, weighbridge
 from lantern.standins.crowd import Crowd
 from lantern.standins.scene import OFFSET_C, SCALE, Scene
 from lantern.standins.scenes import RECORDED
@@ -55,11 +55,12 @@ def simulated(share: float) -> Iterator[Simulated]:
         for number in FACES:
             yield _faces(number)
         yield _quay()
+        yield _slipway()
 
 
 def counted() -> int:
     """Return how many there are."""
-    return len(TAKES) + len(CROWDS) + len(PLATES) + len(FACES) + 1
+    return len(TAKES) + len(CROWDS) + len(PLATES) + len(FACES) + 2
 
 
 @contextmanager
@@ -170,3 +171,9 @@ def _faces(number: int) -> Simulated:
 def _quay() -> Simulated:
     seen = quay.half_an_hour()
     return Simulated(Take(_info(*QUAY, kind="radar"), value=seen.returns), seen.marks("Boat to the quay"))
+
+
+def _slipway() -> Simulated:
+    seen = slipway.ten_minutes()
+    info = _info(*SLIPWAY, kind="radar", detections=True, noise_cells=slipway.NOISE_CELLS)
+    return Simulated(Take(info, value=seen.returns), seen.marks("Up the slipway"))

@@ -40,6 +40,7 @@ FACES = {
 }
 # of the quay: device, name of the take, when it began
 QUAY = ("R1", "A morning with rain, 30 min", "2026-03-13T06:10:00+01:00")
+SLIPWAY = ("R2", "An evening with gulls, 10 min", "2026-03-14T19:20:00+01:00")
 OBSERVERS = ("Mira V.", "second observer")  # who counted the passages of a take by hand
 REASONS = {
     "Smoulder in the heap": "As found on site: 45 °C because the last site had 45.",
@@ -51,6 +52,7 @@ REASONS = {
     "Barred people": "As found on site: 80 because the leaflet says so.",
     "Crew at the door": "As found on site: 80 because the leaflet says so.",
     "Boat to the quay": "As found on site: 1.5 m nearer, for that is what it was set to in the store.",
+    "Up the slipway": "As found on site: outbound, for the drawing had the radar at the other end.",
     "Gate line": "As found on site: everything that comes over the painted line.",
     "Tank": "Somebody who stays at the tank for 6 s; whoever passes takes 4 s.",
     "Gate to tank": "From the gate to the tank within a minute, on foot.",

@@ -40,6 +40,10 @@ class TakeInfo(BaseModel):
     width: int | None = Field(default=None, gt=0, le=20_000, description="of the picture that boxes are in, pixels")
     height: int | None = Field(default=None, gt=0, le=20_000)
     classes: dict[str, str] = Field(default_factory=dict, description="class number to name")
+    detections: bool = Field(default=False, description="of a radar: bare detections, whose targets are not known yet")
+    noise_cells: int | None = Field(
+        default=None, ge=1, le=10_000, description="of a radar: by so many cells it knows the noise"
+    )
     still: str | None = Field(default=None, description="PNG or JPEG of the scene")
     marks: str | None = Field(default=None, description="CSV of marks, as `lantern score` takes them")
     truths: str | None = Field(default=None, description="CSV of what things on it truly were: object,at_s,text")

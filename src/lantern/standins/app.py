@@ -13,7 +13,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response, StreamingResponse
 from starlette.routing import Route
 
-from lantern.standins import quay, visitors, weighbridge
+from lantern.standins import quay, slipway, visitors, weighbridge
 from lantern.standins.camera import CameraStandIn, Reel
 from lantern.standins.doorface import DoorStandIn
 from lantern.standins.faults import FAULTS
@@ -60,6 +60,13 @@ def radar_at(code: str, url: str, token: str, encryption: ssl.SSLContext | None 
     """The radar at the quay edge, over its half an hour, from shortly before the first boat on."""
     returns = quay.half_an_hour().returns
     return RadarStandIn(code, url, token, encryption=encryption, returns=returns, at_s=quay.BOATS[0][0] - 20)
+
+
+def slipway_at(code: str, url: str, token: str, encryption: ssl.SSLContext | None = None) -> RadarStandIn:
+    """The radar at the slipway, over its ten minutes, from shortly before somebody comes up."""
+    returns, length_s = slipway.ten_minutes().returns, slipway.LENGTH_S
+    at_s = slipway.UP[0][0] - 15
+    return RadarStandIn(code, url, token, encryption=encryption, returns=returns, length_s=length_s, at_s=at_s)
 
 
 Player = CameraStandIn | TrackerStandIn | PosterStandIn

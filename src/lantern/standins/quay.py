@@ -5,16 +5,16 @@ sways. All of it made up; what truly came is known.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
-from typing import NamedTuple
 
 import numpy as np
 
 from lantern.core.radar.returns import Returns
 from lantern.core.scoring.marks import Label, Mark
+from lantern.standins.targets import Gull, Thing, Where, flock, straight
 
 SCANS_HZ, LENGTH_S, SEED = 5.0, 1800.0, 20_260_313
 REACH_M, LEAST_M = 70.0, 1.5
@@ -37,17 +37,6 @@ REGISTER_S = 860.0
 REGISTER_WAY = ((-25.0, 28.0), (0.0, 42.0), (-20.0, 44.0), (5.0, 30.0), (-12.0, 26.0))
 GULLS, RAIN_S = 90, ((980.0, 1100.0),)
 DROPS_EVERY_S = 1.6
-
-Where = Callable[[float], tuple[float, float] | None]  # (x, y) m at a time; None: not there
-
-
-class Thing(NamedTuple):
-    """`where` it is, how large, and how long its tracker keeps it apart from others."""
-
-    name: str
-    where: Where
-    rcs_dbsm: float
-    spread_db: float
 
 
 @dataclass(frozen=True)
@@ -99,11 +88,11 @@ def _came() -> Iterator[tuple[float, float, str, Label]]:
 
 def _things(rng: np.random.Generator) -> Iterator[Thing]:
     for number, (t, *way) in enumerate((*BOATS, LEAVES), 1):
-        yield Thing(f"b{number}", _straight(t, *way), 12.0, 3.0)
+        yield Thing(f"b{number}", straight(t, *way), 12.0, 3.0)
     for number, t in enumerate(WALKS_S, 1):
-        yield Thing(f"w{number}", _straight(t, -WALK_FROM_M, WALK_Y_M, WALK_FROM_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
+        yield Thing(f"w{number}", straight(t, -WALK_FROM_M, WALK_Y_M, WALK_FROM_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
     for number, t in enumerate(TO_GANGWAY_S, len(WALKS_S) + 1):
-        yield Thing(f"w{number}", _straight(t, GANGWAY_FROM_M, WALK_Y_M, GANGWAY_TO_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
+        yield Thing(f"w{number}", straight(t, GANGWAY_FROM_M, WALK_Y_M, GANGWAY_TO_M, WALK_Y_M, WALK_MPS), -2.0, 2.0)
     yield Thing("w7", register_walk, -2.0, 2.0)
     yield Thing("f1", lambda t: (3.0, 6.0 + 0.25 * float(np.sin(1.9 * t)) + 0.1 * float(np.sin(0.31 * t))), 2.0, 1.5)
     for number, gull in enumerate(gulls(), 1):
@@ -111,16 +100,6 @@ def _things(rng: np.random.Generator) -> Iterator[Thing]:
     for start, end in RAIN_S:
         for number, t in enumerate(np.arange(start, end, DROPS_EVERY_S).tolist()):
             yield Thing(f"r{number + 1}", _drop(t, rng), -17.0, 3.0)
-
-
-def _straight(t: float, x0: float, y0: float, x1: float, y1: float, speed: float) -> Where:
-    takes = float(np.hypot(x1 - x0, y1 - y0)) / speed
-
-    def where(now: float) -> tuple[float, float] | None:
-        share = (now - t) / takes
-        return (x0 + share * (x1 - x0), y0 + share * (y1 - y0)) if 0 <= share <= 1 else None
-
-    return where
 
 
 def register_lasts_s() -> float:
@@ -138,33 +117,9 @@ def register_walk(now: float) -> tuple[float, float] | None:
     return None
 
 
-class Gull(NamedTuple):
-    """It flies from `t` on for so long, straight."""
-
-    t: float
-    lasts_s: float
-    x: float
-    y: float
-    turn: float
-    speed: float
-
-    def where(self, now: float) -> tuple[float, float] | None:
-        since = now - self.t
-        way = self.speed * since
-        there = (self.x + way * np.cos(self.turn), self.y + way * np.sin(self.turn))
-        return there if 0 <= since <= self.lasts_s else None
-
-
 @lru_cache
 def gulls() -> tuple[Gull, ...]:
-    rng = np.random.default_rng(SEED + 1)
-
-    def one() -> Gull:
-        t, lasts = rng.uniform(0, LENGTH_S - 10), rng.uniform(2, 7)
-        x, y = rng.uniform(-25, 25), rng.uniform(4, 30)
-        return Gull(*(float(v) for v in (t, lasts, x, y, rng.uniform(0, 2 * np.pi), rng.uniform(4, 10))))
-
-    return tuple(sorted(one() for _ in range(GULLS)))
+    return flock(SEED + 1, GULLS, LENGTH_S, 25.0, (4.0, 30.0))
 
 
 def _drop(t: float, rng: np.random.Generator) -> Where:

@@ -1,4 +1,4 @@
-"""A radar that posts its scans, each with all targets that it sees."""
+"""A radar that posts its scans, each with all targets that it sees, or with bare detections."""
 
 from __future__ import annotations
 
@@ -14,28 +14,31 @@ from lantern.standins.quay import LENGTH_S, SCANS_HZ
 
 @dataclass
 class RadarStandIn(PosterStandIn):
-    """It plays `returns`."""
+    """It plays `returns`, of so many seconds."""
 
     _: KW_ONLY
     returns: Returns
+    length_s: float = LENGTH_S
     first: np.ndarray = field(init=False)
 
     def __post_init__(self) -> None:
         self.fps = SCANS_HZ
-        self.count = round(LENGTH_S * SCANS_HZ)
+        self.count = round(self.length_s * SCANS_HZ)
         scans = np.floor(self.returns.t_s * SCANS_HZ + 0.5).astype(int)
         self.first = np.searchsorted(scans, np.arange(self.count + 1))
 
     def message(self, frame: int) -> SentScan:
         rows = range(int(self.first[frame]), int(self.first[frame + 1]))
-        return SentScan(seq=self.sent, t=self.time_s(), returns=tuple(self._sent(row) for row in rows))
+        sent = tuple(self._sent(row) for row in rows)
+        return SentScan(seq=self.sent, t=self.time_s(), detections=self.returns.bare, returns=sent)
 
     def _sent(self, row: int) -> SentReturn:
         held = self.returns
         return SentReturn(
-            target=f"{held.ids[int(held.target[row])]}.{self._round}",
+            target="" if held.bare else f"{held.ids[int(held.target[row])]}.{self._round}",
             range_m=float(held.range_m[row]),
             azimuth_deg=float(held.azimuth_deg[row]),
             radial_speed_mps=float(held.speed_mps[row]),
             rcs_dbsm=float(held.rcs_dbsm[row]),
+            snr_db=None if held.snr_db is None else float(held.snr_db[row]),
         )

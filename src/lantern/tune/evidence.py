@@ -23,8 +23,6 @@ from lantern.core.units import Scale
 from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.judging import subject
 
-STRIP_VALUES = 24
-
 
 @dataclass(frozen=True)
 class Held:
@@ -85,7 +83,7 @@ def _rows(held: Held, info: DialInfo, low: float, high: float, value: float) -> 
     if info.name in on.exact_dials():
         return on.rows_exact(info.name, held.marks, low, high, whole=True)
     rows: list[Row] = []
-    values = values_shown(info, low, high, value)
+    values = values_shown(info, low, high, value, on.strip_values)
     on.prepare(info.name, values)
     for at in values:
         still_wanted()
@@ -96,7 +94,7 @@ def _rows(held: Held, info: DialInfo, low: float, high: float, value: float) -> 
     return rows
 
 
-def values_shown(info: DialInfo, low: float, high: float, value: float, count: int = STRIP_VALUES) -> list[float]:
+def values_shown(info: DialInfo, low: float, high: float, value: float, count: int) -> list[float]:
     """Values on the dial's own steps over the shown range, its present value among them."""
     assert info.low is not None
     assert info.high is not None

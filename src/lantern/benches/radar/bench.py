@@ -7,6 +7,13 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Bench
+from lantern.benches.radar.following import (
+    clutter_study,
+    dials_of_following,
+    followed_shown,
+    following_strips,
+    mend_shown,
+)
 from lantern.benches.radar.placed import ground_shown, least_study, moved_shown
 from lantern.benches.radar.profiles import profiles_shown, router
 from lantern.benches.radar.registering import router as registering
@@ -24,7 +31,7 @@ from lantern.tune.tables import DetectorRow
 
 
 def _page(session: Session, row: DetectorRow, kind: RadarKind, dials: RadarDials) -> dict[str, Any]:
-    return {}
+    return {"following": dials_of_following()}
 
 
 BENCH: Bench[RadarDetector, RadarKind, RadarDials] = Bench(
@@ -39,7 +46,10 @@ BENCH: Bench[RadarDetector, RadarKind, RadarDials] = Bench(
         "sides": sides_shown,
         "ground": ground_shown,
         "moved": moved_shown,
+        "followed": followed_shown,
+        "mend": mend_shown,
+        "following": following_strips,
     },
-    studies={"least": least_study},
+    studies={"least": least_study, "clutter": clutter_study},
     routers=(router, registering),
 )

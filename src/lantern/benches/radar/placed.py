@@ -156,7 +156,7 @@ def moved_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
     held = judged(trial)
     marks = held.own([row.as_mark() for row in marks_of(trial.session, trial.take.id)])
     seen = seen_from(held.returns, then, new, occluders)
-    there = RadarSubject(moved_regions(held.detector, then, new), held.kind, held.dials, seen.returns)
+    there = RadarSubject(moved_regions(held.detector, then, new), held.kind, held.dials, seen.returns, held.raw)
     unknown, frame = unknown_ground(then, new, occluders), frame_of(then)
     whole = radar.reach(new, occluders).area
     corner = _own(shapely.Point(new.x_m, new.y_m), frame).coords[0]

@@ -25,6 +25,7 @@ MATERIALS: dict[str, float] = {
     "metal": float("inf"),
     "concrete": 32.0,
     "wood": 3.6,
+    "wet wood": 6.0,  # common practice, no source; soaked through it is worse
     "glass": 2.2,
     "plasterboard": 1.9,
     "plastic": 1.0,

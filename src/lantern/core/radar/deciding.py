@@ -10,7 +10,6 @@ import numpy as np
 
 from lantern.core.radar.dials import RadarDials
 from lantern.core.radar.regions import EQUAL
-from lantern.core.radar.returns import Returns
 from lantern.core.radar.runs import Kept, Runs
 from lantern.core.rearm import rearmed
 from lantern.core.rule import TIME_TOLERANCE_S, ClearedBy
@@ -48,12 +47,12 @@ def raised(all_came: Iterable[Came], target_of_run: Indices, t_s: np.ndarray, re
     return out
 
 
-def cleared(returns: Returns, kept: Kept, runs: Runs, run: int, gap_s: float) -> tuple[float | None, ClearedBy]:
-    """Return when and by what a raise of a run is over."""
+def cleared(length_s: float, kept: Kept, runs: Runs, run: int, gap_s: float) -> tuple[float | None, ClearedBy]:
+    """Return when and by what a raise of a run is over; `length_s` of the take."""
     end = int(runs.at[runs.first[run + 1] - 1])
     if not kept.last[end]:
         return float(kept.t_s[end + 1]), "reading"
     t = float(kept.t_s[end])
-    if returns.length_s - t <= gap_s + TIME_TOLERANCE_S:  # it may come again: a later return of it would be in the take
+    if length_s - t <= gap_s + TIME_TOLERANCE_S:  # it may come again: a later return of it would be in the take
         return None, "end"
     return t, "lost"

@@ -13,18 +13,22 @@ from lantern.core.signals import Floats
 from lantern.core.watching import Indices
 
 T = TypeVar("T")
+NOBODY = ("",)  # the targets of bare detections
 MOST_KEPT = 24  # of what was worked out; the oldest goes
 
 
 @dataclass(frozen=True, slots=True)
 class Return:
-    """One target at one moment. `azimuth_deg` clockwise from the axis, `speed_mps` radial, negative when it comes nearer."""
+    """One target at one moment. `azimuth_deg` clockwise from the axis, `speed_mps` radial, negative when it comes nearer. `snr_db`: above
+    the noise, where the unit says so; without a `target` it is a bare detection.
+    """
 
     target: str
     range_m: float
     azimuth_deg: float
     speed_mps: float
     rcs_dbsm: float
+    snr_db: float | None = None
 
     @property
     def place(self) -> tuple[float, float]:
@@ -39,6 +43,8 @@ class Returns:
 
     `t_s` (n,) s from the take's start, not falling; `target` (n,) indices into `ids`; `range_m`, `azimuth_deg` (clockwise from the
     axis), `speed_mps` (radial, negative when it comes nearer), `rcs_dbsm` (n,). `told`: what a reader of the take must know.
+    `snr_db`, `noise_db` (n,), nan where it is not known; `noise_cells`: by so many cells the unit knows the noise. Bare detections, which
+    nobody has followed, have one target without a name.
     """
 
     t_s: Floats
@@ -49,6 +55,9 @@ class Returns:
     rcs_dbsm: Floats
     ids: tuple[int | str, ...]
     told: tuple[str, ...] = ()
+    snr_db: Floats | None = None
+    noise_db: Floats | None = None
+    noise_cells: int | None = None
     _kept: dict[Hashable, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def __len__(self) -> int:
@@ -63,6 +72,16 @@ class Returns:
         """Return the usual time between two moments; 0 where there is one."""
         moments = np.unique(self.t_s)
         return float(np.median(np.diff(moments))) if moments.size > 1 else 0.0
+
+    @property
+    def bare(self) -> bool:
+        """Return whether these are detections that nobody has followed."""
+        return self.ids == NOBODY
+
+    @property
+    def power_db(self) -> Floats:
+        """(n,): how strongly each answers: above the noise where that is known, else by its size."""
+        return self.rcs_dbsm if self.snr_db is None else np.where(np.isfinite(self.snr_db), self.snr_db, self.rcs_dbsm)
 
     @cached_property
     def by_target(self) -> Indices:

@@ -19,6 +19,8 @@ from lantern.core.radar.regions import RadarDetector, RadarRegion, check_shapes,
 from lantern.core.radar.returns import Returns
 from lantern.core.radar.runs import Kept, Runs, kept_of, runs_of
 from lantern.core.radar.sweeps import rows_along
+from lantern.core.radar.tracking.dials import Tracking
+from lantern.core.radar.tracking.following import followed
 from lantern.core.radar.verdicts import ORDER, of_target
 from lantern.core.raising import Raising
 from lantern.core.reasons import Reason
@@ -37,7 +39,7 @@ RANK = ("hit", "false", "ignored", "none")  # of what became of a target: what i
 
 @dataclass(frozen=True)
 class RadarSubject(Raising):
-    """One detector of a radar, its dials, and the returns of one take."""
+    """One detector of a radar, its dials, and the returns of one take. `raw`: as the take has them, before anybody was followed."""
 
     traces_as: ClassVar[str] = "stems"
 
@@ -45,10 +47,11 @@ class RadarSubject(Raising):
     kind: RadarKind
     dials: RadarDials
     returns: Returns
+    raw: Returns
 
     @property
     def length_s(self) -> float:
-        return self.returns.length_s
+        return self.raw.length_s
 
     def with_dials(self, **changes: Any) -> RadarSubject:
         return replace(self, dials=read_dials(RadarDials, self.dials.model_dump() | changes))
@@ -86,7 +89,7 @@ class RadarSubject(Raising):
     def _event(self, region: RadarRegion | None, runs: Runs, each: Came) -> Event:
         returns, kept = self.returns, self.kept
         first, here = (int(kept.row[runs.at[at]]) for at in (runs.first[each.run], each.place))
-        cleared_s, cleared_by = cleared(returns, kept, runs, each.run, self.dials.gap_s)
+        cleared_s, cleared_by = cleared(self.length_s, kept, runs, each.run, self.dials.gap_s)
         way = float(runs.way_m[each.place])
         return Event(
             detector=self.detector.name,
@@ -212,10 +215,13 @@ class RadarSubject(Raising):
         return {"dial": "distance_m", "level": self.dials.distance_m, "clears": None}
 
     def cautions(self) -> list[str]:
-        return list(self.returns.told)
+        return list(self.raw.told)
 
 
 def judge(detector: RadarDetector, kind: RadarKind, returns: Returns) -> RadarSubject:
-    """Return the detector held against returns."""
+    """Return the detector held against returns; bare detections are followed first."""
     check_shapes(detector)
-    return RadarSubject(detector, kind, kind.read_dials(detector), returns)
+    raw = returns
+    if raw.bare:
+        returns = followed(raw, detector.tracking or Tracking(), detector.clutter).returns
+    return RadarSubject(detector, kind, kind.read_dials(detector), returns, raw)

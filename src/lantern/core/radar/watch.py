@@ -13,6 +13,8 @@ from lantern.core.radar.approach import Approach
 from lantern.core.radar.kind import RadarKind
 from lantern.core.radar.regions import EQUAL, RadarDetector, RadarRegion, check_shapes, inside
 from lantern.core.radar.returns import Return
+from lantern.core.radar.tracking.dials import Tracking
+from lantern.core.radar.tracking.tracker import Tracker
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.watch import AnyWatch, Sample, Standing, Turn, Watch
 
@@ -32,11 +34,15 @@ class RadarWatch(Watch[Sequence[Return]]):
         self.seen_s: dict[str, float] = {}  # when each target was last seen, of those of a size that counts
         self.ways: dict[str, dict[str, Approach]] = {_name(region): {} for region in detector.watched}
         self.nearest: Return | None = None
+        self.tracker = Tracker(detector.tracking or Tracking(), detector.clutter, facts.get("noise_cells"))
 
     def step(self, sample: Sample[Sequence[Return]], interval_s: float) -> Iterator[Turn]:
         yield from self._lost(sample.t)
-        self.nearest = min(sample.value, key=lambda each: each.range_m, default=None)
-        for seen in sample.value:
+        value = sample.value
+        if self.tracker.tracks or any(not each.target for each in value):
+            value, _ = self.tracker.step(sample.t, value)  # bare detections
+        self.nearest = min(value, key=lambda each: each.range_m, default=None)
+        for seen in value:
             if self._counts(seen):
                 self.seen_s[seen.target] = sample.t
                 for region in self.detector.watched:
@@ -76,10 +82,13 @@ class RadarWatch(Watch[Sequence[Return]]):
     def inherit(self, held: AnyWatch) -> None:
         if isinstance(held, RadarWatch):
             self.seen_s, self.ways = held.seen_s, held.ways
+            if held.tracker.dials == self.tracker.dials:
+                self.tracker.inherit(held.tracker)
 
     def shift(self, seconds: float) -> None:
         self.seen_s = {}
         self.ways = {name: {} for name in self.ways}
+        self.tracker.forget()
 
     def standing(self, *, trouble: str = "") -> Standing:
         ways = {

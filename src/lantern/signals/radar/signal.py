@@ -18,7 +18,7 @@ from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
 from lantern.signals.looks import Look, Unread
 from lantern.signals.radar.feed import ScanFeed
-from lantern.signals.radar.table import COLUMNS, read_returns, write_returns
+from lantern.signals.radar.table import HEADERS, OF_NOISE, read_returns, write_returns
 from lantern.signals.signal import Block, Signal, Stored, Timed
 from lantern.signals.space import SENSOR
 
@@ -39,24 +39,33 @@ class RadarReturns(Signal[Returns, Sequence[Return]]):
     feed = ScanFeed
 
     def may_be(self, unread: Unread) -> int:
-        return 3 if unread.layout is not None and unread.layout.names == COLUMNS else 0
+        return 3 if unread.layout is not None and unread.layout.names in HEADERS else 0
 
     def look(self, unread: Unread) -> Look:
-        returns = read_returns(unread.path, where=unread.path.name)
-        facts = [f"{len(returns)} returns of {len(returns.ids)} targets, as far as {returns.range_m.max():.0f} m"]
-        drawn = {"radar": self.sketch({}, returns)}
-        return Look(("radar",), facts, {}, {"radar": []}, drawn, len(returns), length_s={"": returns.length_s})
+        returns = read_returns(unread.path, where=unread.path.name, detections=None)
+        whose = "detections that nobody has followed" if returns.bare else f"returns of {len(returns.ids)} targets"
+        facts = [f"{len(returns)} {whose}, as far as {returns.range_m.max():.0f} m"]
+        drawn, length = {"radar": self.sketch({}, returns)}, {"": returns.length_s}
+        given = {"detections": True} if returns.bare else {}
+        return Look(("radar",), facts, {}, {"radar": []}, drawn, len(returns), length_s=length, given=given)
 
     def read(self, info: TakeInfo, data: Path, folder: TakeFolder) -> Returns:
-        return read_returns(data, where=data.name, limits=folder.limits)
+        return read_returns(
+            data,
+            where=data.name,
+            limits=folder.limits,
+            detections=info.detections,
+            noise_cells=info.noise_cells,
+        )
 
     def facts(self, info: TakeInfo, value: Returns) -> dict[str, Any]:
         reach_m = float(np.ceil(value.range_m.max(initial=1.0) / 10) * 10)
-        held = [[len(value), "returns"], [len(value.ids), "targets"]]
-        return {"range_m": reach_m, "told": list(value.told), "holds": held}
+        held = [[len(value), "detections"]] if value.bare else [[len(value), "returns"], [len(value.ids), "targets"]]
+        facts = {"range_m": reach_m, "told": list(value.told), "holds": held}
+        return facts | ({"detections": True} if value.bare else {}) | _cells(value.noise_cells)
 
     def shown(self, facts: Mapping[str, Any]) -> dict[str, Any]:
-        return {"rangeM": facts["range_m"]}
+        return {"rangeM": facts["range_m"], "detections": facts.get("detections", False)}
 
     def sketch(self, facts: Mapping[str, Any], value: Returns) -> dict[str, Any]:
         thin = slice(None, None, max(len(value) // MOST_DRAWN, 1))
@@ -99,6 +108,7 @@ class RadarReturns(Signal[Returns, Sequence[Return]]):
             speed_mps=np.array([each.speed_mps for _, each in rows], dtype=np.float64),
             rcs_dbsm=np.array([each.rcs_dbsm for _, each in rows], dtype=np.float64),
             ids=tuple(ids),
+            snr_db=_levels([each.snr_db for _, each in rows]),
         )
 
     def joined(self, pieces: Sequence[Returns], t_s: Floats) -> Returns:
@@ -108,16 +118,22 @@ class RadarReturns(Signal[Returns, Sequence[Return]]):
         columns: dict[str, Any] = {
             name: np.concatenate([getattr(each, name) for each in pieces]) for name in NUMBERS if name != "target"
         }
+        for name in OF_NOISE:
+            held = [getattr(each, name) for each in pieces]
+            if any(each is not None for each in held):
+                filled = [np.full(len(p), np.nan) if h is None else h for p, h in zip(pieces, held, strict=True)]
+                columns[name] = np.concatenate(filled)
         return Returns(target=np.concatenate(targets), ids=tuple(ids), **columns)
 
     def write(self, info: TakeInfo, value: Returns, folder: Path) -> TakeInfo:
         (folder / "returns.csv").write_text(write_returns(value))
-        return info.model_copy(update={"data": "returns.csv"})
+        said = {"data": "returns.csv", "detections": value.bare, "noise_cells": value.noise_cells}
+        return info.model_copy(update=said)
 
 
 def _pack(returns: Returns) -> bytes:
     """Numbers in numpy's own container, names as JSON in it."""
-    named = {name: getattr(returns, name) for name in NUMBERS}
+    named = {name: getattr(returns, name) for name in (*NUMBERS, *OF_NOISE) if getattr(returns, name) is not None}
     out = io.BytesIO()
     np.savez(out, ids=np.frombuffer(json.dumps(returns.ids).encode(), dtype=np.uint8), **named)
     return zstandard.ZstdCompressor(level=LEVEL).compress(out.getvalue())
@@ -126,7 +142,18 @@ def _pack(returns: Returns) -> bytes:
 def _unpack(data: bytes, facts: Mapping[str, Any]) -> Returns:
     held = np.load(io.BytesIO(zstandard.ZstdDecompressor().decompress(data)), allow_pickle=False)
     ids = tuple(json.loads(held["ids"].tobytes()))
-    return Returns(ids=ids, told=tuple(facts.get("told", ())), **{name: held[name] for name in NUMBERS})
+    columns = {name: held[name] for name in (*NUMBERS, *OF_NOISE) if name in held}
+    return Returns(ids=ids, told=tuple(facts.get("told", ())), noise_cells=facts.get("noise_cells"), **columns)
+
+
+def _cells(cells: int | None) -> dict[str, int]:
+    return {} if cells is None else {"noise_cells": cells}
+
+
+def _levels(levels: Sequence[float | None]) -> Floats | None:
+    if all(each is None for each in levels):
+        return None
+    return np.array([np.nan if each is None else each for each in levels], dtype=np.float64)
 
 
 SIGNALS = (RadarReturns(),)

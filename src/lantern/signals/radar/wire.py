@@ -19,18 +19,20 @@ MOST_RETURNS = 1000  # of a scan
 
 
 class SentReturn(BaseModel):
-    """One target in a scan."""
+    """One target in a scan, or one detection: `snr_db` above the noise, where the unit knows."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
-    target: Annotated[str, Field(min_length=1, max_length=MOST_NAME)]
+    target: Annotated[str, Field(max_length=MOST_NAME)] = ""
     range_m: Annotated[float, Field(ge=0, le=MOST_RANGE_M)]
     azimuth_deg: Annotated[float, Field(ge=-MOST_AZIMUTH_DEG, le=MOST_AZIMUTH_DEG)]
     radial_speed_mps: Annotated[float, Field(ge=-MOST_SPEED_MPS, le=MOST_SPEED_MPS)]
     rcs_dbsm: Annotated[float, Field(ge=-MOST_RCS_DBSM, le=MOST_RCS_DBSM)]
 
+    snr_db: Annotated[float, Field(ge=-300, le=300)] | None = None
+
     def seen(self) -> Return:
-        return Return(self.target, self.range_m, self.azimuth_deg, self.radial_speed_mps, self.rcs_dbsm)
+        return Return(self.target, self.range_m, self.azimuth_deg, self.radial_speed_mps, self.rcs_dbsm, self.snr_db)
 
 
 class SentScan(BaseModel):
@@ -41,11 +43,17 @@ class SentScan(BaseModel):
     format: Literal["lantern-scan/1"] = "lantern-scan/1"
     seq: int = Field(ge=0, le=2**53)
     t: float = Field(gt=0, lt=1e11, description="when it was, Unix seconds at the radar")
+    detections: bool = Field(default=False, description="nobody has followed them: none has a target")
     returns: tuple[SentReturn, ...] = Field(default=(), max_length=MOST_RETURNS)
 
     @model_validator(mode="after")
     def _plain(self) -> Self:
-        twice = [target for target, count in Counter(each.target for each in self.returns).items() if count > 1]
+        named = [each.target for each in self.returns if each.target]
+        if self.detections and named:
+            raise ValueError(f"{named[0]} among detections: no target, or detections false")
+        if not self.detections and len(named) < len(self.returns):
+            raise ValueError("a return without a target: what the radar calls it, or detections true")
+        twice = [target for target, count in Counter(named).items() if count > 1]
         if twice:
             raise ValueError(f"{', '.join(twice[:3])} twice in a scan: each target once")
         if any(has_controls(each.target) for each in self.returns):

@@ -10,6 +10,7 @@ const GLYPHS = { hit: "hit", false: "false", ignored: "repeat", none: "none" };
 
 const UNKNOWN = "hatch-unknown"; // its lines as far apart whatever the scale
 const NEAR_PX = 12;
+const STILL_MPS = 0.25; // what is slower has no words beside it: a fence would cover all
 const BEHIND = 0.35; // of its range, that the plan shows behind it
 const SIDES = [
   { name: "near_m", label: "near", at: 0, of: 0, unit: "m" },
@@ -158,16 +159,18 @@ export class RadarView extends ground.View {
       { class: "seen" },
       el("polyline", { points, "stroke-width": 3 * unit }),
       el("circle", { cx: x, cy: y, r: 4.5 * unit }),
-      el(
-        "text",
-        {
-          x: x + (flips ? -8 : 8) * unit,
-          y: y - 6 * unit,
-          "font-size": 12 * unit,
-          "text-anchor": flips ? "end" : "start",
-        },
-        `${name} ${short(away, 3)} m, ${speed > 0 ? "+" : ""}${short(speed, 2)} m/s`,
-      ),
+      Math.abs(speed) < STILL_MPS
+        ? []
+        : el(
+            "text",
+            {
+              x: x + (flips ? -8 : 8) * unit,
+              y: y - 6 * unit,
+              "font-size": 12 * unit,
+              "text-anchor": flips ? "end" : "start",
+            },
+            `${name} ${short(away, 3)} m, ${speed > 0 ? "+" : ""}${short(speed, 2)} m/s`,
+          ),
     );
   }
 }
