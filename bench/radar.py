@@ -9,9 +9,11 @@ from collections.abc import Iterator
 import numpy as np
 
 from bench.figures import Figure, seconds, sized
+from lantern.core.promise.radar import Radar
 from lantern.core.radar.approach import Approach
 from lantern.core.radar.dials import RadarDials
 from lantern.core.radar.family import RADAR
+from lantern.core.radar.least import from_there
 from lantern.core.radar.regions import RadarDetector
 from lantern.core.radar.returns import Return, Returns
 from lantern.core.radar.subject import RadarSubject, judge
@@ -81,6 +83,15 @@ def run() -> Iterator[Figure]:
     yield Figure(f"{len(returns)} returns decided, {events} events", own_s, "s", 5)
     subject = judge(DETECTOR, RADAR, returns)
     yield Figure("every way that may be asked for, exactly", seconds(lambda: swept(subject)), "s", 2)
+    hour, old = (
+        day(sized(10_000, 2_000)),
+        Radar(x_m=0.0, y_m=0.0, height_m=4.0, azimuth_deg=0.0, sector_deg=140.0, range_m=100.0),
+    )
+    held, moved = judge(DETECTOR, RADAR, hour), old.model_copy(update={"x_m": 8.0, "azimuth_deg": 10.0})
+    began = time.perf_counter()
+    from_there(held, old, moved).card([Mark(100.0, 200.0, "expect")])
+    took_ms = 1000 * (time.perf_counter() - began)
+    yield Figure(f"{len(hour)} returns seen from another place, to its score card", took_ms, "ms", 300)
     yield Figure("memory at most", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024, "MiB", 1024)
     loop_s = seconds(lambda: plainly(returns, LOOPED))
     yield Figure(f"a plain loop over {LOOPED} returns", loop_s, "s")

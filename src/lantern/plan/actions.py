@@ -16,11 +16,12 @@ from lantern.core.promise.claim import Around, Claim, Stood
 from lantern.core.promise.claims import claims
 from lantern.core.promise.mounts import mount_model, standing_of
 from lantern.core.promise.plan import Plan, Point
+from lantern.core.register.device_type import DeviceType
 from lantern.formats.documents import read_model
 from lantern.plan.grounds import check_picture
 from lantern.plan.tables import PlanRow, plan_of
 from lantern.register.devices import change_device
-from lantern.register.tables import DeviceRow, devices_of_site
+from lantern.register.tables import DeviceRow, devices_of_site, register_of
 from lantern.revisions import check_reason, hold, keep
 from lantern.sites.tables import keep_place, place_state, places_of, site_of
 from lantern.tune.tables import DetectorRow, detectors_by_device
@@ -150,8 +151,10 @@ def pixels_of(row: DeviceRow) -> tuple[int, int] | None:
     return (int(width), int(height)) if width and height else None
 
 
-def stood_of(row: DeviceRow, mount: Mapping[str, Any], detectors: list[DetectorRow]) -> Stood:
-    """A device on a mount, with the lines that its detectors watch. Raises `Refused`."""
+def stood_of(
+    row: DeviceRow, mount: Mapping[str, Any], detectors: list[DetectorRow], types: Mapping[str, DeviceType]
+) -> Stood:
+    """A device on a mount, with the lines that its detectors watch, and what its type says of mounting. Raises `Refused`."""
     lines = {
         detector.name: region["points"]
         for detector in detectors
@@ -162,12 +165,14 @@ def stood_of(row: DeviceRow, mount: Mapping[str, Any], detectors: list[DetectorR
     fps = row.ability.get("fps")
     standing = standing_of(row.kind, mount, pixels=pixels_of(row), where=f"device {row.code}: mount")
     usual = DEVICE_KINDS[row.kind].usual_height_m
-    return Stood(row.code, standing, lines, float(fps) if fps else None, usual)
+    of = types.get(row.type) if row.type else None
+    behind = of.mounting.behind if of is not None and of.mounting is not None else None
+    return Stood(row.code, standing, lines, float(fps) if fps else None, usual, behind)
 
 
 def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[str, str]]:
-    """Every device that is mounted, by code, and what is wrong with the mounts that cannot be read. Two queries."""
-    detectors = detectors_by_device(session, site_id)
+    """Every device that is mounted, by code, and what is wrong with the mounts that cannot be read. Three queries."""
+    detectors, types = detectors_by_device(session, site_id), register_of(session, site_id)
     found: dict[str, Stood] = {}
     wrong: dict[str, str] = {}
     for row in devices_of_site(session, site_id):
@@ -175,7 +180,7 @@ def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[st
         if mount is None or mount_model(row.kind) is None:
             continue
         try:
-            found[row.code] = stood_of(row, mount, detectors[row.id])
+            found[row.code] = stood_of(row, mount, detectors[row.id], types)
         except Refused as refused:
             wrong[row.code] = str(refused)
     return found, wrong

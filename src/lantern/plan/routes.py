@@ -35,7 +35,7 @@ from lantern.plan.history import last_step, outlines_in, undo
 from lantern.plan.page import plan_page, tried
 from lantern.plan.tables import PlanRow, plan_of
 from lantern.register.history import WHAT as DEVICE
-from lantern.register.tables import DeviceRow
+from lantern.register.tables import DeviceRow, register_of
 from lantern.revisions import RevisionRow, revision, revisions_of
 from lantern.sites.tables import site_of
 from lantern.tune.tables import detectors_of_device
@@ -136,7 +136,7 @@ def _told(
         return {"drawn": None, "claims": [], "side": None, "facts": []}
     plan = plan_model(session, row.site_id)
     detectors = detectors_of_device(session, row.id)
-    stood = stood_of(row, mount, detectors)
+    stood = stood_of(row, mount, detectors, register_of(session, row.site_id))
     others, _ = all_stood(session, row.site_id)
     found = claims(stood, around_of(session, row.site_id, plan, others), cured=cured)
     return {

@@ -17,6 +17,7 @@ from lantern.core.register.channels import compared
 from lantern.core.register.device_type import DeviceType
 from lantern.core.register.installed import Channel, HangsOn, Picture, Site, Unit, Work, switched_on
 from lantern.core.register.limits import load_reasons, power_reasons
+from lantern.core.register.mounting import mounting_reasons
 from lantern.core.register.power import Power
 from lantern.core.registration.registered import Registered, apart
 from lantern.register.tables import DeviceRow, devices_of_site, register_of
@@ -116,6 +117,8 @@ def wrong_with(unit: Unit, site: Site, row: DeviceRow) -> list[str]:
     out = _not_as_registered(row)
     if unit.type is None:
         return [*out, f"the register has no type {unit.type_name!r}"] if unit.type_name else out
+    if unit.type.mounting is not None and (mount := row.extras.get("mount")) is not None:
+        out += [reason.text for reason in mounting_reasons(unit.type.mounting, mount)]
     if unit.type.kind != unit.kind:
         out.append(f"its type is for a {unit.type.kind}, and it is a {unit.kind}")
     strange = [each.name for each in unit.on if unit.type.ability(each.name) is None]

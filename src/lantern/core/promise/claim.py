@@ -78,6 +78,7 @@ class Stood:
     lines: Mapping[str, Sequence[Sequence[float]]] = field(default_factory=dict)
     fps: float | None = None
     usual_height_m: tuple[float, float] | None = None  # of its kind
+    behind: tuple[str, ...] | None = None  # materials that its type may stand behind; None: nobody says
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,17 @@ from dataclasses import replace
 
 from lantern.core.optics.mount import Mount
 from lantern.core.optics.verdicts import OFTEN, Wish
-from lantern.core.promise import capturing, counting, density, following, hearing, interfering, measuring, walking
+from lantern.core.promise import (
+    behind,
+    capturing,
+    counting,
+    density,
+    following,
+    hearing,
+    interfering,
+    measuring,
+    walking,
+)
 from lantern.core.promise.claim import Around, Claim, Remedy, Standing, Stood
 from lantern.core.promise.following import Turning
 from lantern.core.promise.plan import Aim
@@ -47,6 +57,7 @@ def _found(stood: Stood, around: Around, cured: bool) -> list[Claim]:
         if aim.device == stood.code:
             sort, claimer = CLAIMERS[aim.what]
             out += claimer(stood, aim, around, cured) if isinstance(stood.mount, sort) else [_unfit(stood, aim)]
+    out += behind.claims(stood, around.plan)
     return out + counting.of_lines(stood) + interfering.claims(stood, around, cured)
 
 

@@ -27,6 +27,7 @@ MATERIALS: dict[str, float] = {
     "wood": 3.6,
     "wet wood": 6.0,  # common practice, no source; soaked through it is worse
     "glass": 2.2,
+    "metal-coated glass": 30.0,  # as used against the sun; common practice, no source
     "plasterboard": 1.9,
     "plastic": 1.0,
 }

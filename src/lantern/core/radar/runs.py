@@ -66,15 +66,16 @@ def kept_of(returns: Returns, dials: RadarDials) -> Kept:
 
 def _kept(returns: Returns, dials: RadarDials) -> Kept:
     row = returns.by_target
-    size = returns.rcs_dbsm[row]
     if dials.min_rcs_dbsm is not None:
-        row = row[size >= dials.min_rcs_dbsm - EQUAL]
-        size = returns.rcs_dbsm[row]
+        row = row[returns.rcs_dbsm[row] >= dials.min_rcs_dbsm - EQUAL]
     if dials.max_rcs_dbsm is not None:
-        row = row[size <= dials.max_rcs_dbsm + EQUAL]
-    t_s, target = returns.t_s[row], returns.target[row]
+        row = row[returns.rcs_dbsm[row] <= dials.max_rcs_dbsm + EQUAL]
     begins = np.ones(row.size, dtype=np.bool_)
-    begins[1:] = (target[1:] != target[:-1]) | (np.diff(t_s) > dials.gap_s + TIME_TOLERANCE_S)
+    target = returns.target[row]
+    begins[1:] = target[1:] != target[:-1]
+    del target  # a day of them fits
+    t_s = returns.t_s[row]
+    begins[1:] |= np.diff(t_s) > dials.gap_s + TIME_TOLERANCE_S
     return Kept(row, t_s, begins)
 
 
@@ -101,12 +102,14 @@ def _runs(returns: Returns, region: RadarRegion | None, dials: RadarDials) -> Ru
     where = None if region is None else (region.shape, region.points)
     there = returns.remember(("inside", where), lambda: _inside(returns, region))[row]
     fit = there & fits(returns.speed_mps[row], dials)
-    index = np.arange(row.size)
-    last_fit = np.maximum.accumulate(np.where(fit, index, -1))
+    index = np.arange(row.size, dtype=np.int32)
+    last_fit = np.maximum.accumulate(np.where(fit, index, np.int32(-1)))
     # a return goes on a run if the last one that fitted lies in the same stretch of returns from within, and not too long ago
-    stretch = np.maximum.accumulate(np.where(kept.begins | ~there, index, 0))
+    stretch = np.maximum.accumulate(np.where(kept.begins | ~there, index, np.int32(0)))
     bridged = there & ~fit & (last_fit >= stretch)
+    del stretch
     bridged[bridged] = t_s[bridged] - t_s[last_fit[bridged]] < dials.bridge_s - TIME_TOLERANCE_S
+    del last_fit, index
     on = fit | bridged
     starts = on & np.append(True, ~on[:-1])
     starts |= on & kept.begins

@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 from lantern.core.devices import DeviceKindName
 from lantern.core.modelled import Strict
 from lantern.core.register.firmware import Firmware
+from lantern.core.register.mounting import Mounting
 from lantern.core.register.power import Power, class_of
 
 RESERVE_PERCENT = 20.0  # common practice, no source: a processor that is full drops frames when the scene gets busy
@@ -85,6 +86,7 @@ class DeviceType(Strict):
     abilities: tuple[Ability, ...] = ()
     reserve_percent: float = Field(default=RESERVE_PERCENT, ge=0, lt=100, description="of its processor, left free")
     mixes: bool = Field(default=True, description="it takes streams of several families at once")
+    mounting: Mounting | None = Field(default=None, description="how it may be mounted")
     power: Power | None = Field(default=None, description="what it draws over its network cable")
     ports: tuple[PortGroup, ...] = Field(default=(), description="of a switch, numbered from 1 through the groups")
     budget_w: float | None = Field(default=None, gt=0, le=100_000, description="of a switch, over all its ports")

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 Code = Literal[
     "type", "ability", "firmware", "excluded", "load", "picture", "rate", "regions", "lines", "lists", "streams", "mixed",
-    "port", "budget",
+    "port", "budget", "mounting",
 ]  # fmt: skip
 
 
