@@ -11,6 +11,7 @@ from lantern.core.promise.claim import Standing
 from lantern.core.promise.following import Turning, reach_m
 from lantern.core.promise.radar import CLASSES, Radar
 from lantern.core.promise.sound import Speaker
+from lantern.core.promise.waveform import Waveform, rain_db
 
 Facts = list[tuple[str, str]]
 SHOWN_GRADES = 3  # the densest of those that are reached
@@ -61,7 +62,21 @@ def _grades(mount: Mount, focal_mm: float, words: str, edition: Edition) -> Fact
 
 @_facts.register
 def _(mount: Radar, edition: Edition) -> Facts:
-    return [(f"Sees a {name}", f"to {radar.range_of(mount.range_m, rcs):.0f} m") for name, rcs in CLASSES.items()]
+    seen = [(f"Sees a {name}", f"to {radar.range_of(mount.range_m, rcs):.0f} m") for name, rcs in CLASSES.items()]
+    rain = ("Heavy rain takes", f"{rain_db(mount.range_m):.2f} dB at its reach: it is the drops near it that raise")
+    return [*seen, *_waveform(mount.waveform), rain]
+
+
+def _waveform(held: Waveform | None) -> Facts:
+    if held is None:
+        return []
+    shift = f"{held.doppler_hz(overhead.WALK_MPS):.0f} Hz straight on, {held.doppler_hz(overhead.WALK_MPS, 60):.0f} Hz at 60°"
+    return [
+        ("Tells apart", f"ranges by {held.range_step_m:.2f} m, speeds by {held.speed_step_mps:.2f} m/s"),
+        ("Speeds fold", f"beyond {held.fastest_mps:.1f} m/s: who comes faster seems to go"),
+        ("A walker shifts it", shift),
+        ("Heard at its reach", f"{held.beat_hz(100.0) / 1000:.0f} kHz for each 100 m"),
+    ]
 
 
 @_facts.register

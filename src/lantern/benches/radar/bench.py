@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Bench
+from lantern.benches.radar.alongside import alongside_shown, cameras_shown
 from lantern.benches.radar.following import (
     clutter_study,
     dials_of_following,
@@ -46,6 +47,8 @@ BENCH: Bench[RadarDetector, RadarKind, RadarDials] = Bench(
         "sides": sides_shown,
         "ground": ground_shown,
         "moved": moved_shown,
+        "cameras": cameras_shown,
+        "alongside": alongside_shown,
         "followed": followed_shown,
         "mend": mend_shown,
         "following": following_strips,

@@ -25,6 +25,7 @@ from lantern.core.promise.radar import CLASSES, Radar
 from lantern.core.radar.frame import Frame
 from lantern.core.radar.least import from_there, least_move
 from lantern.core.radar.moving import (
+    MOST_WITHIN,
     frame_of,
     is_turned_only,
     moved_regions,
@@ -33,6 +34,7 @@ from lantern.core.radar.moving import (
     unknown_ground,
 )
 from lantern.core.radar.regions import RadarDetector
+from lantern.core.radar.returns import Returns
 from lantern.core.radar.subject import RadarSubject
 from lantern.core.scoring.tally import Counts
 from lantern.core.signals import Floats
@@ -45,6 +47,9 @@ from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.bench import card_shown
 from lantern.tune.judging import subject
 from lantern.tune.tables import DetectorRow
+
+LIKE_A_PERSON_DB = 3.0  # about 1 m²
+NEAR_FOLDING = 0.9  # of the speed beyond which they fold
 
 
 class Place(Strict):
@@ -92,8 +97,28 @@ def ground_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
         "stands": _stands(plan, frame),
         "rings": rings,
         "ways": [_way(aim, then, plan, frame) for aim in plan.aims if aim.what == "walk" and aim.device == device.code],
-        "reach": {"promised_m": then.range_m, "shown_m": reach_shown(judged(trial).returns, then)},
+        "folds": _folds(judged(trial).returns, then),
+        "reach": _reach(judged(trial).returns, then),
     }
+
+
+def _reach(returns: Returns, mount: Radar) -> dict[str, float | None]:
+    """How far it is promised to see a person, and what the take shows: how far things of about that size were seen at all."""
+    alike = returns.range_m[np.abs(returns.rcs_dbsm) <= LIKE_A_PERSON_DB]
+    farthest = float(np.quantile(alike, MOST_WITHIN)) if alike.size else None
+    return {"promised_m": mount.range_m, "shown_m": reach_shown(returns, mount), "person_m": farthest}
+
+
+def _folds(returns: Returns, mount: Radar) -> str:
+    """Return what to know of speeds near the one beyond which they fold; empty: none is near it, or nobody says which that is."""
+    if mount.waveform is None or not len(returns):
+        return ""
+    fastest, most = mount.waveform.fastest_mps, float(np.abs(returns.speed_mps).max())
+    if most < NEAR_FOLDING * fastest:
+        return ""
+    return (
+        f"Speeds reach {most:.1f} m/s, and fold beyond {fastest:.1f}: whoever is faster may seem to go the other way."
+    )
 
 
 def _stands(plan: Plan, frame: Frame) -> list[dict[str, Any]]:

@@ -17,6 +17,7 @@ from lantern.core.modelled import Strict
 from lantern.core.optics.coverage import BEYOND
 from lantern.core.optics.mount import Floats
 from lantern.core.promise.plan import Occluder
+from lantern.core.promise.waveform import Waveform
 
 # radar cross-section in m² by class, relative to a person of 1: textbook and 24 GHz practice, from memory
 CLASSES = {"person": 1.0, "dog": 0.05, "bicycle": 2.0, "car": 10.0, "boat": 30.0}
@@ -34,6 +35,7 @@ class Radar(Strict):
     range_m: float = Field(gt=0, le=20_000, description="to a person of 1 m²")
     min_speed_mps: float = Field(default=0.3, gt=0, le=50, description="radial; common practice, no source")
     channel: int | None = Field(default=None, ge=1, le=1000, description="on which it sends")
+    waveform: Waveform | None = Field(default=None, description="of what it sends, where that is known")
 
     @property
     def eye(self) -> Floats:

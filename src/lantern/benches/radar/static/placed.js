@@ -1,5 +1,6 @@
 // The radar where it stands: the plan beneath its sector, and another place tried for it.
 import { ask } from "/static/js/http.js";
+import { short } from "/static/js/svg.js";
 import { numberOf } from "/static/js/units.js";
 
 const KEYS = ["x_m", "y_m", "azimuth_deg"];
@@ -31,6 +32,15 @@ export const placed = ({ data, drawn, shown, studied }) => {
     get standsElsewhere() {
       const { then, mount } = this.ground;
       return KEYS.some((key) => then[key] !== mount[key]);
+    },
+    // Promise and measurement, side by side.
+    get reachText() {
+      const { promised_m: promised, shown_m: measured, person_m: person } = this.ground.reach;
+      const told = `Promised: a person is seen to ${short(promised, 3)} m, with nothing before it.`;
+      const seen =
+        person === null ? "nothing of a person's size" : `things of a person's size to ${short(person, 3)} m`;
+      const beyond = measured > promised ? `, all in all as a reach of ${short(measured, 3)} m would` : "";
+      return `${told} Measured on this take: ${seen}${beyond}.`;
     },
     get isTried() {
       return KEYS.some((key) => this.place[key] !== this.ground.then[key]);
