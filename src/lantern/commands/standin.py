@@ -45,6 +45,26 @@ def counter(port: Port) -> None:
 
 
 @app.command()
+def ptz(
+    port: Port,
+    login: Annotated[str, typer.Option("--login", help="Who may ask it")] = "operator",
+    password: Annotated[str, typer.Option("--password", help="With which password")] = "operator",  # noqa: S107 - a stand-in's
+    fault: Annotated[
+        list[str] | None, typer.Option("--fault", help="One that it has; may be given several times")
+    ] = None,
+) -> None:
+    """A PTZ over a yard that speaks ONVIF, with a second body that does not turn."""
+    from lantern.standins.alone import run_ptz
+    from lantern.standins.ptz.device import FAULTS
+
+    with told():
+        wrong = [name for name in fault or () if name not in FAULTS]
+        if wrong:
+            raise Refused([Fault("--fault", repr(wrong[0])[:40], f"one of {', '.join(FAULTS)}")])
+        run_ptz(port, login, password, fault or ())
+
+
+@app.command()
 def thermal(
     to: Annotated[str, typer.Option("--to", help="The address that the device's page shows, ws://.../ingest/CODE")],
     token: Annotated[str, typer.Option("--token", help="The device's token")],

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import time
+from collections.abc import Sequence
 from contextlib import suppress
 from pathlib import Path
 
@@ -18,6 +20,9 @@ from lantern.standins.camera import CameraStandIn
 from lantern.standins.panel import panel_routes
 from lantern.standins.poster import PosterStandIn
 from lantern.standins.probe import ProbeStandIn, Table
+from lantern.standins.ptz.device import OVERVIEW, TURNED, PtzDevice
+from lantern.standins.ptz.device import make_app as make_ptz
+from lantern.standins.ptz.yard import painter
 from lantern.standins.relay import COILS, WATCHDOG_REGISTER, RelayStandIn
 from lantern.standins.tracker import CONTENT_TYPE
 from lantern.standins.weighbridge import FRAME
@@ -121,6 +126,22 @@ def run_radar(url: str, token: str) -> None:
 def _post(player: PosterStandIn) -> None:
     with suppress(KeyboardInterrupt):
         asyncio.run(player.run())
+
+
+def run_ptz(port: int, login: str, password: str, faults: Sequence[str]) -> None:
+    """A PTZ with a second body that does not turn, until told to end."""
+    device = PtzDevice(login, password, painter(time.monotonic))
+    for name in faults:
+        device.play(name, True)
+
+    async def begin() -> None:
+        print(f"A PTZ speaks ONVIF at http://127.0.0.1:{port}/onvif/device_service, log-in {login}.", flush=True)
+        print(f"Its pictures are at /snapshot/{TURNED} and /snapshot/{OVERVIEW}.", flush=True)
+
+    async def finish() -> None:
+        device.body.halt()
+
+    serve([server(make_ptz(device), "127.0.0.1", port)], begin=begin, finish=finish)
 
 
 def run_probe(url: str, token: str, table: Table, speed: float) -> None:
