@@ -141,7 +141,7 @@ def test_the_side_view_and_the_plan_as_text(bench: Page) -> None:
     bench.get_by_role("button", name="As text").click()
     area = bench.get_by_label("The plan as JSON")
     held = area.input_value()
-    area.fill(held.replace('"material": "wood"', '"material": "cheese"'))
+    area.fill(held.replace('"material": "wet wood"', '"material": "cheese"'))
     bench.get_by_role("button", name="Save the text").click()
     expect(bench.get_by_role("alert").filter(has_text="no known material")).to_be_visible()
     area.fill(held.replace('"width_m": 420', '"width_m": 840'))
@@ -368,7 +368,7 @@ def test_buildings_come_in_from_a_file(bench: Page, tmp_path: Path) -> None:
 def test_layers_are_hidden_and_shown_and_the_chart_comes_nearer(bench: Page) -> None:
     chart = ready(bench, PLAN)
     legend = bench.locator(".plan-legend")
-    expect(chart.locator(".reach.radar")).to_have_count(1)
+    expect(chart.locator(".reach.radar")).to_have_count(2)
     legend.get_by_role("button", name="radars").click()
     expect(chart.locator(".reach.radar")).to_have_count(0)
     expect(chart.locator(".unseen")).to_have_count(0)

@@ -18,7 +18,11 @@ def why_somebody_is_missed(bench: Page) -> None:
     names = bench.locator(".of-radar .way title").all_text_contents()
     box = bench.locator(".of-radar .way").nth(names.index("w4")).locator(".line").bounding_box()
     assert box is not None
-    bench.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    for _ in range(12):  # several walked here: each press there takes the next
+        bench.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        bench.wait_for_timeout(400)
+        if "in its longest run" in (bench.get_by_test_id("target-said").text_content() or ""):
+            break
     said = bench.get_by_test_id("target-said")
     expect(said).to_contain_text(
         re.compile(r"came \d\.\d of 1\.5 m nearer in its longest run; below 0\.3 m/s for \d\.\d s")
@@ -66,7 +70,7 @@ def linked_to_the_lamp(bench: Page) -> None:
     bench.get_by_role("navigation", name="Stages").get_by_role("link", name="Link").click()
     bench.get_by_role("button", name="Tie it to an output").click()
     bench.get_by_role("button", name="Add an output").click()
-    bench.get_by_label("Output", exact=True).first.select_option(label="Quay lamp")
+    bench.get_by_label("Output", exact=True).first.select_option("Quay lamp")
     bench.get_by_role("button", name="Save").first.click()
     expect(bench.get_by_role("status")).to_be_visible()
 

@@ -87,7 +87,7 @@ def test_profiles_stand_in_a_row_and_ones_own_is_kept_by_name(bench: Page) -> No
     row.get_by_role("button", name="own").click()
     bench.get_by_label("Name of the profile").fill("inbound")
     bench.get_by_role("button", name="Keep", exact=True).click()
-    expect(bench.get_by_test_id("changes")).to_contain_text("a name of your own")
+    expect(bench.get_by_test_id("profile-fault")).to_contain_text("a name of your own")
     bench.get_by_label("Name of the profile").fill("Far enough")
     bench.get_by_role("button", name="Keep", exact=True).click()
     own = ways.filter(has_text="Far enough")

@@ -133,7 +133,7 @@ def test_who_is_seen_at_a_moment_and_why_somebody_did_not_raise(client: AtSite, 
 
 
 def test_profiles_in_a_row(client: AtSite, at: Quay) -> None:
-    found = {each["name"]: each["line"] for each in ask(client, at, "profiles")["profiles"]}
+    found = {each["name"]: each["card"]["line"] for each in ask(client, at, "profiles")}
     assert list(found) == ["inbound", "outbound", "across", "any"]
     assert found["inbound"].startswith("1 of 1 caught, 0 false")
     assert found["outbound"].startswith("0 of 1 caught, 1 false")

@@ -58,11 +58,17 @@ def cameras_shown(trial: Trial[RadarDetector]) -> list[dict[str, Any]]:
 def alongside_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
     """Return what both saw and what only one did, over the time that both takes have."""
     asked = read_model(Asked, trial.draft.also, where="also")
-    other = trial.session.get_one(TakeRow, asked.camera_take)
+    other = trial.session.get(TakeRow, asked.camera_take)
     then = mount_then(trial.session, trial.take.device, trial.take)
-    if then is None or other.device.site_id != trial.row.site_id:
+    if then is None or other is None or other.device.site_id != trial.row.site_id or other.signal != "tracks":
         raise Refused(
-            [Fault("camera_take", "one of the two stands nowhere on this plan", "both placed on the plan first")]
+            [
+                Fault(
+                    "camera_take",
+                    "is none of objects on this plan",
+                    "a take of a camera, and a radar that is placed on the plan",
+                )
+            ]
         )
     later_s = (other.start - trial.take.start).total_seconds()
     seen = list(_by_camera(trial.session, other, later_s))

@@ -122,6 +122,8 @@ def _take(session: Session, device_id: int, take_id: int) -> TakeRow:
     take = session.get_one(TakeRow, take_id)
     if take.device_id != device_id:
         raise Refused([Fault("take", f"{take.name} is of another device", "a take of this one")])
+    if take.signal != "radar":
+        raise Refused([Fault("take", f"{take.name} holds {take.signal}", "returns of a radar")])
     return take
 
 

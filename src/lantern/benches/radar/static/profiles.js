@@ -6,6 +6,7 @@ export const profiles = ({ filled }) => ({
   profiles: [],
   profileName: "",
   profilesOpen: false,
+  profileFault: "",
   openProfiles() {
     this.profilesOpen = !this.profilesOpen;
   },
@@ -32,13 +33,15 @@ export const profiles = ({ filled }) => ({
     this.faults = {};
     this.refresh();
   },
-  keepProfile() {
-    return this.attemptPart(async () => {
+  async keepProfile() {
+    this.profileFault = "";
+    try {
       await ask("POST", "/radar-profiles", { name: this.profileName.trim(), dials: { ...this.dials } });
       this.profileName = "";
-      this.trouble = "";
       await this.fetchProfiles();
-    });
+    } catch (error) {
+      this.profileFault = error.message; // beside the name: what is judged meanwhile takes other words away
+    }
   },
   dropProfile({ id, revision }) {
     return this.attemptPart(async () => {

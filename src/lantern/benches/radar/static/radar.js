@@ -126,12 +126,15 @@ export class RadarView extends ground.View {
     return [...lines, ...walks, ...found, ...moved, ...this.seen.map((each) => this.#seen(each, unit))];
   }
 
-  // Pressed where no region is: the target whose way is nearest, if one is near.
+  // Pressed where no region is: the target whose way is nearest; pressed there again, the next of those that are near.
   struck(at) {
-    const apart = this.ways.map(({ places }) => Math.min(...places.map(([x, y]) => Math.hypot(x - at[0], y - at[1]))));
-    const nearest = apart.indexOf(Math.min(...apart));
-    if (apart[nearest] <= NEAR_PX * this.unit) return this.on.target?.(nearest);
-    return super.struck(at);
+    const near = this.ways
+      .map(({ places }, number) => [Math.min(...places.map(([x, y]) => Math.hypot(x - at[0], y - at[1]))), number])
+      .filter(([apart]) => apart <= NEAR_PX * this.unit)
+      .sort(([one], [other]) => one - other)
+      .map(([, number]) => number);
+    if (!near.length) return super.struck(at);
+    return this.on.target?.(near[(near.indexOf(this.target) + 1) % near.length]);
   }
 
   #way({ name, places }, at, fate, unit) {
