@@ -37,3 +37,18 @@ def aim(
                 faults.add(where, f"is {value:g}", f"above 0, {most:g} at most")
         faults.refuse_if_any()
         sys.stdout.buffer.write(line(aimed(head, place, height_m=height_m, share=share, come_from=before)))
+
+
+@app.command()
+def duty(
+    plan: Annotated[Path, typer.Option("--plan", help="Who may move it when: calls, timetable, by hand, ranks: JSON")],
+) -> None:
+    """Print a JSON line for each stretch with who moves a head then, and one for each call that was dropped."""
+    from lantern.core.ptz.duty import Plan
+    from lantern.core.ptz.duty import duty as worked_out
+    from lantern.formats.documents import read_bytes, read_json, read_model
+
+    with told():
+        held = read_model(Plan, read_json(read_bytes(plan), where=plan.name), where=plan.name)
+        for each in worked_out(held).lines():
+            sys.stdout.buffer.write(line(each))
