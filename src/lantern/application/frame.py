@@ -27,6 +27,7 @@ from lantern.web.frame import RailLine
 
 ENGINE_SILENT_S = 15.0
 LIST_PAGES = [page for bench in BENCHES.values() for page in bench.lists]
+NOT_HEARD = ("unconnected", "steered")  # the engine hears nothing of them by itself
 _BARE = {  # what a device that nothing can be detected on is for, in a word
     kind.name: "outputs" if kind.reached == "written" else "no signal"
     for kind in DEVICE_KINDS.values()
@@ -118,5 +119,5 @@ def _engine(session: Session, site_id: int, devices: Rows) -> dict[str, Any]:
     reachable = {device_id for device_id, answers, _ in states if answers}
     beat = max((at for *_, at in states if at is not None), default=0.0)
     silent = datetime.now(UTC).timestamp() - beat > ENGINE_SILENT_S
-    spoken = [device for device in devices if DEVICE_KINDS[device.kind].reached != "unconnected"]
+    spoken = [device for device in devices if DEVICE_KINDS[device.kind].reached not in NOT_HEARD]
     return {"live": sum(d.id in reachable for d in spoken), "devices": len(spoken), "silent": silent}

@@ -19,7 +19,7 @@ MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, 
 
 APART = (  # of no family: switched, or known and not spoken to yet
     DeviceKind("io_module", "I/O module", (), "written", pictured=False),
-    DeviceKind("ptz", "PTZ camera", ("tracks",), "unconnected", pictured=True, usual_height_m=(3.0, 15.0)),
+    DeviceKind("ptz", "PTZ camera", ("tracks",), "steered", pictured=True, usual_height_m=(3.0, 15.0)),
     DeviceKind("speaker", "speaker", (), "unconnected", pictured=False),
     DeviceKind("recorder", "recorder", (), "unconnected", pictured=False),
     DeviceKind("analytics", "analytics box", (), "unconnected", pictured=False),
@@ -89,6 +89,7 @@ def check_address(kind: str, address: dict[str, Any], faults: FaultList) -> None
         "sends": (),
         "asked": ("url",),
         "written": ("host", "port", "unit"),
+        "steered": ("url", "login"),
         "unconnected": ("url", "host", "port"),
     }[reached]
     if DEVICE_KINDS[kind].has_gallery:
@@ -98,6 +99,9 @@ def check_address(kind: str, address: dict[str, Any], faults: FaultList) -> None
     url = address.get("url")
     if url is not None and not (isinstance(url, str) and url.startswith(("http://", "https://")) and len(url) < 500):
         faults.add("address.url", repr(url)[:80], "an address such as http://10.0.0.7/metadata")
+    login = address.get("login")
+    if login is not None and not (isinstance(login, str) and 0 < len(login) < 100 and login.isprintable()):
+        faults.add("address.login", repr(login)[:80], "the name by which it lets us in")
     if "host" in address or "port" in address:
         host, port = address.get("host"), address.get("port")
         if not (isinstance(host, str) and 0 < len(host) < 254 and host.isprintable() and " " not in host):

@@ -19,6 +19,7 @@ from lantern.links.tables import links_of_site
 from lantern.register import devices
 from lantern.register.history import WHAT, changed
 from lantern.register.overview import overview, take_cure
+from lantern.register.passwords import MOST_CHARACTERS, has_password, keep_password, password_of
 from lantern.register.replacing import cannot, replace_device, types_for
 from lantern.register.tables import DeviceRow, devices_of_site, register_of
 from lantern.register.trying import Tried, ingest_address, try_device
@@ -87,6 +88,7 @@ def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id
         figures=FIGURES,
         kinds_with={group.title: [k.name for k in DEVICE_KINDS.values() if group in k.asks] for group in FIGURES},
         kind=DEVICE_KINDS[row.kind] if row else None,
+        let_in=row is not None and has_password(session, row),
         used=used,
         takes=takes_of_device(session, row.id) if row else [],
         detectors=detectors_of_device(session, row.id) if row else [],
@@ -195,6 +197,24 @@ def _with_token(row: DeviceRow) -> dict[str, Any]:
     }
 
 
+class Password(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    password: str = Field(max_length=MOST_CHARACTERS, repr=False)
+
+
+@router.put("/devices/{device_id}/password", **may("engineer", "gave a device's password"))
+def set_password(request: Request, device_id: Id, asked: Password) -> Response:
+    """By which the device lets us in; sealed, and shown to nobody. Empty: it has none any more."""
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        if DEVICE_KINDS[row.kind].reached != "steered":
+            raise Refused([Fault(f"device {row.code}", "is let in by no password", "a device that is steered")])
+        keep_password(session, row, asked.password)
+        tell(request, f"gave the password of {row.code}" if asked.password else f"took the password of {row.code} away")
+        return json_answer({"id": row.id})
+
+
 class Cured(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
@@ -249,5 +269,6 @@ async def try_it(device_id: Id) -> Response:
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
         live = row.place.site.live and not row.retired
-        tried = Tried(row.id, row.code, row.kind, row.address, row.ability, list(row.outputs), live)
+        password = password_of(session, row)
+        tried = Tried(row.id, row.code, row.kind, row.address, row.ability, list(row.outputs), live, password)
     return json_answer((await try_device(tried)).as_dict())

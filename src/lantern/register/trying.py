@@ -13,7 +13,10 @@ import orjson
 
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import LanternError
+from lantern.core.wording import many
 from lantern.devices.modbus import RelayModule
+from lantern.devices.onvif.ptz import Profile, Ptz
+from lantern.devices.onvif.wire import Connection
 from lantern.live.calls import ask_engine
 from lantern.settings import settings
 from lantern.signals.register import feed_of
@@ -33,6 +36,7 @@ class Tried:
     ability: dict[str, Any]
     outputs: list[dict[str, Any]]
     live: bool  # the engine runs its site, and it is not retired
+    password: str = field(default="", repr=False)
 
 
 @dataclass
@@ -54,6 +58,8 @@ async def try_device(device: Tried) -> Heard:
             return await _ask_module(device)
         if reached == "asked":
             return await _listen(device)
+        if reached == "steered":
+            return await asyncio.to_thread(_ask_head, device)
         return await _wait(device)
     except LanternError as error:
         return Heard(False, [str(error)])
@@ -108,6 +114,33 @@ async def _listen(device: Tried) -> Heard:
         way = "behind" if behind_s > 0 else "ahead of"
         lines.append(f"Its clock is {abs(behind_s):.0f} s {way} this machine's: set it by a time server.")
     return Heard(True, lines)
+
+
+def _ask_head(device: Tried) -> Heard:
+    """Asked what it can; nothing moves."""
+    url, login = device.address.get("url"), device.address.get("login")
+    if not url or not login:
+        return Heard(False, ["It has no address yet: give its URL and log-in, and save."])
+    began = time.perf_counter()
+    head = Ptz(Connection(str(url), str(login), device.password))
+    found = head.abilities()
+    took_ms = (time.perf_counter() - began) * 1000
+    by = " ".join(each for each in (found.maker, found.model, found.firmware) if each)
+    where = "in degrees" if any(each.in_degrees for each in found.spaces) else "in units of its own"
+    position = head.status()
+    lines = [
+        f"{head.held.host} answers by ONVIF ({took_ms:.0f} ms): {by}. Nothing was moved.",
+        f"It tells where it looks {where}: {position.pan:.3f}, {position.tilt:.3f}, zoom {position.zoom:.3f}.",
+        f"Streams: {', '.join(_stream(each) for each in found.profiles)}.",
+        f"{many(len(head.presets()), 'preset')} of {found.presets}; {'a home' if found.has_home else 'no home'}.",
+        *(f"{each}." for each in found.cautions),
+    ]
+    return Heard(True, lines)
+
+
+def _stream(held: Profile) -> str:
+    size = f" {held.width} x {held.height}" if held.width and held.height else ""
+    return f"{held.name}{size}{', which turns' if held.turns else ''}"
 
 
 async def _wait(device: Tried) -> Heard:

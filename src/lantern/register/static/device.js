@@ -93,6 +93,17 @@ function say(ok, lines) {
   heard.replaceChildren(...lines.map((line) => Object.assign(document.createElement("div"), { textContent: line })));
 }
 
+section?.querySelector("[data-keep-password]")?.addEventListener("click", async () => {
+  const field = section.querySelector("[data-password]");
+  try {
+    await ask("PUT", `/devices/${section.dataset.device}/password`, { password: field.value });
+    field.placeholder = field.value ? "kept, sealed" : "none yet";
+    field.value = "";
+    heard.hidden = true;
+  } catch (error) {
+    say(false, [error.message]);
+  }
+});
 section?.querySelector("[data-try]")?.addEventListener("click", async (event) => {
   const button = event.target;
   off(button, "It is being tried");
