@@ -16,7 +16,7 @@ from lantern.core.radar.returns import Returns
 from lantern.core.scoring.marks import Label, Mark
 from lantern.standins.targets import Gull, Thing, Where, flock, straight
 
-SCANS_HZ, LENGTH_S, SEED = 5.0, 1800.0, 20_260_313
+SCANS_HZ, LENGTH_S, SEED = 10.0, 1800.0, 20_260_313
 REACH_M, LEAST_M = 70.0, 1.5
 RANGE_SPREAD_M, AZIMUTH_SPREAD_DEG, SPEED_SPREAD_MPS, SEEN_SHARE = 0.12, 0.8, 0.06, 0.93
 WALK_MPS, WALK_Y_M, WALK_FROM_M = 1.2, 25.0, 49.0  # the walk along the quay, as the plan has it
