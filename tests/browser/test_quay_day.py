@@ -83,6 +83,18 @@ def seen_live(bench: Page) -> None:
     expect(bench.locator("main")).to_contain_text(re.compile("Quay lamp"))
 
 
+# others look at the same program: what was saved and linked is taken back
+TAKEN_BACK = """async () => {
+  const headers = { "X-CSRF-Token": document.querySelector("meta[name=csrf]").content };
+  const page = new DOMParser().parseFromString(await (await fetch("/sites/1/links/12")).text(), "text/html");
+  const { links } = JSON.parse(page.getElementById("page-data").textContent);
+  const answers = [await fetch("/sites/1/bench/12/restore/1?base=2", { method: "POST", headers })];
+  for (const link of links)
+    answers.push(await fetch(`/sites/1/links/12/${link.id}?base=${link.revision}`, { method: "DELETE", headers }));
+  return answers.map((each) => each.status);
+}"""
+
+
 def test_from_a_person_who_is_missed_to_a_lamp_that_is_lit(bench: Page) -> None:
     why_somebody_is_missed(bench)
     no_turn_but_a_move(bench)
@@ -91,3 +103,4 @@ def test_from_a_person_who_is_missed_to_a_lamp_that_is_lit(bench: Page) -> None:
     linked_to_the_lamp(bench)
     seen_live(bench)
     assert violations(bench) == []
+    assert bench.evaluate(TAKEN_BACK) == [200, 200]

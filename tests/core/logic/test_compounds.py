@@ -138,9 +138,7 @@ def sequences_by_the_words(names: list[str], within: float, rows: list[Row]) -> 
         chains = [
             chain
             for chain in product(*([i for i in range(begins, at + 1) if rows[i][0] == part] for part in names))
-            if chain[-1] == at
-            and all(a < b for a, b in pairwise(chain))
-            and t - rows[chain[0]][1] <= within + 1e-9
+            if chain[-1] == at and all(a < b for a, b in pairwise(chain)) and t - rows[chain[0]][1] <= within + 1e-9
         ]
         if chains:
             best = max(chains)
