@@ -191,8 +191,10 @@ def falling(site: int) -> dict[str, list[str]]:
         }
 
 
-def test_the_survey_finds_the_four_weak_spots_by_itself(demo: int) -> None:
-    """A plate camera too far across its lane, and blurred; a line without room; a speaker too quiet by night; a blind tangent."""
+def test_the_survey_finds_the_weak_spots_by_itself(demo: int) -> None:
+    """A plate camera too far across its lane, and blurred; a line without room; a speaker too quiet by night; a blind tangent;
+    a radar right behind what its type must not stand behind.
+    """
     with transaction() as session:  # the line is drawn on the counter's bench
         from lantern.core.events import Detector
         from lantern.tune.actions import add_detector
@@ -203,9 +205,10 @@ def test_the_survey_finds_the_four_weak_spots_by_itself(demo: int) -> None:
         plain = Detector.model_validate(boarding.plain.model_dump(mode="json"))
         add_detector(session, device_id=row.id, detector=plain, reason="as found", user_id=None)
     found = falling(demo)
-    assert set(found) == {"P1", "C1", "L1", "R1"}
+    assert set(found) == {"P1", "C1", "L1", "R1", "R2"}
     assert {"incidence_h_deg", "blur_px"} <= set(found["P1"])
     assert (found["C1"], found["L1"], found["R1"]) == (["room_px"], ["level_db"], ["blind_s"])
+    assert found["R2"] == ["behind"]
 
 
 @pytest.mark.parametrize(

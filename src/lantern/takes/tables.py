@@ -283,6 +283,19 @@ def takes_of_device(session: Session, device_id: int) -> list[TakeRow]:
     return list(session.scalars(select(TakeRow).where(TakeRow.device_id == device_id).order_by(TakeRow.stored_start)))
 
 
+def takes_meanwhile(session: Session, take: TakeRow, signal: str) -> list[TakeRow]:
+    """Return the takes of one signal that devices of the same site recorded while it lasted, in order of time."""
+    query = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == take.device.site_id, TakeRow.signal == signal)
+    found = session.scalars(query.order_by(TakeRow.stored_start))
+    return [other for other in found if common_s(take, other) > 0]
+
+
+def common_s(one: TakeRow, other: TakeRow) -> float:
+    """Return for how long both were recorded at once; negative: how far apart they are."""
+    later_s = (other.start - one.start).total_seconds()
+    return min(one.length_s, later_s + other.length_s) - max(0.0, later_s)
+
+
 def stale_caution(session: Session, take: TakeRow) -> str:
     """Return what to know where the numbers of the device's newest take are made by another version; empty: nothing."""
     if not take.made_by:

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 from pydantic import Field
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lantern.benches.bench import Trial
@@ -24,9 +23,8 @@ from lantern.core.radar.regions import RadarDetector
 from lantern.core.radar.returns import Returns
 from lantern.core.tracks import Tracks
 from lantern.plan.history import mount_when
-from lantern.register.tables import DeviceRow
 from lantern.takes.store import value_of_take
-from lantern.takes.tables import TakeRow
+from lantern.takes.tables import TakeRow, common_s, takes_meanwhile
 
 LEAST_S = 2.0
 
@@ -41,17 +39,13 @@ class Asked(Strict):
 
 def cameras_shown(trial: Trial[RadarDetector]) -> list[dict[str, Any]]:
     """Return the takes of objects that other devices of the site recorded meanwhile."""
-    take = trial.take
-    query = select(TakeRow).join(DeviceRow).where(DeviceRow.site_id == trial.row.site_id, TakeRow.signal == "tracks")
     out = []
-    for other in trial.session.scalars(query.order_by(TakeRow.stored_start)):
-        later_s = (other.start - take.start).total_seconds()
-        common_s = min(take.length_s, later_s + other.length_s) - max(0.0, later_s)
-        if common_s >= LEAST_S:
+    for other in takes_meanwhile(trial.session, trial.take, "tracks"):
+        both_s = common_s(trial.take, other)
+        if both_s >= LEAST_S:
             mounted = mount_when(trial.session, other.device, other.created) is not None
-            out.append(
-                {"id": other.id, "name": f"{other.device.code} {other.name}", "common_s": common_s, "mounted": mounted}
-            )
+            name = f"{other.device.code} {other.name}"
+            out.append({"id": other.id, "name": name, "common_s": both_s, "mounted": mounted})
     return out
 
 
