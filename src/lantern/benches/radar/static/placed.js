@@ -6,6 +6,7 @@ import { numberOf } from "/static/js/units.js";
 const KEYS = ["x_m", "y_m", "azimuth_deg"];
 
 export const placed = ({ data, drawn, shown, studied }) => {
+  let asked = 0;
   shown.move = (page) => {
     page.fetchMoved();
     page.showFound();
@@ -19,8 +20,11 @@ export const placed = ({ data, drawn, shown, studied }) => {
 
     fetchGround() {
       return this.attemptPart(async () => {
-        this.ground = (await this.post(["ground"])).ground;
-        if (!this.ground.mounted) return;
+        const mine = ++asked;
+        const { ground } = await this.post(["ground"]);
+        if (mine !== asked) return; // what was asked for since knows more
+        this.ground = ground;
+        if (!ground.mounted) return;
         if (this.place.x_m === undefined) this.place = { ...this.ground.mount }; // what is tried is kept
         drawn.view.setPlan(this.onPlan ? this.ground : null);
       });
