@@ -8,6 +8,7 @@ from operator import itemgetter
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lantern.core.radar.deciding import Came, candidates, raised
 from lantern.core.radar.dials import RadarDials
@@ -30,7 +31,9 @@ class Step(NamedTuple):
     zone: int
 
 
-def steps_of(region: int, runs: Runs, dials: RadarDials, low: float, t_s: Floats, zones: Indices) -> Iterator[Step]:
+def steps_of(
+    region: int, runs: Runs, dials: RadarDials, low: float, t_s: Floats, zones: NDArray[np.int32]
+) -> Iterator[Step]:
     """Yield where a run's raise moves as less and less is asked for: at each candidate that came farther than all before it.
 
     `t_s`, `zones` (k,) of each place. Where no raise keeps another from coming, one that moves within a zone in which nothing is expected
@@ -62,7 +65,9 @@ def steps_of(region: int, runs: Runs, dials: RadarDials, low: float, t_s: Floats
 class Standing:
     """What raises in one region at the way that is asked for now."""
 
-    def __init__(self, target_of_run: Indices, t_s: Floats, zones: Indices, rearm_s: float, tally: Tally) -> None:
+    def __init__(
+        self, target_of_run: Indices, t_s: Floats, zones: NDArray[np.int32], rearm_s: float, tally: Tally
+    ) -> None:
         self._target, self._t_s, self._zones, self._rearm_s, self._tally = target_of_run, t_s, zones, rearm_s, tally
         self._alone: dict[int, Step] = {}  # by run, where no raise keeps another from coming
         self._came: dict[int, dict[int, int]] = {}  # by target: of each run where it comes far enough
@@ -114,7 +119,7 @@ def rows_along(
     """Rows that join up from `low` to `high` of the way that is asked for. `regions`: of each its runs, the target of each run, and
     the times of its places. A row ends where one of the first `compared` counts changes.
     """
-    zones = [np.array(tally.zones(t_s), dtype=np.intp) for *_, t_s in regions]
+    zones = [tally.zones_at(t_s) for *_, t_s in regions]
     standing = [
         Standing(target, t_s, zone, dials.rearm_s, tally) for (_, target, t_s), zone in zip(regions, zones, strict=True)
     ]

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.scoring.marks import Mark, Slack, judge, within
@@ -82,14 +83,18 @@ class Tally:
 
     def zones(self, t_s: Floats) -> list[int]:
         """(n,): the zone of each time. Raises that move within `IGNORED` or `ELSEWHERE` change no count."""
+        zones: list[int] = self.zones_at(t_s).tolist()
+        return zones
+
+    def zones_at(self, t_s: Floats) -> NDArray[np.int32]:
+        """The same for millions of times."""
         starts, ends = np.array(self.starts), np.array(self.ends)
         at = np.searchsorted(starts, t_s, side="right") - 1
         inside = (at >= 0) & (t_s <= ends[np.maximum(at, 0)]) if ends.size else np.zeros(t_s.size, dtype=np.bool_)
         ignored = np.zeros(t_s.size, dtype=np.bool_)
         for mark in self.ignore:
             ignored |= (t_s >= mark.start_s - TIME_TOLERANCE_S) & (t_s <= mark.end_s + TIME_TOLERANCE_S)
-        zones: list[int] = np.where(inside, at, np.where(ignored, IGNORED, ELSEWHERE)).tolist()
-        return zones
+        return np.where(inside, at, np.where(ignored, IGNORED, ELSEWHERE)).astype(np.int32)
 
     def shift(self, zone: int, before: float, after: float) -> None:
         """One raise moves within a zone, as the steps of one mostly do."""

@@ -79,6 +79,9 @@ export const following = ({ data, shown, studied }) => {
     mattersFollowing(name) {
       return this.followed?.matters.includes(name) ?? false;
     },
+    knowsStrip(name) {
+      return this.ofFollowing[name] !== undefined;
+    },
     offerOfFollowing(name, what) {
       return this.ofFollowing[name]?.[what] ?? "";
     },
