@@ -92,6 +92,9 @@ def test_what_the_take_shows_of_its_reach_counts_for_more_than_the_promise() -> 
     returns = returns_of(said_by(near))
     assert reach_shown(returns, near) == pytest.approx(float(np.quantile(returns.range_m, 0.99)))
     assert reach_shown(returns, OLD) == 60.0
+    large = returns_of([(t, n, away, bearing, v, 12.0) for t, n, away, bearing, v, _ in said_by(near)])
+    # 12 dBsm are 15.8 m², whose fourth root is 2: so far away it says half as much of a person (G06)
+    assert reach_shown(large, near) == pytest.approx(float(np.quantile(returns.range_m, 0.99)) / 10**0.3)
     assert seen_from(returns, near, near).lost <= len(returns) // 100 + 1
 
 

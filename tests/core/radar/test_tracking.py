@@ -171,6 +171,8 @@ def test_what_always_answers_is_learnt_and_told_from_who_walks_over_it() -> None
     assert known.moments == len(times)
     assert 1 <= len(known.cells) <= 4
     assert [level for *_, level in known.cells] == pytest.approx([-5.0] * len(known.cells), abs=1.0)
+    once = bare([*fence, (10.0, -9.0, 21.0, 0.0, 3.0)])  # what answered in one moment of 150 is no clutter
+    assert learnt(once, np.ones(len(once), dtype=np.bool_)).cells == known.cells
     somebody = [(t, x, y, v, 6.0) for t, x, y, v, _ in walker(rng, (-8, 15), (1.0, 0.0), times)]
     both = bare(fence + somebody)
     done = followed(both, Tracking(clutter_db=6.0), known)
