@@ -66,7 +66,16 @@ def slipway_at(code: str, url: str, token: str, encryption: ssl.SSLContext | Non
     """The radar at the slipway, over its ten minutes, from shortly before somebody comes up."""
     returns, length_s = slipway.ten_minutes().returns, slipway.LENGTH_S
     at_s = slipway.UP[0][0] - 15
-    return RadarStandIn(code, url, token, encryption=encryption, returns=returns, length_s=length_s, at_s=at_s)
+    return RadarStandIn(
+        code,
+        url,
+        token,
+        encryption=encryption,
+        returns=returns,
+        length_s=length_s,
+        scans_hz=slipway.SCANS_HZ,
+        at_s=at_s,
+    )
 
 
 Player = CameraStandIn | TrackerStandIn | PosterStandIn

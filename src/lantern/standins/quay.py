@@ -37,6 +37,7 @@ REGISTER_S = 860.0
 REGISTER_WAY = ((-25.0, 28.0), (0.0, 42.0), (-20.0, 44.0), (5.0, 30.0), (-12.0, 26.0))
 GULLS, RAIN_S = 90, ((980.0, 1100.0),)
 DROPS_EVERY_S = 1.6
+LOOK_S = 0.5  # nothing is there for less
 
 
 @dataclass(frozen=True)
@@ -133,9 +134,16 @@ def _drop(t: float, rng: np.random.Generator) -> Where:
     return where
 
 
+def _scans(thing: Thing) -> range:
+    """The scans in which it is there, and one to either side: most things are there for seconds of half an hour."""
+    count, coarse = round(LENGTH_S * SCANS_HZ), round(LOOK_S * SCANS_HZ)
+    there = [scan for scan in range(0, count, coarse) if thing.where(scan / SCANS_HZ) is not None]
+    return range(max(there[0] - coarse, 0), min(there[-1] + coarse + 1, count)) if there else range(0)
+
+
 def _seen(thing: Thing, rng: np.random.Generator) -> Iterator[tuple[float, str, float, float, float, float]]:
     step = 1 / SCANS_HZ
-    for scan in range(round(LENGTH_S * SCANS_HZ)):
+    for scan in _scans(thing):
         t = scan * step
         here, before = thing.where(t), thing.where(t - step)
         if here is None or before is None:

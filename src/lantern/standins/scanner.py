@@ -14,17 +14,18 @@ from lantern.standins.quay import LENGTH_S, SCANS_HZ
 
 @dataclass
 class RadarStandIn(PosterStandIn):
-    """It plays `returns`, of so many seconds."""
+    """It plays `returns`, of so many seconds and scans a second."""
 
     _: KW_ONLY
     returns: Returns
     length_s: float = LENGTH_S
+    scans_hz: float = SCANS_HZ
     first: np.ndarray = field(init=False)
 
     def __post_init__(self) -> None:
-        self.fps = SCANS_HZ
-        self.count = round(self.length_s * SCANS_HZ)
-        scans = np.floor(self.returns.t_s * SCANS_HZ + 0.5).astype(int)
+        self.fps = self.scans_hz
+        self.count = round(self.length_s * self.scans_hz)
+        scans = np.floor(self.returns.t_s * self.scans_hz + 0.5).astype(int)
         self.first = np.searchsorted(scans, np.arange(self.count + 1))
 
     def message(self, frame: int) -> SentScan:

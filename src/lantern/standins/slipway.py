@@ -16,7 +16,7 @@ from lantern.core.radar.returns import NOBODY, Returns
 from lantern.core.scoring.marks import Label, Mark
 from lantern.standins.targets import Gull, Thing, Where, flock, straight
 
-SCANS_HZ, LENGTH_S, SEED = 10.0, 600.0, 20_260_314
+SCANS_HZ, LENGTH_S, SEED = 5.0, 600.0, 20_260_314
 PERSON_M, NOISE_CELLS = 25.0, 16  # to a person of 1 m2, through wet wood
 LEAST_SNR_DB, AT_REACH_DB, NOISE_DB = 8.0, 12.0, -95.0  # what is detected at all; of a person at its reach; the noise
 FALSE_A_SCAN, WEAK_DB = 0.2, (8.0, 11.5)

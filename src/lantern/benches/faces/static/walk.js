@@ -29,8 +29,19 @@ startWalk(({ data }) => ({
       target.src = `${target.src.split("?")[0]}?again=${tries}`;
     }, 400);
   },
+  // One that nobody has; the next match may have its own.
+  lost: {},
   gone({ target }) {
-    target.closest("figure").hidden = true;
+    this.lost = { ...this.lost, [target.getAttribute("src")]: true };
+  },
+  isThere(picture) {
+    return this.lost[picture] !== true;
+  },
+  get lookThere() {
+    return Boolean(this.newest?.probe) && this.isThere(this.pictureOf(this.newest.probe));
+  },
+  get referenceThere() {
+    return this.referred && Boolean(this.newest) && this.isThere(this.referenceOf(this.newest.object));
   },
 
   // ---- the score line ----
