@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -82,6 +83,10 @@ def test_a_turn_keeps_what_was_measured_and_only_its_sector_changes() -> None:
     assert moved.lost == len(rows) - sum(inside)
     assert moved.returns.azimuth_deg.tolist() == pytest.approx(list(itertools.compress(bearings, inside)))
     assert moved.returns.speed_mps.tolist() == list(itertools.compress([row[4] for row in rows], inside))
+    loud = replace(returns, snr_db=np.arange(float(len(returns))))  # what goes with a return goes with it
+    kept = seen_from(loud, OLD, turned).returns.snr_db
+    assert kept is not None
+    assert kept.tolist() == list(itertools.compress(range(len(rows)), inside))
     back = seen_from(returns, OLD, OLD)
     assert back.returns.azimuth_deg.tolist() == pytest.approx(returns.azimuth_deg.tolist())
     assert back.lost <= len(rows) // 100 + 1

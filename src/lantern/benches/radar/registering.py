@@ -15,7 +15,7 @@ from starlette.concurrency import run_in_threadpool
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.radar.returns import Returns
-from lantern.core.registration.registered import Registered, standing_by
+from lantern.core.registration.registered import Registered, differs, standing_by
 from lantern.core.registration.report import registered
 from lantern.core.registration.stood import Point, stood
 from lantern.core.registration.walk import Track, walked
@@ -89,7 +89,9 @@ def _answer_walk(device_id: int, take_id: int, track: Track, model: Model, shift
             told["shift_interval_s"] = [found.shift_from_s, found.shift_to_s]
         walk = [[round(x, 2), round(y, 2)] for x, y in zip(track.x_m.tolist(), track.y_m.tolist(), strict=True)]
         return json_answer(
-            told | _told(found.pairs, found.t_s, found.report, model) | {"walk": walk[:: max(len(walk) // 500, 1)]}
+            told
+            | _told(take, found.pairs, found.t_s, found.report, model)
+            | {"walk": walk[:: max(len(walk) // 500, 1)]}
         )
 
 
@@ -102,7 +104,7 @@ def by_points(device_id: Id, take: Id, asked: Standing) -> Response:
         pairs, who = stood(points, _targets(session, row))
         t_s = np.array([(each.from_s + each.until_s) / 2 for each in points])
         told = {"target": ", ".join(dict.fromkeys(who)), "shift_s": 0.0, "shift_interval_s": None, "walk": []}
-        return json_answer(told | _told(pairs, t_s, registered(asked.model, pairs), asked.model))
+        return json_answer(told | _told(row, pairs, t_s, registered(asked.model, pairs), asked.model))
 
 
 @router.put("/devices/{device_id}/registration", **may("engineer", "registered a device"))
@@ -141,10 +143,13 @@ def _targets(session: Session, take: TakeRow) -> list[tuple[str, Floats, Floats]
     return out
 
 
-def _told(pairs: Floats, t_s: Floats, report: dict[str, Any], model: Model) -> dict[str, Any]:
+def _told(take: TakeRow, pairs: Floats, t_s: Floats, report: dict[str, Any], model: Model) -> dict[str, Any]:
+    """What a page shows of a fit; `apart`: (m, degrees) from where the plan has the device, None where it stands nowhere."""
     rows: Sequence[Any] = pairs.round(3).tolist()
     held = standing_by(
         Registered(model=model, pairs=tuple(tuple(row) for row in rows), t_s=tuple(t_s.round(2).tolist()))
     )
     place = {key: getattr(held, key) for key in ("x_m", "y_m", "azimuth_deg")}
-    return {"pairs": rows, "t_s": list(held.t_s), "report": report, "place": place, "model": model}
+    mount = take.device.extras.get("mount")
+    apart = None if mount is None else differs(mount, held)
+    return {"pairs": rows, "t_s": list(held.t_s), "report": report, "place": place, "model": model, "apart": apart}

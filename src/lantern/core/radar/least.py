@@ -67,8 +67,7 @@ def _near(returns: Returns, marks: Sequence[Mark]) -> Returns:
     there = np.zeros(len(returns), dtype=np.bool_)
     for mark in marks:
         there |= (returns.t_s >= mark.from_s - AROUND_S) & (returns.t_s <= mark.end_s)
-    columns = ("t_s", "target", "range_m", "azimuth_deg", "speed_mps", "rcs_dbsm")
-    return replace(returns, **{name: getattr(returns, name)[there] for name in columns})
+    return returns.picked(there)
 
 
 def _misses(short: RadarSubject, marks: Sequence[Mark], old: Radar, new: Radar, occluders: Sequence[Occluder]) -> int:

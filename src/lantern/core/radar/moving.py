@@ -63,7 +63,7 @@ def seen_from(returns: Returns, old: Radar, new: Radar, occluders: Sequence[Occl
         azimuth = np.mod(returns.azimuth_deg + old.azimuth_deg - new.azimuth_deg + 180.0, 360.0) - 180.0
         there = _in_reach(new, occluders, *frame_of(old).onto_plan(*returns.places), returns.rcs_dbsm)
         turned = replace(returns, azimuth_deg=azimuth)
-        return Moved(_picked(turned, there), int((~there).sum()), 0)
+        return Moved(turned.picked(there), int((~there).sum()), 0)
     motion = motion_of(returns, frame_of(old))
     there = _in_reach(new, occluders, motion.x_m, motion.y_m, returns.rcs_dbsm[motion.row])
     kept = there & motion.known
@@ -83,11 +83,6 @@ def seen_from(returns: Returns, old: Radar, new: Radar, occluders: Sequence[Occl
         ids=returns.ids,
     )
     return Moved(moved, int((~there).sum()), int((there & ~motion.known).sum()))
-
-
-def _picked(returns: Returns, which: Bools) -> Returns:
-    columns = ("t_s", "target", "range_m", "azimuth_deg", "speed_mps", "rcs_dbsm")
-    return replace(returns, **{name: getattr(returns, name)[which] for name in columns})
 
 
 def _in_reach(mount: Radar, occluders: Sequence[Occluder], x: Floats, y: Floats, rcs_dbsm: Floats) -> Bools:

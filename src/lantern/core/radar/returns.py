@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lantern.core.signals import Floats
 from lantern.core.watching import Indices
@@ -72,6 +73,12 @@ class Returns:
         """Return the usual time between two moments; 0 where there is one."""
         moments = np.unique(self.t_s)
         return float(np.median(np.diff(moments))) if moments.size > 1 else 0.0
+
+    def picked(self, which: NDArray[np.bool_] | Indices) -> Returns:
+        """Return some of the returns: (n,) which, or their places in order."""
+        columns = ("t_s", "target", "range_m", "azimuth_deg", "speed_mps", "rcs_dbsm", "snr_db", "noise_db")
+        held = {name: column for name in columns if (column := getattr(self, name)) is not None}
+        return replace(self, **{name: column[which] for name, column in held.items()})
 
     @property
     def bare(self) -> bool:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,12 +11,8 @@ from pydantic import ValidationError
 from lantern.core.dials import DialInfo, Dials, dial, read_dials
 from lantern.core.faults import Fault, Refused
 from lantern.core.radar.regions import TURN_DEG, RadarRegion
+from lantern.core.radar.retuned import Retuned
 from lantern.core.radar.subject import RadarSubject
-from lantern.core.scoring.marks import Mark, Slack
-from lantern.core.scoring.tally import Counts
-from lantern.core.tunable import Tunable
-from lantern.core.tuning.measures import AnyYardstick
-from lantern.core.tuning.rows import Row
 
 BEYOND_DEG = 10.0  # that a strip shows to either side of a sector
 
@@ -34,22 +29,12 @@ class SectorSides(Dials):
 
 
 @dataclass(frozen=True)
-class Sides(Tunable):
+class Sides(Retuned):
     """One sector of a detector, the detector being held against a take. `place`: which of its regions it is."""
-
-    none_exact = "none: a side that moves changes which runs there are"
 
     subject: RadarSubject
     place: int
     dials: SectorSides
-
-    @property
-    def yardstick(self) -> AnyYardstick:
-        return self.subject.yardstick
-
-    @property
-    def length_s(self) -> float:
-        return self.subject.length_s
 
     def with_dials(self, **changes: Any) -> Sides:
         """Raises `Refused` where the near side is not below the far one, or the left one not left of the right."""
@@ -65,17 +50,6 @@ class Sides(Tunable):
         regions = (*detector.regions[: self.place], region, *detector.regions[self.place + 1 :])
         moved = replace(self.subject, detector=detector.model_copy(update={"regions": regions}))
         return replace(self, subject=moved, dials=now)
-
-    def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
-        return self.subject.result(marks, slack)
-
-    def exact_dials(self) -> Collection[str]:
-        return ()
-
-    def rows_exact(
-        self, dial: str, marks: Sequence[Mark], low: float, high: float, slack: Slack = Slack(), *, whole: bool = False
-    ) -> list[Row]:
-        raise Refused([Fault(dial, "has no exact sweep", "values one by one")])
 
     def shown(self, info: DialInfo) -> tuple[float, float] | float:
         """As far as anything was seen; to both sides of where it was, and of the sector."""

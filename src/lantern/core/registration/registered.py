@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Literal
 
@@ -44,10 +45,15 @@ def standing_by(document: Registered) -> Registered:
     return document.model_copy(update=found | {"rms_m": round(report["rms"], 3)})
 
 
-def apart(mount: dict[str, float], held: Registered) -> str:
-    """Return in words how far a mount is from where its registration puts the device; empty: it is as registered, as far as that tells."""
-    far_m = math.hypot(mount["x_m"] - held.x_m, mount["y_m"] - held.y_m)
+def differs(mount: Mapping[str, float], held: Registered) -> tuple[float, float]:
+    """Return by how many m and degrees a mount differs from where the device is registered."""
     turned = abs((mount["azimuth_deg"] - held.azimuth_deg + 180) % 360 - 180)
+    return math.hypot(mount["x_m"] - held.x_m, mount["y_m"] - held.y_m), turned
+
+
+def apart(mount: Mapping[str, float], held: Registered) -> str:
+    """Return in words how far a mount is from where its registration puts the device; empty: it is as registered, as far as that tells."""
+    far_m, turned = differs(mount, held)
     if far_m <= max(APART_M, 2 * held.rms_m) and turned <= APART_DEG:
         return ""
     return (

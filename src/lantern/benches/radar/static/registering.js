@@ -1,4 +1,4 @@
-// The radar registered to the plan: by a walk from a file, or by points where somebody stood; residuals beneath the sector.
+// The radar registered to the plan: by a walk from a file, or by points where somebody stood; residuals on the ground.
 import { ask } from "/static/js/http.js";
 import { short } from "/static/js/svg.js";
 import { numberOf } from "/static/js/units.js";
@@ -74,9 +74,7 @@ export const registering = ({ data, drawn }) => ({
   },
   get placeText() {
     const { x_m: x, y_m: y, azimuth_deg: azimuth } = this.found.place;
-    const { then } = this.ground;
-    const far = Math.hypot(x - then.x_m, y - then.y_m);
-    const turned = Math.abs(((azimuth - then.azimuth_deg + 540) % 360) - 180);
+    const [far, turned] = this.found.apart;
     const where = `It stands at x ${short(x, 5)}, y ${short(y, 5)} and looks to ${short(azimuth, 4)}°`;
     return `${where}: ${short(far, 2)} m and ${short(turned, 2)}° from where the plan has it.`;
   },
