@@ -5,6 +5,8 @@ from __future__ import annotations
 import resource
 import time
 from collections.abc import Iterator
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 
@@ -18,8 +20,10 @@ from lantern.core.radar.regions import RadarDetector
 from lantern.core.radar.returns import Return, Returns
 from lantern.core.radar.subject import RadarSubject, judge
 from lantern.core.scoring.marks import Mark
+from lantern.signals.radar.table import read_returns
 
 SCANS, AT_ONCE, LASTS = sized(864_000, 4_000), 10, 300  # scans of a day, targets in each, scans that a target lasts
+AT_A_TIME = 500_000  # rows that are written at once
 LOOPED = sized(200_000, 5_000)
 DETECTOR = RadarDetector.model_validate(
     {
@@ -58,6 +62,19 @@ def decided(returns: Returns) -> int:
     return len(judge(DETECTOR, RADAR, returns).events())
 
 
+def written(path: Path, returns: Returns) -> None:
+    """As a file; a part at a time, for as text a day is large."""
+    columns = (returns.t_s, returns.target, returns.range_m, returns.azimuth_deg, returns.speed_mps)
+    with path.open("w") as file:
+        file.write("t_s,target,range_m,azimuth_deg,radial_speed_mps,rcs_dbsm\n")
+        for start in range(0, len(returns), AT_A_TIME):
+            part = (column[start : start + AT_A_TIME].tolist() for column in columns)
+            file.writelines(
+                f"{t:.1f},{target},{away:.2f},{bearing:.1f},{speed:.2f},0\n"
+                for t, target, away, bearing, speed in zip(*part, strict=True)
+            )
+
+
 def swept(subject: RadarSubject) -> int:
     hours = [Mark(3600.0 * hour, 3600.0 * hour + 600, "expect") for hour in range(24)]
     return len(subject.rows_exact("distance_m", hours, 0.0, 50.0))
@@ -93,6 +110,13 @@ def run() -> Iterator[Figure]:
     took_ms = 1000 * (time.perf_counter() - began)
     yield Figure(f"{len(hour)} returns seen from another place, to its score card", took_ms, "ms", 300)
     yield Figure("memory at most", resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024, "MiB", 1024)
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "day.csv"
+        written(path, returns)
+        began = time.perf_counter()
+        count = len(read_returns(path, where=path.name))
+        size = path.stat().st_size / 2**20
+    yield Figure(f"{count} returns read from a file of {size:.0f} MiB", time.perf_counter() - began, "s", 20)
     loop_s = seconds(lambda: plainly(returns, LOOPED))
     yield Figure(f"a plain loop over {LOOPED} returns", loop_s, "s")
     yield Figure("of that, return for return", (own_s / len(returns)) / (loop_s / LOOPED), "times")

@@ -173,6 +173,42 @@ def test_no_turn_helps_whom_the_beam_crosses_and_a_move_does_before_it_is_made(b
     assert violations(bench) == []
 
 
+def test_the_unit_is_dragged_to_another_place(bench: Page) -> None:
+    opened(bench)
+    bench.get_by_role("tab", name="Place").click()
+    expect(bench.get_by_test_id("moved-there")).to_contain_text("caught")
+    x, y = bench.evaluate(
+        "(({ x, y, width, height }) => [x + width / 2, y + height / 2])"
+        "(document.querySelector('.moved-unit').getBoundingClientRect())"
+    )
+    bench.mouse.move(x, y)
+    bench.mouse.down()
+    bench.mouse.move(x - 30, y - 20, steps=4)
+    bench.mouse.up()
+    expect(bench.locator(".moved-sector")).to_have_count(1)
+    expect(bench.get_by_label("East of the tried place")).not_to_have_value("161")
+    assert float(bench.get_by_label("East of the tried place").input_value()) < 161
+    assert float(bench.get_by_label("North of the tried place").input_value()) > 127
+
+
+def test_a_raise_that_a_camera_must_see_too_is_no_gull(bench: Page) -> None:
+    """V3 sees boats and people of the same half hour, and no gull: nothing false is left, and nobody else is missed."""
+    opened(bench)
+    bench.get_by_role("tab", name="Target").click()
+    bench.get_by_text("Beside a camera").click()
+    bench.get_by_label("Take of a camera").select_option(label="V3 A morning with rain, 30 min")
+    bench.get_by_label("Metres within which two are one").fill("5")
+    bench.keyboard.press("Tab")
+    expect(bench.get_by_test_id("beside")).to_contain_text("both saw")
+    bench.get_by_label("What a raise needs of the camera").select_option("both")
+    expect(bench.get_by_test_id("needs")).to_contain_text("V3 must see the same, within 5 m")
+    expect(bench.get_by_test_id("false")).to_have_text("0")
+    expect(bench.get_by_test_id("misses")).to_have_text(str(MISSED))
+    assert violations(bench) == []
+    bench.get_by_role("button", name="Undo (u)").click()
+    expect(bench.get_by_test_id("false")).to_have_text(str(FALSE))
+
+
 def walk_file(ahead_s: float) -> bytes:
     """The walk on the plan, R1 being at (161, 127) looking north, by a clock that is ahead."""
     rows = ["t_s,x_m,y_m"]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Generic, Literal, TypeAlias
 
 from lantern.core.axis import TIME, Axis
+from lantern.core.company import Company
 from lantern.core.dials import DialInfo, DialsT, read_dials
 from lantern.core.events import Detector, Raised, Shape
 from lantern.core.faults import Fault, Refused
@@ -53,6 +54,14 @@ class Kind(Generic[DialsT]):
     def sources(self, detector: Detector) -> list[str]:
         """Return what may stand as the region of its events, for links to listen to: its watched regions."""
         return [region.name for region in detector.regions if region.role == "watch"]
+
+    def companions(self, detector: Detector) -> tuple[str, ...]:
+        """Return the codes of other devices whose samples it is decided with."""
+        return ()
+
+    def accompanied(self, detector: Detector, value: Any, company: Company) -> Any:
+        """Return what a take holds together with what its companions gave meanwhile."""
+        return value
 
     def dial_unit(self, info: DialInfo, signal: str) -> str:
         """The unit of a dial where it is held against a take of this signal."""

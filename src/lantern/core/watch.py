@@ -110,6 +110,12 @@ class Watch(ABC, Generic[ValueT]):
     def standing(self, *, trouble: str = "") -> Standing:
         """Return how it stands. `trouble`: why nobody can know now, such as "no frames"."""
 
+    def accompany(self, code: str, t: float, sample: AnySample) -> None:
+        """Take a sample of one of the kind's companions, by its device's code; `t` by this device's clock. Nothing comes of it until
+        the next sample of its own.
+        """
+        return
+
     def told(self, what: str) -> tuple[float, Turn]:
         """Somebody says how it stands in truth, by a word of the family: returns the reading of before, and the turn that takes
         it over. Raises `Refused` where such a word means nothing to it, or cannot be so now.

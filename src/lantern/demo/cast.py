@@ -88,7 +88,8 @@ class DemoCast:
             for code, token in tokens.items()
             if code in SCENES or code in posting
         }
-        return cameras | {code: tracker_of_scene(code, self.folder) for code in CROWDS}
+        beside = {"V3": cameras.get("R1")}
+        return cameras | {code: tracker_of_scene(code, self.folder, beside.get(code)) for code in CROWDS}
 
     def _tokens(self) -> dict[str, str]:
         """The demo site's modules, cameras and counters are at this start's stand-ins, and no other site's ever; returns the

@@ -27,6 +27,7 @@ CROWDS = {
     "C1 evening": ("C1", "Evening sailing, 10 min", "2026-03-07T18:40:00+01:00"),
     "C2": ("C2", "Until the ferry calls, 15 min", "2026-03-07T06:05:00+01:00"),
     "V2": ("V2", "A night with rain, 30 min", "2026-03-08T01:30:00+01:00"),
+    "V3": ("V3", "A morning with rain, 30 min", "2026-03-13T06:10:00+01:00"),
 }
 # by name of the scene of plates: the same
 PLATES = {

@@ -31,7 +31,7 @@ MOST_COLUMNS = 10_000
 class Limits:
     """`unpacked_bytes` in all; beyond `free_bytes` no more than `ratio` times the packed size; `files` in an archive.
 
-    What is held in memory at once: `rows` of tracks, `cells` of a table of readings, `frames` of a thermal take (their times
+    What is held in memory at once: `rows` of tracks, `returns` of a radar, `cells` of a table of readings, `frames` of a thermal take (their times
     and places in the file), `pixels` of one frame, bytes of a `document` or a still.
     """
 
@@ -40,6 +40,7 @@ class Limits:
     free_bytes: int = 100 * MIB
     files: int = 200_000
     rows: int = 2_300_000
+    returns: int = 9_000_000
     cells: int = 20_000_000
     frames: int = 1_000_000
     pixels: int = 16_000_000

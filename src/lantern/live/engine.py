@@ -127,6 +127,7 @@ class Engine:
                     tape.decided(f"around an event of {run.watch.detector.name}", came)
                 if run.watch.has_activity(sample):
                     tape.activity(came)
+        self._accompany(feed, sample)
         tape.take(sample, frame.size, came)
         pictures = feed.pictures(frame)
         if pictures:
@@ -135,6 +136,14 @@ class Engine:
         feed.error = ""
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
+
+    def _accompany(self, feed: Feed[Any], sample: AnySample) -> None:
+        """Give a sample to the detectors of other devices that are decided with it, by their own clock: it came when it came."""
+        for device_id, runs in self.runs.items():
+            for run in runs:
+                code, own = run.beside.get(feed.device_id), self.feeds.get(device_id)
+                if code is not None and own is not None and own.clock_s is not None:
+                    run.watch.accompany(code, feed.last_at + own.clock_s, sample)
 
     async def _step(self, feed: Feed[Any], run: Running, sample: AnySample) -> bool:
         """One detector over one sample; returns whether it raised. What fails in it is shown at it, and stops neither the others

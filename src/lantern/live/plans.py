@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from lantern.core.company import Around, Stands
 from lantern.core.events import Detector
 from lantern.core.faults import Refused
 from lantern.core.kinds import kind_of
@@ -17,7 +18,7 @@ from lantern.links.tables import LinkRow, links_of_everywhere, timetables_of_eve
 from lantern.lists.tables import ListRow, lists_of_everywhere
 from lantern.live.tape import RecordingPlan
 from lantern.recordings.tables import RecordingPlanRow, plans_of_everywhere
-from lantern.register.tables import DeviceRow, devices_live
+from lantern.register.tables import DeviceRow, devices_live, pixels_of
 from lantern.sites.tables import zones_of_sites
 from lantern.tune.tables import DetectorRow, detectors_enabled
 
@@ -36,6 +37,7 @@ class Plan:
     hours: Timetable | None  # its own; None: all
     lists: tuple[tuple[str, int], ...] = ()  # those that it names, with their revisions
     fault: str = ""  # why it cannot run
+    beside: Mapping[int, str] = field(default_factory=dict)  # devices whose samples it is decided with: their codes
 
 
 @dataclass(frozen=True)
@@ -63,8 +65,9 @@ def load_plans() -> Plans:
             armed[link.detector_id].append(_armed(link, timetables))
         elif link.input is not None:
             inputs[link.site_id, link.input].append(_armed(link, timetables))
+    by_code = {(row.site_id, row.code): row for row in devices.values()}
     detectors = [
-        _plan(row, devices[row.device_id], armed[row.id], timetables, lists[row.site_id], zones[row.site_id])
+        _plan(row, devices[row.device_id], armed[row.id], timetables, lists[row.site_id], zones[row.site_id], by_code)
         for row in rows
     ]
     recordings = {
@@ -75,7 +78,10 @@ def load_plans() -> Plans:
     signature = (
         [(d.id, d.code, d.token, repr(_reached(d))) for d in devices.values()],
         sorted((key, repr(links)) for key, links in inputs.items()),
-        [(p.detector_id, p.revision, repr((p.links, p.hours, p.fault, p.lists))) for p in detectors],
+        [
+            (p.detector_id, p.revision, repr((p.links, p.hours, p.fault, p.lists, p.facts.get("around"))))
+            for p in detectors
+        ],
         repr(recordings),
     )
     return Plans(list(devices.values()), detectors, recordings, dict(inputs), signature)
@@ -103,6 +109,7 @@ def _plan(
     timetables: dict[tuple[int, str], Timetable],
     lists: dict[str, ListRow],
     zone: str,
+    devices: Mapping[tuple[int, str], DeviceRow],
 ) -> Plan:
     model, kind = row.model, kind_of(row.kind)
     hours = timetables.get((row.site_id, model.timetable)) if model.timetable else None
@@ -113,5 +120,14 @@ def _plan(
     except Refused as error:
         fault = str(error)
     used = tuple((name, lists[name].revision) for name in named if name in lists)
+    codes = kind.companions(kind.typed(model)) if not fault else ()
     facts = device.ability | {"zone": zone}
-    return Plan(row.id, device.id, device.site_id, row.revision, model, facts, links, hours, used, fault)
+    company = {code: devices[row.site_id, code] for code in codes if (row.site_id, code) in devices}
+    if codes:
+        facts["around"] = Around(_stands(device), {code: _stands(each) for code, each in company.items()})
+    beside = {each.id: code for code, each in company.items()}
+    return Plan(row.id, device.id, device.site_id, row.revision, model, facts, links, hours, used, fault, beside)
+
+
+def _stands(device: DeviceRow) -> Stands:
+    return Stands(device.extras.get("mount"), pixels_of(device))

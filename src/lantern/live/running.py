@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from lantern.core.kinds import watch
@@ -25,6 +25,7 @@ class Running:
     watch: AnyWatch
     links: list[Armed]
     hours: Timetable | None = None  # outside them a raise is stored, and fires nothing
+    beside: Mapping[int, str] = field(default_factory=dict)  # devices whose samples it is decided with: their codes
     fault: str = ""  # why it cannot run
     unfit: str = ""  # why it cannot watch what came last
     error: str = ""
@@ -57,5 +58,6 @@ def running(plan: Plan) -> Running:
         watch=watch(plan.model, plan.facts),
         links=plan.links,
         hours=plan.hours,
+        beside=plan.beside,
         fault=plan.fault,
     )

@@ -21,7 +21,7 @@ from lantern.formats.documents import read_model
 from lantern.plan.grounds import check_picture
 from lantern.plan.tables import PlanRow, plan_of
 from lantern.register.devices import change_device
-from lantern.register.tables import DeviceRow, devices_of_site, register_of
+from lantern.register.tables import DeviceRow, devices_of_site, pixels_of, register_of
 from lantern.revisions import check_reason, hold, keep
 from lantern.sites.tables import keep_place, place_state, places_of, site_of
 from lantern.tune.tables import DetectorRow, detectors_by_device
@@ -144,11 +144,6 @@ def focal_for(row: DeviceRow, mount: Mapping[str, Any], field_deg: float) -> flo
     if not isinstance(standing, Mount):
         raise Refused([Fault("field_deg", f"{row.code} has no lens", "a camera")])
     return standing.focal_of(field_deg)
-
-
-def pixels_of(row: DeviceRow) -> tuple[int, int] | None:
-    width, height = row.ability.get("width"), row.ability.get("height")
-    return (int(width), int(height)) if width and height else None
 
 
 def stood_of(

@@ -6,7 +6,6 @@ them, and only while nobody has changed the same thing since.
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Any
 
 from sqlalchemy import select
@@ -18,19 +17,9 @@ from lantern.plan.tables import PlanRow, plan_of
 from lantern.register.devices import restore_device
 from lantern.register.history import WHAT as DEVICE
 from lantern.register.tables import DeviceRow
-from lantern.revisions import RevisionRow, revision, revisions_of
+from lantern.revisions import RevisionRow, revision
 
 REACH = 200  # states back, in which a step to take back is looked for
-
-
-def mount_when(session: Session, device: DeviceRow, moment: datetime) -> dict[str, Any] | None:
-    """Return where a device stood at a moment: as its states say, the earliest of them for what was before; None: nowhere on the plan."""
-    states = [each for each in revisions_of(session, DEVICE, [device.id]) if each.body is not None]
-    if not states:
-        found: dict[str, Any] | None = device.extras.get("mount")
-        return found
-    held = next((each for each in states if each.at <= moment), states[-1])
-    return held.document.get("mount")
 
 
 def last_step(session: Session, site_id: int, user_id: int | None) -> RevisionRow | None:

@@ -21,12 +21,12 @@ from lantern.core.promise.sight import sight
 from lantern.core.promise.sound import MARGINS, Speaker
 from lantern.core.promise.sound_field import louder
 from lantern.formats.paper.sheet import PAPERS
-from lantern.plan.actions import all_stood, around_of, pixels_of, plan_model
+from lantern.plan.actions import all_stood, around_of, plan_model
 from lantern.plan.drawing import drawn, path, side_view
 from lantern.plan.grounds import picture_of
 from lantern.plan.paper import SCALES
 from lantern.plan.tables import plan_of
-from lantern.register.tables import DeviceRow, devices_of_site
+from lantern.register.tables import DeviceRow, devices_of_site, pixels_of
 from lantern.sites.tables import places_of
 
 UNITS = {

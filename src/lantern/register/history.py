@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from copy import deepcopy
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from lantern.register.documents import document_of
 from lantern.register.tables import DeviceRow
-from lantern.revisions import RevisionRow, Subject, keep_beside
+from lantern.revisions import RevisionRow, Subject, keep_beside, revisions_of
 
 WHAT = "device"
 WORDS = {
@@ -60,6 +61,16 @@ def keep_device(
 def changed(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
     """Return in words what differs between two states."""
     return [WORDS.get(key, key) for key in sorted(before.keys() | after.keys()) if before.get(key) != after.get(key)]
+
+
+def mount_when(session: Session, device: DeviceRow, moment: datetime) -> dict[str, Any] | None:
+    """Return where a device stood at a moment: as its states say, the earliest of them for what was before; None: nowhere on the plan."""
+    states = [each for each in revisions_of(session, WHAT, [device.id]) if each.body is not None]
+    if not states:
+        found: dict[str, Any] | None = device.extras.get("mount")
+        return found
+    held = next((each for each in states if each.at <= moment), states[-1])
+    return held.document.get("mount")
 
 
 def document_to_restore(row: DeviceRow, saved: RevisionRow) -> dict[str, Any]:

@@ -78,6 +78,12 @@ def devices_of_site(session: Session, site_id: int, *, retired: bool = False) ->
     return list(session.scalars(query if retired else query.where(DeviceRow.retired.is_(False))))
 
 
+def pixels_of(row: DeviceRow) -> tuple[int, int] | None:
+    """Return the size of a device's picture; None: it is not known."""
+    width, height = row.ability.get("width"), row.ability.get("height")
+    return (int(width), int(height)) if width and height else None
+
+
 def listed_devices(session: Session, site_id: int) -> Sequence[Any]:
     """(id, place_id, code, name, kind, cautions) of those in use, by their codes."""
     query = select(DeviceRow.id, *LISTED[1:])

@@ -21,7 +21,7 @@ from lantern.standins.gallery import Galleries, HeldGallery, gallery_routes
 from lantern.standins.kept import kept
 from lantern.standins.panel import panel_routes
 from lantern.standins.places import CROWDS
-from lantern.standins.poster import PosterStandIn
+from lantern.standins.player import Player
 from lantern.standins.reader import ReaderStandIn
 from lantern.standins.relay import RelayStandIn
 from lantern.standins.scanner import RadarStandIn
@@ -35,9 +35,9 @@ def reel_of_scene(code: str) -> Reel:
     return Reel(len(scene), scene.fps, scene.width, scene.height, SCALE, OFFSET_C, scene.recorded, scene.frame)
 
 
-def tracker_of_scene(code: str, folder: Path) -> TrackerStandIn:
-    """`folder`: where its tracks are kept for the next start."""
-    return TrackerStandIn(code, lambda: kept(folder, code, lambda: CROWDS[code]().tracks))
+def tracker_of_scene(code: str, folder: Path, beside: Player | None = None) -> TrackerStandIn:
+    """`folder`: where its tracks are kept for the next start; `beside`: who sees the same ground."""
+    return TrackerStandIn(code, lambda: kept(folder, code, lambda: CROWDS[code]().tracks), beside)
 
 
 def reader_at(code: str, url: str, token: str, encryption: ssl.SSLContext | None = None) -> ReaderStandIn:
@@ -78,7 +78,6 @@ def slipway_at(code: str, url: str, token: str, encryption: ssl.SSLContext | Non
     )
 
 
-Player = CameraStandIn | TrackerStandIn | PosterStandIn
 Cameras = dict[str, Player]
 
 

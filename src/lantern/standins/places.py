@@ -1,8 +1,7 @@
-"""Three scenes of Skerrow Basin with people in them: the gangway at boarding, the door of the hall, the yard at night."""
+"""Scenes of Skerrow Basin with people in them: the gangway at boarding, the door of the hall, the yard at night."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
@@ -11,6 +10,8 @@ import numpy as np
 from lantern.core.scoring.marks import Mark
 from lantern.standins.crowd import Box, Camera, Crowd, Tracker, Walker, observe
 from lantern.standins.ground import bar, draw
+from lantern.standins.lens import pinhole
+from lantern.standins.overlook import quayside
 
 OVERHEAD_PX_M = 80.0
 OVERHEAD = (640, 480)
@@ -24,25 +25,6 @@ def overhead(x: float, y: float, width_m: float, height_m: float) -> Box:
     """Straight from above: `height_m` is the length along the way, which is a person's depth."""
     w, h = width_m * OVERHEAD_PX_M, height_m * OVERHEAD_PX_M
     return x * OVERHEAD_PX_M - w / 2, y * OVERHEAD_PX_M - h / 2, w, h
-
-
-def pinhole(height_m: float, tilt_deg: float, f_px: float, frame_px: tuple[int, int]) -> Camera:
-    """x to the right, y away from the mast, in m; no roll, flat ground (domain: ground, textbook)."""
-    tilt = math.radians(tilt_deg)
-    cx, cy = frame_px[0] / 2, frame_px[1] / 2
-
-    def row(y: float, up_m: float) -> tuple[float, float]:
-        depth = y * math.cos(tilt) + (height_m - up_m) * math.sin(tilt)
-        below = (height_m - up_m) * math.cos(tilt) - y * math.sin(tilt)
-        return cy + f_px * below / depth, depth
-
-    def camera(x: float, y: float, width_m: float, tall_m: float) -> Box:
-        foot, depth = row(y, 0.0)
-        head, _ = row(y, tall_m)
-        w = f_px * width_m / depth
-        return cx + f_px * x / depth - w / 2, head, w, foot - head
-
-    return camera
 
 
 def measured(walkers: Sequence[Walker], seed: int) -> list[Walker]:
@@ -285,5 +267,5 @@ def evening() -> Crowd:
     return gangway(seed=511, length_s=600)
 
 
-CROWDS: dict[str, Callable[[], Crowd]] = {"C1": gangway, "C2": hall, "V2": yard}  # by the device's code
+CROWDS: dict[str, Callable[[], Crowd]] = {"C1": gangway, "C2": hall, "V2": yard, "V3": quayside}  # by the device's code
 RECORDED: dict[str, Callable[[], Crowd]] = {**CROWDS, "C1 evening": evening}

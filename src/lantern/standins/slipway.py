@@ -1,7 +1,8 @@
 """What the radar behind the timber fence at the slipway's head sees in ten minutes: bare detections, for it follows nobody itself.
 
 Before it, in its own frame: the fence that sways, and a metal container that somebody has put there, which hides what lies behind it.
-People come up from the water, others walk past; gulls; and noise that now and then is strong enough.
+People come up from the water, others walk past; a lorry comes along the quay road, a fan in the shed's wall is switched on; gulls; and
+noise that now and then is strong enough.
 """
 
 from __future__ import annotations
@@ -30,6 +31,10 @@ UP = (
     (540.0, 0.0, 25.0, 1.0, 6.0),
 )
 PAST = ((130.0, -14.0, 9.0, 14.0, 12.0), (400.0, 15.0, 10.0, -13.0, 8.0))
+LORRIES = ((165.0, -13.0, 22.0, 3.0, 8.0), (480.0, 12.0, 20.0, -4.0, 7.0))
+LORRY_MPS, LORRY_DBSM, LORRY_LONG_M = 3.0, 16.0, (0.0, 2.5, 5.0)  # it answers from several places along it
+FAN_M, FAN_DBSM, FAN_SWINGS_M = (-7.0, 8.0), -2.0, 0.15
+FAN_RUNS = ((270.0, 295.0), (375.0, 395.0))
 CONTAINER = ((5.0, 11.0), (10.0, 11.0), (10.0, 13.5), (5.0, 13.5))  # opaque
 FENCE = tuple((x, 2.6 + 0.1 * x) for x in (-4.0, -2.0, 0.0, 2.0, 4.0))
 GULLS = 16
@@ -77,22 +82,41 @@ def _came() -> Iterator[tuple[float, float, str, Label]]:
         yield t, t + _takes_s(*way), "somebody comes up the slipway", "expect"
     for t, *way in PAST:
         yield t, t + _takes_s(*way), "somebody walks past", "quiet"
+    for t, *way in LORRIES:
+        yield t, t + _takes_s(*way, speed_mps=LORRY_MPS) + 2, "a lorry", "quiet"
+    for start, end in FAN_RUNS:
+        yield start, end + 1, "a fan", "quiet"
     for gull in gulls():
         yield gull.t, gull.t + gull.lasts_s + 1, "gulls", "quiet"
 
 
-def _takes_s(x0: float, y0: float, x1: float, y1: float) -> float:
-    return float(np.hypot(x1 - x0, y1 - y0)) / WALK_MPS
+def _takes_s(x0: float, y0: float, x1: float, y1: float, *, speed_mps: float = WALK_MPS) -> float:
+    return float(np.hypot(x1 - x0, y1 - y0)) / speed_mps
 
 
 def _things() -> Iterator[Thing]:
     for number, (t, *way) in enumerate((*UP, *PAST), 1):
         x0, y0, x1, y1 = way
         yield Thing(f"p{number}", straight(t, x0, y0, x1, y1, WALK_MPS), 0.0, 2.0)
+    for number, (t, x0, y0, x1, y1) in enumerate(LORRIES, 1):
+        for part, behind_m in enumerate(LORRY_LONG_M):
+            later = t + behind_m / LORRY_MPS
+            yield Thing(f"l{number}{part}", straight(later, x0, y0, x1, y1, LORRY_MPS), LORRY_DBSM, 4.0)
+    yield Thing("fan", _turns(*FAN_M), FAN_DBSM, 2.0)
     for number, gull in enumerate(gulls(), 1):
         yield Thing(f"g{number}", gull.where, -20.0, 2.0)
     for number, (x, y) in enumerate(FENCE):
         yield Thing(f"f{number}", _sways(x, y, number), -6.0, 1.0)
+
+
+def _turns(x: float, y: float) -> Where:
+    """A fan's blades: they come nearer and go away faster than the radar looks, and stay where they are."""
+
+    def where(t: float) -> tuple[float, float] | None:
+        runs = any(start <= t <= end for start, end in FAN_RUNS)
+        return (x, y + FAN_SWINGS_M * float(np.sin(17.0 * t))) if runs else None
+
+    return where
 
 
 def _sways(x: float, y: float, phase: int) -> Where:

@@ -16,6 +16,7 @@ from lantern.core.tracks import Seen, Tracks
 from lantern.signals.tracks.onvif_out import write_frame
 from lantern.standins.player import Player
 
+APART_S = 0.3  # two that see the same ground show it at one time
 ROUND = 1_000  # numbers of the next time round begin so much higher
 CONTENT_TYPE = "multipart/x-mixed-replace; boundary=frame"
 
@@ -32,6 +33,7 @@ class TrackerStandIn(Player):
     """Whoever listens to its stream gets the frames from then on."""
 
     make: Callable[[], Tracks]  # takes seconds, so it is done aside while the other stand-ins start
+    beside: Player | None = None  # who sees the same ground, and says where in the take both are
     listeners: set[asyncio.Queue[bytes]] = field(default_factory=set)
 
     def load(self) -> None:
@@ -62,7 +64,15 @@ class TrackerStandIn(Player):
         await asyncio.to_thread(self.load)
         await self.play_to(self.listeners)
 
+    def play(self, *, from_s: float | None = None, speed: float | None = None) -> None:
+        super().play(from_s=from_s, speed=speed)
+        if self.beside is not None:
+            self.beside.play(from_s=from_s, speed=speed)
+
     async def send(self, frame: int, sink: Any) -> None:
+        if self.beside is not None and abs(self.beside.at_s - self.at_s) > APART_S:
+            self.at_s, self.speed, self._round = self.beside.at_s, self.beside.speed, self._round + 1
+            return
         document = write_frame(self.time_s(), self.seen(frame), width=self.size[0], height=self.size[1])
         for queue in sink:
             if not queue.full():

@@ -13,7 +13,7 @@ from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from lantern.core.events import Detector
-from lantern.core.kinds import judge
+from lantern.core.kinds import judge, kind_of
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.core.sweepable import Sweepable
@@ -21,6 +21,7 @@ from lantern.lists.tables import with_lists
 from lantern.signals.register import signal_of
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow, keep_column, kept_columns, marks_of, truths_of_take
+from lantern.tune.company import Companions
 
 COLUMNS_KEPT = 400  # in memory, of at most some 10,000 samples: tens of megabytes
 COLUMNS_A_TAKE = 300  # in the store; a region that is dragged about leaves many that nobody asks for again
@@ -34,6 +35,7 @@ class Memory:
     def __init__(self) -> None:
         self.columns: LRUCache[tuple[int, str], Floats] = LRUCache(COLUMNS_KEPT)
         self.values: LRUCache[tuple[int, int], Any] = LRUCache(TAKES_HELD)
+        self.accompanied: LRUCache[tuple[int, int, str], Any] = LRUCache(TAKES_HELD)
         self.judged: LRUCache[tuple[int, int, str], Sweepable] = LRUCache(JUDGED_HELD)
         self.lock = Lock()
 
@@ -42,6 +44,7 @@ class Memory:
         with self.lock:
             self.columns.clear()
             self.values.clear()
+            self.accompanied.clear()
             self.judged.clear()
 
 
@@ -95,18 +98,38 @@ def held_value(session: Session, take: TakeRow) -> Any:
 def subject(session: Session, detector: Detector, take: TakeRow) -> Sweepable:
     """Return the detector held against a stored take. Raises `Refused` if its kind does not read the take's signal."""
     detector = with_lists(session, take.device.site_id, detector)
+    kind = kind_of(detector.kind)
+    codes = kind.companions(kind.typed(detector))
     if not signal_of(take.signal).held:  # it reads from the caller's transaction, and cannot outlive it
         return judge(detector, take.signal, held_value(session, take))
-    key = (take.id, take.edition, detector.model_dump_json())
+    companions = Companions(session, take, codes) if codes else None
+    word = "" if companions is None else companions.word
+    key = (take.id, take.edition, detector.model_dump_json() + word)
     with MEMORY.lock:
         found = MEMORY.judged.get(key)
     if found is None:
-        found = judge(detector, take.signal, held_value(session, take))
+        value = held_value(session, take)
+        if companions is not None:
+            value = _accompanied(value, detector, take, companions)
+        found = judge(detector, take.signal, value)
         with MEMORY.lock:
             MEMORY.judged[key] = found
     if not found.kind.takes_truths:
         return found
     return found.knowing([row.said for row in truths_of_take(session, take.id)])
+
+
+def _accompanied(value: Any, detector: Detector, take: TakeRow, companions: Companions) -> Any:
+    """Return what a take holds with what its companions gave; it is remembered, for a dial that is dragged asks again and again."""
+    key = (take.id, take.edition, companions.word)
+    with MEMORY.lock:
+        held = MEMORY.accompanied.get(key)
+    if held is None:
+        kind = kind_of(detector.kind)
+        held = kind.accompanied(kind.typed(detector), value, companions.read())
+        with MEMORY.lock:
+            MEMORY.accompanied[key] = held
+    return held
 
 
 def marks(session: Session, take_id: int) -> list[Mark]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
 import numpy as np
@@ -78,8 +78,12 @@ def one_by_one(returns: Returns) -> list[tuple[float, list[Return]]]:
     return out
 
 
-def by_the_words(rows: Sequence[Row], held: RadarDetector) -> list[tuple[Any, ...]]:
-    """(region, target, raised_s, cleared_s, cleared_by, direction, way) of each event, by a loop that knows nothing of the program."""
+def by_the_words(
+    rows: Sequence[Row], held: RadarDetector, passing: Collection[Row] | None = None
+) -> list[tuple[Any, ...]]:
+    """(region, target, raised_s, cleared_s, cleared_by, direction, way) of each event, by a loop that knows nothing of the program;
+    `passing`: at which alone it may raise.
+    """
     d = RADAR.read_dials(held)
     end = rows[-1][0] if rows else 0.0
     events = []
@@ -113,7 +117,8 @@ def by_the_words(rows: Sequence[Row], held: RadarDetector) -> list[tuple[Any, ..
                     continue
                 fit_s = t
                 way = _way(run, d.profile)
-                if done or t - run[0][0] < d.sustain_s - 1e-6 or way is None or way < d.distance_m - 1e-9:
+                held_off = passing is not None and row not in passing
+                if held_off or done or t - run[0][0] < d.sustain_s - 1e-6 or way is None or way < d.distance_m - 1e-9:
                     continue
                 done = True
                 if t - last_raise < d.rearm_s - 1e-6:

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 import pytest
+from scipy.stats import f as f_distribution
 
 from checks import check
 from lantern.core.faults import Refused
@@ -14,7 +15,7 @@ from lantern.core.radar.returns import Return, Returns
 from lantern.core.radar.tracking.clutter import learnt
 from lantern.core.radar.tracking.dials import Tracking
 from lantern.core.radar.tracking.following import followed, mend
-from lantern.core.radar.tracking.gains import cfar_factor, gate_of, kalata
+from lantern.core.radar.tracking.gains import cfar_factor, gate_of, kalata, squared_distance
 from lantern.core.radar.tracking.tracker import FATES, Tracker
 
 Seen = tuple[float, float, float, float, float]  # time, x, y, speed towards the radar, size
@@ -55,12 +56,23 @@ def test_gains_and_gates_are_those_of_the_handbooks() -> None:
     assert gate_of(99) == check("G19")[1]
 
 
+def test_a_gate_compares_the_distance_in_spreads() -> None:
+    given, expected = check("G20")
+    apart = squared_distance(tuple(given["nu_m"]), tuple(map(tuple, given["S"])))
+    assert [apart, apart <= gate_of(99)] == expected
+
+
 def test_the_threshold_over_noise_is_the_closed_formula_and_gives_that_many_false_alarms() -> None:
     given, expected = check("G16")
     assert cfar_factor(given["N"], given["Pfa"]) == expected
-    rng = np.random.default_rng(
-        3
-    )  # noise of exponential power, its mean taken of 16 other cells: counted, not computed
+    for cells, probability in (
+        (8, 1e-3),
+        (16, 1e-4),
+        (64, 1e-6),
+    ):  # a cell over a mean of N cells goes by an F distribution
+        assert f_distribution.sf(cfar_factor(cells, probability), 2, 2 * cells) == pytest.approx(probability)
+    # noise of exponential power, its mean taken of 16 other cells: counted, not computed
+    rng = np.random.default_rng(3)
     cells, noise = rng.exponential(1.0, 400_000), rng.exponential(1.0, (400_000, 16)).mean(axis=1)
     false = float((cells > cfar_factor(16, 1e-2) * noise).mean())
     assert false == pytest.approx(1e-2, rel=0.08)

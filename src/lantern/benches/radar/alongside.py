@@ -12,17 +12,18 @@ from sqlalchemy.orm import Session
 from lantern.benches.bench import Trial
 from lantern.benches.radar.placed import mount_then
 from lantern.benches.radar.scene import judged
+from lantern.core.company import Stands
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import Strict, read_model
-from lantern.core.optics.mount import Mount, View
-from lantern.core.promise.mounts import standing_of
 from lantern.core.radar.alongside import Sighting, alongside
 from lantern.core.radar.frame import Frame
 from lantern.core.radar.moving import frame_of
 from lantern.core.radar.regions import RadarDetector
 from lantern.core.radar.returns import Returns
+from lantern.core.radar.sighted import places_of
 from lantern.core.tracks import Tracks
-from lantern.plan.history import mount_when
+from lantern.register.history import mount_when
+from lantern.register.tables import pixels_of
 from lantern.takes.store import value_of_take
 from lantern.takes.tables import TakeRow, common_s, takes_meanwhile
 
@@ -45,7 +46,9 @@ def cameras_shown(trial: Trial[RadarDetector]) -> list[dict[str, Any]]:
         if both_s >= LEAST_S:
             mounted = mount_when(trial.session, other.device, other.created) is not None
             name = f"{other.device.code} {other.name}"
-            out.append({"id": other.id, "name": name, "common_s": both_s, "mounted": mounted})
+            out.append(
+                {"id": other.id, "code": other.device.code, "name": name, "common_s": both_s, "mounted": mounted}
+            )
     return out
 
 
@@ -94,19 +97,13 @@ def _by_camera(session: Session, take: TakeRow, later_s: float) -> Iterator[Sigh
     """
     tracks = value_of_take(session, take)
     assert isinstance(tracks, Tracks)
-    places = tracks.box[:, :2] if tracks.on_plan else _feet(session, take, tracks)
+    stands = Stands(mount_when(session, take.device, take.created), pixels_of(take.device))
+    try:
+        places = places_of(tracks, stands)
+    except Refused as refused:
+        what = f"{take.device.code} {refused.faults[0].what}"
+        raise Refused([Fault("camera_take", what, refused.faults[0].expected)]) from refused
     for number, name in enumerate(tracks.ids):
         rows = np.flatnonzero((tracks.object == number) & np.isfinite(places).all(axis=1))
         if rows.size > 1 and tracks.t_s[rows[-1]] - tracks.t_s[rows[0]] >= LEAST_S:
             yield Sighting(str(name), tracks.t_s[rows] + later_s, places[rows, 0], places[rows, 1])
-
-
-def _feet(session: Session, take: TakeRow, tracks: Tracks) -> Any:
-    mount = mount_when(session, take.device, take.created)
-    if mount is None or tracks.frame_px is None:
-        what = f"{take.device.code} stands nowhere on the plan" if mount is None else "its picture's size is not known"
-        raise Refused([Fault("camera_take", what, "a camera placed on the plan, with its width and height")])
-    standing = standing_of(take.device.kind, mount, pixels=tracks.frame_px)
-    assert isinstance(standing, Mount)
-    feet = np.column_stack((tracks.box[:, 0] + tracks.box[:, 2] / 2, tracks.box[:, 1] + tracks.box[:, 3]))
-    return View(standing).ground(feet)[:, :2]

@@ -15,7 +15,7 @@ from lantern.benches.radar.following import (
     following_strips,
     mend_shown,
 )
-from lantern.benches.radar.placed import ground_shown, least_study, moved_shown
+from lantern.benches.radar.placed import carried_shown, ground_shown, least_study, moved_shown
 from lantern.benches.radar.profiles import profiles_shown, router
 from lantern.benches.radar.registering import router as registering
 from lantern.benches.radar.scene import (
@@ -47,6 +47,7 @@ BENCH: Bench[RadarDetector, RadarKind, RadarDials] = Bench(
         "sides": sides_shown,
         "ground": ground_shown,
         "moved": moved_shown,
+        "carried": carried_shown,
         "cameras": cameras_shown,
         "alongside": alongside_shown,
         "followed": followed_shown,

@@ -41,7 +41,7 @@ from lantern.core.signals import Floats
 from lantern.db.work import Tell
 from lantern.plan.actions import plan_model
 from lantern.plan.drawing import path
-from lantern.plan.history import mount_when
+from lantern.register.history import mount_when
 from lantern.register.tables import DeviceRow
 from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.bench import card_shown
@@ -58,6 +58,13 @@ class Place(Strict):
     x_m: float = Field(ge=-1e6, le=1e6)
     y_m: float = Field(ge=-1e6, le=1e6)
     azimuth_deg: float = Field(ge=-360, le=360)
+
+
+class Carried(Strict):
+    """Where a unit is put down, as it sees it from where it stood."""
+
+    right_m: float = Field(ge=-20_000, le=20_000)
+    ahead_m: float = Field(ge=-20_000, le=20_000)
 
 
 def mount_of(device: DeviceRow) -> Radar | None:
@@ -170,12 +177,26 @@ def _way(aim: Aim, mount: Radar, plan: Plan, frame: Frame) -> dict[str, Any]:
 # ---- moved -----------------------------------------------------------------------------------------------------------
 
 
+def carried_shown(trial: Trial[RadarDetector]) -> dict[str, float]:
+    """Return the place on the plan, to a decimetre."""
+    then = mount_then(trial.session, trial.take.device, trial.take)
+    if then is None:
+        raise _nowhere(trial.take.device)
+    put = read_model(Carried, trial.draft.also, where="also")
+    x, y = frame_of(then).onto_plan(np.array([put.right_m]), np.array([put.ahead_m]))
+    return {"x_m": round(float(x[0]), 1), "y_m": round(float(y[0]), 1)}
+
+
+def _nowhere(device: DeviceRow) -> Refused:
+    return Refused([Fault("mount", f"{device.code} stands nowhere on the plan", "a place on the plan first")])
+
+
 def moved_shown(trial: Trial[RadarDetector]) -> dict[str, Any]:
     """Return how the take would go from the place that is asked for, and what of it nobody knows."""
     device = trial.take.device
     then = mount_then(trial.session, device, trial.take)
     if then is None:
-        raise Refused([Fault("mount", f"{device.code} stands nowhere on the plan", "a place on the plan first")])
+        raise _nowhere(device)
     new = then.model_copy(update=read_model(Place, trial.draft.also, where="also").model_dump())
     occluders = plan_model(trial.session, device.site_id).occluders
     held = judged(trial)
@@ -228,7 +249,7 @@ def least_study(session: Session, row: DetectorRow, asked: Mapping[str, Any], te
     take = session.get_one(TakeRow, takes[0])
     then = mount_then(session, take.device, take)
     if then is None:
-        raise Refused([Fault("mount", f"{take.device.code} stands nowhere on the plan", "a place on the plan first")])
+        raise _nowhere(take.device)
     held = subject(session, detector, take)
     assert isinstance(held, RadarSubject)
     marks = held.own([each.as_mark() for each in marks_of(session, take.id)])

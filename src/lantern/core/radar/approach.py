@@ -37,8 +37,10 @@ class Approach:
     direction: str = ""
     way_m: float = 0.0
 
-    def take(self, t: float, seen: Return, dials: RadarDials, *, there: bool) -> tuple[What, ...]:
-        """One return of a size that counts. Returns what comes of it, in this order."""
+    def take(self, t: float, seen: Return, dials: RadarDials, *, there: bool, passes: bool = True) -> tuple[What, ...]:
+        """One return of a size that counts; `passes`: a raise may come, by what stands beside. Returns what comes of it, in this
+        order.
+        """
         out: tuple[What, ...] = ()
         fits = there and goes_that_way(seen, dials)
         if self.run is not None and not (there and (fits or self._bridges(t, dials))):
@@ -55,7 +57,7 @@ class Approach:
         self.way_m = round(way(run, seen, dials), WAY_DECIMALS)
         if run.settled or t - run.began_s < dials.sustain_s - TIME_TOLERANCE_S:
             return out
-        if self.way_m < dials.distance_m - EQUAL:
+        if self.way_m < dials.distance_m - EQUAL or not passes:
             return out
         run.settled = True
         if not rearmed(t, self.raised_s, dials.rearm_s):

@@ -25,7 +25,8 @@ class Came(NamedTuple):
 
 def candidates(runs: Runs, dials: RadarDials) -> Bools:
     """(k,): the returns at which somebody may raise, if they have come far enough."""
-    return runs.fits & (runs.lasted_s >= dials.sustain_s - TIME_TOLERANCE_S)
+    may = runs.fits & (runs.lasted_s >= dials.sustain_s - TIME_TOLERANCE_S)
+    return may if runs.passes is None else may & runs.passes
 
 
 def came(runs: Runs, dials: RadarDials) -> list[Came]:

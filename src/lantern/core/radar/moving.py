@@ -15,6 +15,7 @@ from lantern.core.radar.frame import Frame
 from lantern.core.radar.motion import motion_of
 from lantern.core.radar.regions import RadarDetector, RadarRegion
 from lantern.core.radar.returns import Returns
+from lantern.core.radar.sighted import Sighted
 from lantern.core.signals import Floats
 from lantern.core.watching import Bools
 
@@ -62,7 +63,7 @@ def seen_from(returns: Returns, old: Radar, new: Radar, occluders: Sequence[Occl
     if is_turned_only(old, new):
         azimuth = np.mod(returns.azimuth_deg + old.azimuth_deg - new.azimuth_deg + 180.0, 360.0) - 180.0
         there = _in_reach(new, occluders, *frame_of(old).onto_plan(*returns.places), returns.rcs_dbsm)
-        turned = replace(returns, azimuth_deg=azimuth)
+        turned = replace(returns, azimuth_deg=azimuth, sighted=_from(new, returns))
         return Moved(turned.picked(there), int((~there).sum()), 0)
     motion = motion_of(returns, frame_of(old))
     there = _in_reach(new, occluders, motion.x_m, motion.y_m, returns.rcs_dbsm[motion.row])
@@ -81,8 +82,13 @@ def seen_from(returns: Returns, old: Radar, new: Radar, occluders: Sequence[Occl
         speed_mps=speed[kept][order],
         rcs_dbsm=returns.rcs_dbsm[row],
         ids=returns.ids,
+        sighted=_from(new, returns),
     )
     return Moved(moved, int((~there).sum()), int((there & ~motion.known).sum()))
+
+
+def _from(new: Radar, returns: Returns) -> Sighted | None:
+    return None if returns.sighted is None else replace(returns.sighted, frame=frame_of(new))
 
 
 def _in_reach(mount: Radar, occluders: Sequence[Occluder], x: Floats, y: Floats, rcs_dbsm: Floats) -> Bools:

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 
 from lantern.core.events import Detector, Region
 from lantern.core.faults import Fault, Refused
+from lantern.core.radar.beside import Beside
 from lantern.core.radar.tracking.clutter import ClutterMap
 from lantern.core.radar.tracking.dials import Tracking
 from lantern.core.signals import Floats
@@ -45,12 +46,13 @@ class RadarRegion(Region):
 
 class RadarDetector(Detector):
     """A detector of what a radar sees; without a region everywhere. Of a unit that gives bare detections `tracking` says how they are
-    followed, `clutter` what always answers.
+    followed, `clutter` what always answers; `beside`: a camera that must see the same, or must not.
     """
 
     regions: tuple[RadarRegion, ...] = Field(default=())
     tracking: Tracking | None = None
     clutter: ClutterMap | None = None
+    beside: Beside | None = None
 
     @property
     def watched(self) -> tuple[RadarRegion | None, ...]:

@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lantern.core.signals import Floats
 from lantern.core.watching import Indices
+
+if TYPE_CHECKING:
+    from lantern.core.radar.sighted import Sighted
 
 T = TypeVar("T")
 NOBODY = ("",)  # the targets of bare detections
@@ -45,7 +48,7 @@ class Returns:
     `t_s` (n,) s from the take's start, not falling; `target` (n,) indices into `ids`; `range_m`, `azimuth_deg` (clockwise from the
     axis), `speed_mps` (radial, negative when it comes nearer), `rcs_dbsm` (n,). `told`: what a reader of the take must know.
     `snr_db`, `noise_db` (n,), nan where it is not known; `noise_cells`: by so many cells the unit knows the noise. Bare detections, which
-    nobody has followed, have one target without a name.
+    nobody has followed, have one target without a name. `sighted`: what a camera saw meanwhile, where a detector asks for it.
     """
 
     t_s: Floats
@@ -59,6 +62,7 @@ class Returns:
     snr_db: Floats | None = None
     noise_db: Floats | None = None
     noise_cells: int | None = None
+    sighted: Sighted | None = None
     _kept: dict[Hashable, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def __len__(self) -> int:

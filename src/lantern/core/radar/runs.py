@@ -40,7 +40,8 @@ class Runs:
     """Returns that are in a run, one run after the other, in the order of `Kept`.
 
     `at` (k,) where each stands in `Kept`; `run` (k,) its run, from 0; `fits` (k,): does it go that way?; `lasted_s` (k,) since the run
-    began; `way_m` (k,) what it has come so far, minus infinity where it does not count there.
+    began; `way_m` (k,) what it has come so far, minus infinity where it does not count there; `passes` (k,): where a raise may come, by
+    what stands beside the radar (None: anywhere).
     """
 
     at: Indices
@@ -48,6 +49,7 @@ class Runs:
     fits: Bools
     lasted_s: Floats
     way_m: Floats
+    passes: Bools | None = None
 
     @cached_property
     def first(self) -> Indices:
@@ -113,8 +115,8 @@ def _runs(returns: Returns, region: RadarRegion | None, dials: RadarDials) -> Ru
     on = fit | bridged
     starts = on & np.append(True, ~on[:-1])
     starts |= on & kept.begins
-    at = np.flatnonzero(on)
-    run = np.cumsum(starts[at]) - 1
+    at: Indices = np.flatnonzero(on).astype(np.int32)  # a day of them fits, in half the memory
+    run = np.cumsum(starts[at], dtype=np.int32) - np.int32(1)
     opening = at[np.flatnonzero(starts[at])][run] if at.size else at
     lasted = t_s[at] - t_s[opening]
     way = _ways(returns, row[at], row[opening], run, dials).round(WAY_DECIMALS)

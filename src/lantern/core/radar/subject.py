@@ -11,6 +11,8 @@ import numpy as np
 
 from lantern.core.dials import DialInfo, read_dials
 from lantern.core.events import Event, in_order
+from lantern.core.faults import Fault, Refused
+from lantern.core.radar.beside import passing
 from lantern.core.radar.deciding import Came, came, cleared, raised
 from lantern.core.radar.dials import RadarDials
 from lantern.core.radar.kind import RadarKind
@@ -61,7 +63,16 @@ class RadarSubject(Raising):
         return kept_of(self.returns, self.dials)
 
     def runs(self, region: RadarRegion | None) -> Runs:
-        return runs_of(self.returns, region, self.dials)
+        runs = runs_of(self.returns, region, self.dials)
+        return runs if self.passes is None else replace(runs, passes=self.passes[self.kept.row[runs.at]])
+
+    @cached_property
+    def passes(self) -> Bools | None:
+        """(n,): the returns at which a raise may come, by what stands beside the radar; None: anywhere."""
+        beside, seen = self.detector.beside, self.returns.sighted
+        if beside is None or seen is None:
+            return None
+        return self.returns.remember(("passes", beside, seen.frame), lambda: passing(self.returns, beside, seen))
 
     def _target_of(self, runs: Runs) -> Indices:
         """(runs,): whose each run is."""
@@ -108,8 +119,17 @@ class RadarSubject(Raising):
                 "radial_speed_mps": float(returns.speed_mps[here]),
                 "azimuth_deg": float(returns.azimuth_deg[here]),
                 "rcs_dbsm": float(returns.rcs_dbsm[here]),
+                **self._beside(here),
             },
         )
+
+    def _beside(self, row: int) -> dict[str, str]:
+        """What the camera beside it had to do with a raise."""
+        beside, seen = self.detector.beside, self.returns.sighted
+        if beside is None or seen is None:
+            return {}
+        known = bool(seen.is_known(self.returns.t_s[row : row + 1])[0])
+        return {"beside": beside.said(known=known)}
 
     def result(self, marks: Sequence[Mark], slack: Slack = Slack()) -> Counts:
         tally = Tally(marks, slack)
@@ -215,13 +235,18 @@ class RadarSubject(Raising):
         return {"dial": "distance_m", "level": self.dials.distance_m, "clears": None}
 
     def cautions(self) -> list[str]:
-        return list(self.raw.told)
+        beside, seen = self.detector.beside, self.returns.sighted
+        told = [] if beside is None or seen is None else seen.cautions(beside, self.length_s)
+        return [*self.raw.told, *told]
 
 
 def judge(detector: RadarDetector, kind: RadarKind, returns: Returns) -> RadarSubject:
     """Return the detector held against returns; bare detections are followed first."""
     check_shapes(detector)
     raw = returns
+    if detector.beside is not None and raw.sighted is None:
+        what = f"{detector.name} asks what {detector.beside.device} saw, and a take alone does not say"
+        raise Refused([Fault("detector: beside", what, "the running program, or a detector without it")])
     if raw.bare:
         returns = followed(raw, detector.tracking or Tracking(), detector.clutter).returns
     return RadarSubject(detector, kind, kind.read_dials(detector), returns, raw)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
+from lantern.core.radar.deciding import candidates
 from lantern.core.radar.dials import RadarDials
 from lantern.core.radar.regions import EQUAL
 from lantern.core.radar.returns import Returns
@@ -12,7 +15,7 @@ from lantern.core.reasons import Reason
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.watching import Bools
 
-ORDER = ("rearm", "too_short", "too_near", "wrong_way", "outside", "left_out", "no_data")
+ORDER = ("rearm", "beside", "too_short", "too_near", "wrong_way", "outside", "left_out", "no_data")
 WAY = {"inbound": "nearer", "outbound": "farther away", "across": "across the beam", "any": "on its way"}
 
 
@@ -51,6 +54,15 @@ def _of_runs(returns: Returns, kept: Kept, runs: Runs, dials: RadarDials, which:
     if far < dials.distance_m - EQUAL:
         text = f"{name} came {far:.1f} of {dials.distance_m:g} m {WAY[dials.profile]} in its longest run{ended}."
         return Reason("too_near", text, figures)
+    if (
+        runs.passes is not None
+        and not (which & candidates(runs, dials) & (runs.way_m >= dials.distance_m - EQUAL)).any()
+    ):
+        enough = candidates(replace(runs, passes=None), dials) & (runs.way_m >= dials.distance_m - EQUAL)
+        if (which & enough).any():
+            return Reason(
+                "beside", f"{name} came {far:.1f} m, and what stands beside the radar says otherwise.", figures
+            )
     if lasted < dials.sustain_s - TIME_TOLERANCE_S:
         return Reason("too_short", f"{name} went so for {lasted:.1f} of {dials.sustain_s:g} s{ended}.", figures)
     if dials.rearm_s:

@@ -49,7 +49,7 @@ def read_returns(
         faults.refuse_if_any()
     width = len(header)
     table = (
-        numbers_at_once(source, header=True, columns=(width, width), most_cells=limits.rows * width)
+        numbers_at_once(source, header=True, columns=(width, width), most_cells=limits.returns * width)
         if width == len(COLUMNS) and not detections
         else None
     )
@@ -100,9 +100,9 @@ def _slowly(
             ]
             cells.extend((numbers[0], float(known.index(called)), *numbers[1:], *noise))
             count += 1
-        if count > limits.rows:
-            faults.add(source.where, f"more than {limits.rows} rows", f"at most {limits.rows} (a setting)")
-        if faults.full() or count > limits.rows:
+        if count > limits.returns:
+            faults.add(source.where, f"more than {limits.returns} rows", f"at most {limits.returns} (a setting)")
+        if faults.full() or count > limits.returns:
             break
     if not count:
         faults.add(source.where, "no row of data", "at least one row after the header")

@@ -16,6 +16,7 @@ export class RegionView {
       words: (place) => this.#point(place).join(", "),
     });
     this.draft = null;
+    this.drag = null; // a region, or a corner of one, under the pointer
     this.readings = {};
     this.beside = 0; // px of the row that something else needs
     this.overlay.setAttribute("viewBox", `0 0 ${picture.width} ${picture.height}`);
@@ -63,6 +64,7 @@ export class RegionView {
   // ---- regions ----
 
   setRegions(regions, chosen = this.chosen) {
+    if (this.drag?.moved) return; // what is being dragged is newer than any answer
     this.regions = regions;
     this.chosen = chosen;
     this.drawRegions();
@@ -228,7 +230,6 @@ export class RegionView {
   }
 
   #listen() {
-    let drag = null;
     this.overlay.addEventListener("pointerdown", (event) => {
       if (event.button !== 0) return;
       const at = this.#point(event);
@@ -258,7 +259,7 @@ export class RegionView {
       const move = event.target.dataset?.move ?? (corner === undefined ? undefined : event.target.dataset.region);
       if (move === undefined) return this.struck(at);
       this.on.choose?.(Number(move));
-      drag = {
+      this.drag = {
         index: Number(move),
         corner: corner === undefined ? null : Number(corner),
         from: at,
@@ -274,9 +275,9 @@ export class RegionView {
         this.draft.at = this.pointer;
         return this.drawRegions();
       }
-      if (!drag) return;
-      drag.moved = true;
-      this.regions[drag.index] = { ...this.regions[drag.index], points: this.#dragged(drag, this.pointer) };
+      if (!this.drag) return;
+      this.drag.moved = true;
+      this.regions[this.drag.index] = { ...this.regions[this.drag.index], points: this.#dragged(this.pointer) };
       this.drawRegions();
       this.on.moving?.(this.regions);
     });
@@ -304,8 +305,9 @@ export class RegionView {
         if (sector) this.finish("sector", sector);
         else this.setTool(this.tool);
       }
-      if (drag?.moved) this.on.change?.(this.regions);
-      drag = null;
+      const moved = this.drag?.moved;
+      this.drag = null;
+      if (moved) this.on.change?.(this.regions);
     });
     this.overlay.addEventListener("dblclick", () => {
       if (this.draft?.points.length > 2)
@@ -329,30 +331,30 @@ export class RegionView {
     );
   }
 
-  #dragged(drag, at) {
-    const [dx, dy] = [at[0] - drag.from[0], at[1] - drag.from[1]];
-    const region = this.regions[drag.index];
-    if (region.shape === "sector") return draggedSector(drag.points, drag.corner, drag.from, at);
+  #dragged(at) {
+    const [dx, dy] = [at[0] - this.drag.from[0], at[1] - this.drag.from[1]];
+    const region = this.regions[this.drag.index];
+    if (region.shape === "sector") return draggedSector(this.drag.points, this.drag.corner, this.drag.from, at);
     const { left, low } = this.picture;
     const [right, high] = this.most();
     const inside = ([x, y]) => [Math.min(Math.max(x, left), right), Math.min(Math.max(y, low), high)];
-    if (drag.corner === null) {
+    if (this.drag.corner === null) {
       // as a whole, not beyond the picture's edge
-      const xs = drag.points.map((p) => p[0]);
-      const ys = drag.points.map((p) => p[1]);
+      const xs = this.drag.points.map((p) => p[0]);
+      const ys = this.drag.points.map((p) => p[1]);
       const most = region.shape === "spot" && !this.picture.metric ? 1 : 0;
       const mx = Math.min(Math.max(dx, left - Math.min(...xs)), right - most - Math.max(...xs));
       const my = Math.min(Math.max(dy, low - Math.min(...ys)), high - most - Math.max(...ys));
-      return drag.points.map(([x, y]) => [x + mx, y + my]);
+      return this.drag.points.map(([x, y]) => [x + mx, y + my]);
     }
-    const points = drag.points.map((p) => [...p]);
+    const points = this.drag.points.map((p) => [...p]);
     if (region.shape === "box") {
-      const column = drag.corner === 1 || drag.corner === 2 ? 1 : 0;
-      const row = drag.corner >= 2 ? 1 : 0;
+      const column = this.drag.corner === 1 || this.drag.corner === 2 ? 1 : 0;
+      const row = this.drag.corner >= 2 ? 1 : 0;
       const [x, y] = inside(at);
       if (x !== points[1 - column][0]) points[column][0] = x;
       if (y !== points[1 - row][1]) points[row][1] = y;
-    } else points[drag.corner] = inside(at);
+    } else points[this.drag.corner] = inside(at);
     return points;
   }
 

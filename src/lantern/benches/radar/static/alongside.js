@@ -9,15 +9,48 @@ export const alongside = ({ shown }) => {
     cameraTake: "",
     gateM: "3",
     withinS: "1",
+    wants: "",
     beside: null,
 
     fetchCameras() {
       return this.attemptPart(async () => {
         this.cameras = (await this.post(["cameras"])).cameras;
+        this.showBeside();
       });
+    },
+    // The fields say what the detector asks for, until somebody chooses another take.
+    showBeside() {
+      const asked = this.own.beside;
+      this.wants = asked?.wants ?? "";
+      if (!asked) return;
+      this.gateM = short(asked.gate_m, 4);
+      this.withinS = short(asked.within_s, 4);
+      const take = this.cameras.find((each) => each.code === asked.device);
+      this.cameraTake = take ? String(take.id) : "";
+    },
+    takeBeside() {
+      const device = this.cameras.find((each) => String(each.id) === this.cameraTake)?.code ?? this.own.beside?.device;
+      if (this.wants && !device) {
+        this.trouble = "Choose a take of the camera first.";
+        this.wants = "";
+        return;
+      }
+      const asked = { device, wants: this.wants, gate_m: numberOf(this.gateM), within_s: numberOf(this.withinS) };
+      this.remember();
+      this.own = { ...this.own, beside: this.wants ? asked : null };
+      this.refresh();
+    },
+    get needsText() {
+      const asked = this.own.beside;
+      if (!asked) return "";
+      const needed =
+        asked.wants === "both" ? `${asked.device} must see the same` : `${asked.device} must see nothing there`;
+      const near = `within ${short(asked.gate_m, 4)} m, at most ${short(asked.within_s, 4)} s before`;
+      return `${needed}, ${near}. While it is away the radar raises by itself.`;
     },
     fetchAlongside() {
       this.beside = null;
+      if (this.own.beside && this.wants) this.takeBeside();
       if (!this.cameraTake) return undefined;
       return this.attemptPart(async () => {
         const also = {

@@ -27,6 +27,17 @@ export const placed = ({ data, drawn, shown, studied }) => {
         if (!ground.mounted) return;
         if (this.place.x_m === undefined) this.place = { ...this.ground.mount }; // what is tried is kept
         drawn.view.setPlan(this.onPlan ? this.ground : null);
+        drawn.view.on.unit = (at) => this.carryTo(at);
+        this.showMoved();
+      });
+    },
+    // Dragged on the view: the server says which place of the plan that is.
+    carryTo([right, ahead]) {
+      return this.attemptPart(async () => {
+        const { carried } = await this.post(["carried"], { also: { right_m: right, ahead_m: ahead } });
+        await this.tryPlace({ ...this.place, ...carried });
+        drawn.view.carried = null;
+        this.showMoved();
       });
     },
     togglePlan() {
@@ -74,7 +85,7 @@ export const placed = ({ data, drawn, shown, studied }) => {
     },
     showMoved() {
       if (!drawn.view) return;
-      drawn.view.moved = this.tab === "move" && this.isTried ? this.moved : null;
+      drawn.view.moved = this.tab === "move" ? this.moved : null;
       drawn.view.drawRegions();
     },
     movedLine(which) {

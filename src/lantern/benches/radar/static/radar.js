@@ -1,4 +1,5 @@
 // The sector with the way of every target, coloured and shaped by what became of it, and who is seen at the moment.
+import { capture } from "/static/js/pen.js";
 import { el, glyph, short } from "/static/js/svg.js";
 import { PLAIN } from "/static/js/units.js";
 import { copy } from "/static/tune/bench/dials.js";
@@ -27,6 +28,7 @@ export class RadarView extends ground.View {
   plan = null; // beneath the sector, where the radar is on it
   found = null; // a registration that was tried
   moved = null; // another place that is tried
+  carried = null; // where the unit is being dragged to
 
   // Corners that can be dragged lie above the ways.
   drawRegions() {
@@ -102,7 +104,9 @@ export class RadarView extends ground.View {
 
   #movedParts(unit) {
     const { sector, unknown, stands } = this.moved;
-    const [x, y] = this.at(stands);
+    const [x, y] = this.at(this.carried ?? stands);
+    const circle = el("circle", { class: "moved-unit", cx: x, cy: y, r: 7 * unit }, el("title", {}, "drag the unit"));
+    circle.addEventListener("pointerdown", (event) => this.#carry(event));
     const line = el("line", { class: "unknown-line", x2: 0, y2: 6 * unit, "stroke-width": 2 * unit });
     const size = { width: 6 * unit, height: 6 * unit };
     const hatch = { id: UNKNOWN, ...size, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" };
@@ -112,8 +116,27 @@ export class RadarView extends ground.View {
         el("path", { class: "moved-unknown", d: unknown, fill: `url(#${UNKNOWN})` }),
         el("path", { class: "moved-sector", d: sector }),
       ),
-      el("circle", { class: "moved-unit", cx: x, cy: y, r: 6 * unit }),
+      circle,
     ];
+  }
+
+  // The unit is carried to another place: what it would see there is asked once it is put down.
+  #carry(event) {
+    event.stopPropagation();
+    capture(this.overlay, event);
+    const move = () => {
+      this.carried = this.pointer;
+      this.drawRegions();
+    };
+    this.overlay.addEventListener("pointermove", move);
+    this.overlay.addEventListener(
+      "pointerup",
+      () => {
+        this.overlay.removeEventListener("pointermove", move);
+        if (this.carried) this.on.unit?.(this.carried);
+      },
+      { once: true },
+    );
   }
 
   more(unit) {

@@ -12,6 +12,11 @@ startWalk(
       const goes = speed < 0 ? "nearer" : "away";
       return `Nearest is ${target}: ${short(away, 3)} m, ${short(Math.abs(speed), 2)} m/s ${goes}.`;
     },
+    // What a camera beside it has to say, of each detector that asks for one.
+    get besideText() {
+      const asked = (this.state?.detectors ?? []).filter((each) => each.beside);
+      return asked.map(({ name, beside: [code, why] }) => `${name}: ${code} ${why || "is there too"}.`).join(" ");
+    },
   }),
   ground,
 );

@@ -95,6 +95,7 @@ def _targets(returns: Returns, rows: list[int], names: list[str]) -> Returns:
         rcs_dbsm=returns.rcs_dbsm[row],
         ids=tuple(ids),
         told=returns.told,
+        sighted=returns.sighted,
     )
 
 

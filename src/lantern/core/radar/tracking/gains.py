@@ -33,6 +33,12 @@ def gate_of(percent: float) -> float:
     return float(chi2.ppf(percent / 100, GATE_DOF))
 
 
+def squared_distance(miss: tuple[float, float], covariance: tuple[tuple[float, float], tuple[float, float]]) -> float:
+    """Return how far a detection missed a track, squared, in spreads of that miss: a gate compares it (G20)."""
+    (x, y), ((xx, xy), (_, yy)) = miss, covariance
+    return (yy * x * x - 2 * xy * x * y + xx * y * y) / (xx * yy - xy * xy)
+
+
 def cfar_factor(cells: int, false_alarm: float) -> float:
     """Return by how many times the mean of so many cells of noise a cell must be exceeded, to be a false alarm with that probability
     (cell-averaging CFAR in noise of exponential power; G16).

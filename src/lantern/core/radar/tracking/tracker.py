@@ -17,7 +17,7 @@ from scipy.optimize import linear_sum_assignment
 from lantern.core.radar.returns import Return
 from lantern.core.radar.tracking.clutter import ClutterMap
 from lantern.core.radar.tracking.dials import Tracking
-from lantern.core.radar.tracking.gains import Gains, cfar_factor, gate_of, kalata
+from lantern.core.radar.tracking.gains import Gains, cfar_factor, gate_of, kalata, squared_distance
 from lantern.core.rule import TIME_TOLERANCE_S
 
 FORBIDDEN = 1e9
@@ -172,14 +172,15 @@ class Tracker:
         return out
 
     def _apart(self, track: Track, since_s: float, seen: Seen, dx: float, dy: float) -> float:
-        """The squared distance of a detection that missed a track by so much, along and across the beam."""
+        """The squared distance of a detection that missed a track by so much: its spread is another along the beam than across it."""
         since = max(since_s, LEAST_S)
         away = max(seen.range_m, 1e-6)
         ux, uy = seen.x / away, seen.y / away
-        along, across = dx * ux + dy * uy, dy * ux - dx * uy
-        return along * along / self._spread2(
-            track, since, self.dials.range_sigma_m, across=False
-        ) + across * across / self._spread2(track, since, self._across_m(away), across=True)
+        along = self._spread2(track, since, self.dials.range_sigma_m, across=False)
+        across = self._spread2(track, since, self._across_m(away), across=True)
+        xx, yy = along * ux * ux + across * uy * uy, along * uy * uy + across * ux * ux
+        xy = (along - across) * ux * uy
+        return squared_distance((dx, dy), ((xx, xy), (xy, yy)))
 
     def _across_m(self, away_m: float) -> float:
         return max(away_m * math.radians(self.dials.azimuth_sigma_deg), self.dials.range_sigma_m)
