@@ -71,5 +71,5 @@ def test_every_dial_is_described(kind) -> None:
 
 
 def test_unknown_kind_is_refused_with_those_there_are() -> None:
-    with pytest.raises(Refused, match="one of face, crossing, zone, count, path, plate, radar, heat, skin"):
+    with pytest.raises(Refused, match="one of face, follow, crossing, zone, count, path, plate, radar, heat, skin"):
         kind_of("haet")

@@ -68,9 +68,7 @@ def said(seq: int, t: float, units: str = "°C", **readings: float) -> dict[str,
 
 
 def standing(engine: Engine, name: str = "Too warm") -> dict[str, Any]:
-    [found] = [
-        run.as_dict(feed_live=True) for runs in engine.runs.values() for run in runs if run.watch.detector.name == name
-    ]
+    [found] = [run.as_dict() for runs in engine.runs.values() for run in runs if run.watch.detector.name == name]
     return found
 
 

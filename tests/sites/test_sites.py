@@ -70,7 +70,7 @@ def test_a_file_comes_back_equal_byte_for_byte(database: str) -> None:
 
 def test_the_demo_is_a_file_that_is_in_order() -> None:
     site = read_site(SKERROW)
-    assert (len(site.places), len(site.devices), len(site.detectors)) == (10, 16, 13)
+    assert (len(site.places), len(site.devices), len(site.detectors)) == (10, 17, 14)
     assert site_file(site) == SKERROW.read_bytes()
 
 

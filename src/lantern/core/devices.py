@@ -19,7 +19,6 @@ MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, 
 
 APART = (  # of no family: switched, or known and not spoken to yet
     DeviceKind("io_module", "I/O module", (), "written", pictured=False),
-    DeviceKind("ptz", "PTZ camera", ("tracks",), "steered", pictured=True, usual_height_m=(3.0, 15.0)),
     DeviceKind("speaker", "speaker", (), "unconnected", pictured=False),
     DeviceKind("recorder", "recorder", (), "unconnected", pictured=False),
     DeviceKind("analytics", "analytics box", (), "unconnected", pictured=False),

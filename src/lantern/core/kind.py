@@ -56,8 +56,12 @@ class Kind(Generic[DialsT]):
         return [region.name for region in detector.regions if region.role == "watch"]
 
     def companions(self, detector: Detector) -> tuple[str, ...]:
-        """Return the codes of other devices whose samples it is decided with."""
+        """Return the codes of other devices whose samples it is decided with live."""
         return ()
+
+    def asks(self, detector: Detector) -> tuple[str, ...] | None:
+        """Return the codes of devices whose takes it is judged with, besides where its own stood; None: a take alone says enough."""
+        return None
 
     def accompanied(self, detector: Detector, value: Any, company: Company) -> Any:
         """Return what a take holds together with what its companions gave meanwhile."""

@@ -11,11 +11,14 @@ from lantern.core.signals import Floats
 
 Sense = Literal["above", "below", "rise", "fall"]
 RiseBy = Literal["window", "points", "slope"]
-ClearedBy = Literal["reading", "gap", "lost", "end"]
+ClearedBy = Literal["reading", "gap", "lost", "limit", "time", "switched", "end"]
 CLEARED_WORDS = {  # what ended an event, as pages say it; live, somebody may also set it by hand
     "reading": "its reading",
     "gap": "a gap in what came",
     "lost": "out of sight",
+    "limit": "a limit of the device",
+    "time": "its time",
+    "switched": "another one",
     "end": "the end",
     "reset": "set by hand",
 }

@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Collection, Iterator, Mapping, Sized
 from dataclasses import dataclass, field
-from typing import Any, Generic, Self, TypeAlias, TypeVar
+from typing import Any, Generic, NamedTuple, Self, TypeAlias, TypeVar
 
 from lantern.core.decide import Change
 from lantern.core.events import Detector
@@ -47,6 +47,14 @@ class Turn:
         yield self
         if self.then is not None:
             yield from self.then.chain()
+
+
+class Aim(NamedTuple):
+    """Where a head looks: `pan_deg` clockwise from north, `tilt_deg` down-positive, `zoom` from 1 on."""
+
+    pan_deg: float
+    tilt_deg: float
+    zoom: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,10 +118,16 @@ class Watch(ABC, Generic[ValueT]):
     def standing(self, *, trouble: str = "") -> Standing:
         """Return how it stands. `trouble`: why nobody can know now, such as "no frames"."""
 
-    def accompany(self, code: str, t: float, sample: AnySample) -> None:
-        """Take a sample of one of the kind's companions, by its device's code; `t` by this device's clock. Nothing comes of it until
-        the next sample of its own.
-        """
+    def accompany(self, code: str, t: float, sample: AnySample) -> Iterator[Turn]:
+        """Take a sample of one of the kind's companions, by its device's code; `t` by this device's clock. Yields what changed."""
+        yield from ()
+
+    def wanted(self) -> Aim | None:
+        """Return where its device should look from now on, once; None: as it does."""
+        return None
+
+    def looks(self, aim: Aim) -> None:
+        """Take over where its device says that it looks."""
         return
 
     def told(self, what: str) -> tuple[float, Turn]:

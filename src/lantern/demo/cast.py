@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import ssl
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import partial
@@ -11,11 +12,15 @@ from pathlib import Path
 
 import structlog
 
+from lantern.core.company import Stands
 from lantern.core.devices import DEVICE_KINDS
+from lantern.core.optics.feet import view_of
+from lantern.core.optics.mount import View
 from lantern.db.base import StoreAwayError, transaction
 from lantern.db.changes import changes
+from lantern.demo.skerrow import HEAD_LOGIN, HEAD_PASSWORD, HEAD_PRESETS
 from lantern.live.tasks import Patience
-from lantern.register.tables import demo_devices
+from lantern.register.tables import demo_devices, pixels_of
 from lantern.standins.app import (
     Cameras,
     StandIns,
@@ -29,7 +34,11 @@ from lantern.standins.app import (
 from lantern.standins.camera import CameraStandIn
 from lantern.standins.places import CROWDS
 from lantern.standins.poster import PosterStandIn
+from lantern.standins.ptz.device import Preset, PtzDevice
+from lantern.standins.ptz.visitors import visitors
+from lantern.standins.ptz.yard import painter
 from lantern.standins.scenes import SCENES
+from lantern.standins.tracker import TrackerStandIn
 
 log = structlog.get_logger()
 
@@ -45,6 +54,7 @@ class DemoCast:
     encryption: ssl.SSLContext | None = None
     _playing: dict[str, str] = field(default_factory=dict)
     _task: asyncio.Task[None] | None = None
+    _yard: View | None = None  # of the camera over the yard
 
     async def start(self) -> None:
         self._task = asyncio.create_task(self._follow())
@@ -70,7 +80,8 @@ class DemoCast:
 
     async def _adopt(self, tokens: dict[str, str]) -> None:
         if tokens != self._playing:
-            await self.standins.play(self._cast(tokens) if tokens else {})
+            cameras = self._cast(tokens) if tokens else {}
+            await self.standins.play(cameras, self._heads(cameras))
             self._playing = tokens
 
     def _cast(self, tokens: dict[str, str]) -> Cameras:
@@ -91,6 +102,17 @@ class DemoCast:
         beside = {"V3": cameras.get("R1")}
         return cameras | {code: tracker_of_scene(code, self.folder, beside.get(code)) for code in CROWDS}
 
+    def _heads(self, cameras: Cameras) -> dict[str, PtzDevice]:
+        """The head on the mast sees whom the camera over the yard plays."""
+        yard = cameras.get("V2")
+        if not isinstance(yard, TrackerStandIn) or self._yard is None:
+            return {}
+        view = self._yard
+        device = PtzDevice(HEAD_LOGIN, HEAD_PASSWORD, painter(time.monotonic, lambda: visitors(yard, view)))
+        for token, (name, pan, tilt, zoom) in HEAD_PRESETS.items():
+            device.presets[token] = Preset(name, pan, tilt, zoom)
+        return {"Z1": device}
+
     def _tokens(self) -> dict[str, str]:
         """The demo site's modules, cameras and counters are at this start's stand-ins, and no other site's ever; returns the
         tokens of those that send, by code.
@@ -102,6 +124,13 @@ class DemoCast:
                     device.address = {"host": "127.0.0.1", "port": self.standins.relay.port, "unit": 1}
                 elif device.kind in ("camera", "counter"):
                     device.address = {"url": f"{self.control_url}/metadata/{device.code}"}
+                elif DEVICE_KINDS[device.kind].reached == "steered":
+                    device.address = {
+                        "url": f"{self.control_url}/head/{device.code}/onvif/device_service",
+                        "login": HEAD_LOGIN,
+                    }
                 elif DEVICE_KINDS[device.kind].has_gallery:
                     device.address = {"url": f"{self.control_url}/gallery/{device.code}"}
+            yard = next((each for each in devices if each.code == "V2"), None)
+            self._yard = None if yard is None else view_of(Stands(yard.extras.get("mount"), pixels_of(yard)), None)
             return {device.code: device.token for device in devices if DEVICE_KINDS[device.kind].reached == "sends"}

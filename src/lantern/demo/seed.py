@@ -14,17 +14,20 @@ from lantern.db.base import transaction
 from lantern.db.work import Record, carry_out, teller
 from lantern.demo.persons import add_persons
 from lantern.demo.simulated import counted, simulated
-from lantern.demo.skerrow import LOGIN, PASSWORD, PERSON, REASONS, skerrow
+from lantern.demo.skerrow import HEAD_PASSWORD, LAID, LOGIN, PASSWORD, PERSON, REASONS, skerrow
 from lantern.formats.progress import beat
 from lantern.people.accounts import nobody_yet
 from lantern.people.tables import add_user, first_administrator
+from lantern.register.passwords import keep_password
 from lantern.register.tables import device_by_code
 from lantern.settings import settings
 from lantern.sites.actions import add_rest, add_site
 from lantern.sites.parts import Brought
 from lantern.sites.tables import SiteJobRow, SiteRow, demo_site, other_sites
 from lantern.takes.marking import add_marks, import_counts
+from lantern.takes.onplan import lay_on_plan
 from lantern.takes.store import add_take
+from lantern.takes.tables import takes_of_device
 
 log = structlog.get_logger()
 PARTS = 100  # of a take, in what is told of the progress
@@ -83,6 +86,14 @@ def seed(session: Session, tell: Callable[[int, int], None] = lambda done, total
             import_counts(session, take, [CountedByHand(who, tuple((t, way) for t, way in passages))])
         told(1, 1)
         log.info("simulated", take=take.name, samples=take.samples, packed_mib=round(take.packed_bytes / 2**20, 1))
+    for code, name, onto in LAID:
+        camera, head = (device_by_code(session, row.id, each) for each in (code, onto))
+        assert camera is not None
+        assert head is not None
+        lay_on_plan(session, next(take for take in takes_of_device(session, camera.id) if take.name == name), head)
     add_rest(session, row, Brought(site, user_id, reasons=REASONS))  # now there are takes to score them on
     add_persons(session, row.id, user_id)
+    head = device_by_code(session, row.id, "Z1")
+    assert head is not None
+    keep_password(session, head, HEAD_PASSWORD)
     return row

@@ -29,6 +29,8 @@ CROWDS = {
     "V2": ("V2", "A night with rain, 30 min", "2026-03-08T01:30:00+01:00"),
     "V3": ("V3", "A morning with rain, 30 min", "2026-03-13T06:10:00+01:00"),
 }
+# takes of cameras that are laid on the plan: the camera, its take, and for whom
+LAID = (("V2", "A night with rain, 30 min", "Z1"),)
 # by name of the scene of plates: the same
 PLATES = {
     "morning": ("P1", "Morning, 80 min", "2026-03-04T06:30:00+01:00"),
@@ -42,6 +44,9 @@ FACES = {
 # of the quay: device, name of the take, when it began
 QUAY = ("R1", "A morning with rain, 30 min", "2026-03-13T06:10:00+01:00")
 SLIPWAY = ("R2", "An evening with gulls, 10 min", "2026-03-14T19:20:00+01:00")
+HEAD_LOGIN, HEAD_PASSWORD = "integrator", "over-the-yard"  # of the stand-in on the mast
+# at the device, by token: name, pan and tilt of its own, zoom; two of one name, as found
+HEAD_PRESETS = {"1": ("Gate", 250.0, 9.0, 0.3), "2": ("Slipway", 91.0, 14.0, 0.2), "3": ("Gate", 232.0, 8.0, 0.55)}
 OBSERVERS = ("Mira V.", "second observer")  # who counted the passages of a take by hand
 REASONS = {
     "Smoulder in the heap": "As found on site: 45 °C because the last site had 45.",
@@ -54,6 +59,7 @@ REASONS = {
     "Crew at the door": "As found on site: 80 because the leaflet says so.",
     "Boat to the quay": "As found on site: 1.5 m nearer, for that is what it was set to in the store.",
     "Up the slipway": "As found on site: outbound, for the drawing had the radar at the other end.",
+    "Night visitors": "As found on site: 30 times, for faces were wanted, and no lead.",
     "Gate line": "As found on site: everything that comes over the painted line.",
     "Tank": "Somebody who stays at the tank for 6 s; whoever passes takes 4 s.",
     "Gate to tank": "From the gate to the tank within a minute, on foot.",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import secrets
 import time
-from collections.abc import AsyncIterator, Callable, Sequence
+from collections.abc import AsyncIterator, Callable, Iterable, Sequence
 from datetime import datetime
 from functools import partial
 from itertools import chain, repeat
@@ -34,8 +34,9 @@ from lantern.live.recorder import (
     record_reset,
     remembered,
 )
-from lantern.live.running import Running, running
+from lantern.live.running import SILENT, Running, running
 from lantern.live.standing import new_feed, picture_size, write_standing
+from lantern.live.steering import Steering
 from lantern.live.tapes import Tapes
 from lantern.live.tasks import Patience, end, until_stored
 from lantern.recordings.actions import left_over
@@ -63,6 +64,7 @@ class Engine:
         self.tapes = Tapes()
         self.captures = Keeper(self._picture_lost)
         self.delivery = Delivery(self.tell, clock)
+        self.steering = Steering()
         self.inputs = Inputs(self._input_turned, self.tell, clock)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
@@ -88,6 +90,7 @@ class Engine:
         await self.captures.stop()
         await self.inputs.stop()
         await self.delivery.stop()
+        await self.steering.stop()
 
     # ---- frames ----
 
@@ -127,7 +130,7 @@ class Engine:
                     tape.decided(f"around an event of {run.watch.detector.name}", came)
                 if run.watch.has_activity(sample):
                     tape.activity(came)
-        self._accompany(feed, sample)
+        await self._accompany(feed, sample)
         tape.take(sample, frame.size, came)
         pictures = feed.pictures(frame)
         if pictures:
@@ -137,21 +140,30 @@ class Engine:
         feed.waits_ms.append((time.perf_counter() - began) * 1000)
         self.tell()
 
-    def _accompany(self, feed: Feed[Any], sample: AnySample) -> None:
-        """Give a sample to the detectors of other devices that are decided with it, by their own clock: it came when it came."""
+    async def _accompany(self, feed: Feed[Any], sample: AnySample) -> None:
+        """Give a sample to the detectors of other devices that are decided with it, by their own clock: it came when it came. A device
+        that sends nothing goes by ours.
+        """
         for device_id, runs in self.runs.items():
             for run in runs:
                 code, own = run.beside.get(feed.device_id), self.feeds.get(device_id)
-                if code is not None and own is not None and own.clock_s is not None:
-                    run.watch.accompany(code, feed.last_at + own.clock_s, sample)
+                if code is None or run.fault or (own is not None and own.clock_s is None):
+                    continue
+                t = feed.last_at + (0.0 if own is None or own.clock_s is None else own.clock_s)
+                await self._turned(feed, run, sample, run.watch.accompany(code, t, sample))
+                self.steering.follow(device_id, run.watch)
 
     async def _step(self, feed: Feed[Any], run: Running, sample: AnySample) -> bool:
         """One detector over one sample; returns whether it raised. What fails in it is shown at it, and stops neither the others
         nor the feed.
         """
+        return await self._turned(feed, run, sample, run.watch.step(sample, feed.interval_s))
+
+    async def _turned(self, feed: Feed[Any], run: Running, sample: AnySample, turns: Iterable[Turn]) -> bool:
+        """What a sample changed is stored, one turn before the next is looked at."""
         raised = False
         try:
-            for turn in run.watch.step(sample, feed.interval_s):
+            for turn in turns:
                 happening = Happening(run.site_id, run.detector_id, run.revision, self._clock(), turn, sample.t)
                 await self._store(feed, run, happening)
                 raised |= any(change.what != "clear" for each in turn.chain() for change in each.changes)
@@ -252,6 +264,7 @@ class Engine:
             await asyncio.to_thread(close_open_events, gone, self._clock(), by="lost")
         self.runs = fresh
         self._adopt(plans.devices)
+        await self.steering.adopt(plans.devices)
         written = [device for device in plans.devices if DEVICE_KINDS[device.kind].reached == "written"]
         await self.inputs.adopt(written, plans.inputs)
         sizes = {device.id: picture_size(device) for device in plans.devices if device.id in self.feeds}
@@ -326,10 +339,18 @@ class Engine:
             "now": time.time(),
             "feed": feed.as_dict() if feed else None,
             "recording": self.tapes.as_dict(device_id),
-            "detectors": [run.as_dict(feed_live=feed is not None and feed.live) for run in runs],
+            "head": self.steering.as_dict(device_id),
+            "detectors": [run.as_dict(silent=self._silent(device_id, feed)) for run in runs],
             "modules": [m.as_dict() | {"inputs": self.inputs.as_dict(m.device_id)} for m in modules],
             "news": [item for item in self.news if item["detector"] in mine][-12:],
         }
+
+    def _silent(self, device_id: int, feed: Feed[Any] | None) -> str:
+        """Return why nothing comes from a device; empty: something does, or it is steered and answers."""
+        head = self.steering.heads.get(device_id)
+        if head is not None:
+            return head.silent
+        return "" if feed is not None and feed.live else SILENT
 
     async def beat(self) -> None:
         """Write how every device stands, for the pages that do not follow the stream."""

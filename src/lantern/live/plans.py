@@ -18,6 +18,8 @@ from lantern.links.tables import LinkRow, links_of_everywhere, timetables_of_eve
 from lantern.lists.tables import ListRow, lists_of_everywhere
 from lantern.live.tape import RecordingPlan
 from lantern.recordings.tables import RecordingPlanRow, plans_of_everywhere
+from lantern.register.heads import is_steered
+from lantern.register.passwords import passwords_of_everywhere
 from lantern.register.tables import DeviceRow, devices_live, pixels_of
 from lantern.sites.tables import zones_of_sites
 from lantern.tune.tables import DetectorRow, detectors_enabled
@@ -57,7 +59,7 @@ def load_plans() -> Plans:
         rows = [row for row in detectors_enabled(session) if row.device_id in devices]
         links, timetables = links_of_everywhere(session), timetables_of_everywhere(session)
         lists, zones = lists_of_everywhere(session), zones_of_sites(session)
-        planned = plans_of_everywhere(session)
+        planned, passwords = plans_of_everywhere(session), passwords_of_everywhere(session)
     armed: dict[int, list[Armed]] = defaultdict(list)
     inputs: dict[tuple[int, str], list[Armed]] = defaultdict(list)
     for link in links:
@@ -83,12 +85,15 @@ def load_plans() -> Plans:
             for p in detectors
         ],
         repr(recordings),
+        passwords,
     )
     return Plans(list(devices.values()), detectors, recordings, dict(inputs), signature)
 
 
 def _reached(device: DeviceRow) -> tuple[Any, ...]:
-    return device.address, device.outputs, device.watchdog, device.ability, device.extras.get("inputs")
+    extras = device.extras
+    steered = (extras.get("turned"), extras.get("mount")) if is_steered(device) else None
+    return device.address, device.outputs, device.watchdog, device.ability, extras.get("inputs"), steered
 
 
 def _recording(row: RecordingPlanRow, timetables: dict[tuple[int, str], Timetable], site_id: int) -> RecordingPlan:

@@ -36,10 +36,10 @@ class Running:
         outdated = {region for region, (revision, _) in remembered.items() if revision != self.revision}
         return self.watch.resume(states, outdated)
 
-    def as_dict(self, *, feed_live: bool) -> dict[str, Any]:
-        """Return how it stands, for the pages."""
+    def as_dict(self, *, silent: str = "") -> dict[str, Any]:
+        """Return how it stands, for the pages. `silent`: why nothing comes from its device, if nothing does."""
         error = self.fault or self.unfit or self.error
-        trouble = error if feed_live else SILENT
+        trouble = silent or error
         return {
             "id": self.detector_id,
             "name": self.watch.detector.name,

@@ -29,6 +29,7 @@ WORDS = {
     "hangs_on": "what it hangs on",
     "mount": "where it stands",
     "registered": "its registration",
+    "turned": "where it turns to",
     "channels": "settings of its channels",
     "abilities": "what is switched on",
     "power": "its power",

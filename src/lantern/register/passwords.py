@@ -70,5 +70,11 @@ def password_of(session: Session, device: DeviceRow) -> str:
     return opened(held.id, Sealed(held.key_id, held.nonce, held.data), key).decode()
 
 
+def passwords_of_everywhere(session: Session) -> dict[int, str]:
+    """Return by device a word that changes with its password."""
+    query = select(DevicePasswordRow.device_id, DevicePasswordRow.id)
+    return {device_id: str(row_id) for device_id, row_id in session.execute(query)}
+
+
 def _row(session: Session, device: DeviceRow) -> DevicePasswordRow | None:
     return session.scalar(select(DevicePasswordRow).where(DevicePasswordRow.device_id == device.id))

@@ -11,7 +11,7 @@ from typing import Any
 from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response, StreamingResponse
-from starlette.routing import Route
+from starlette.routing import Mount, Route, Router
 
 from lantern.standins import quay, slipway, visitors, weighbridge
 from lantern.standins.camera import CameraStandIn, Reel
@@ -22,6 +22,8 @@ from lantern.standins.kept import kept
 from lantern.standins.panel import panel_routes
 from lantern.standins.places import CROWDS
 from lantern.standins.player import Player
+from lantern.standins.ptz.device import PtzDevice
+from lantern.standins.ptz.device import make_app as make_ptz
 from lantern.standins.reader import ReaderStandIn
 from lantern.standins.relay import RelayStandIn
 from lantern.standins.scanner import RadarStandIn
@@ -88,9 +90,11 @@ class StandIns:
     cameras: Cameras
     relay: RelayStandIn
     app: Starlette
+    heads: Router
 
-    async def play(self, cameras: Mapping[str, Player]) -> None:
-        """These and the relay module from now on; none: there is nobody to play for."""
+    async def play(self, cameras: Mapping[str, Player], heads: Mapping[str, PtzDevice] | None = None) -> None:
+        """These and the relay module from now on; none: there is nobody to play for. `heads` are at `/head/CODE`."""
+        self.heads.routes[:] = [Mount(f"/{code}", make_ptz(device)) for code, device in (heads or {}).items()]
         await self.stop()
         self.cameras.clear()
         self.cameras.update(cameras)
@@ -108,6 +112,7 @@ class StandIns:
 def make_standins(relay: RelayStandIn) -> StandIns:
     """Make the stand-ins; none plays yet."""
     cameras: Cameras = {}
+    heads = Router([])
 
     async def state(request: Request) -> Response:
         return JSONResponse(
@@ -172,5 +177,6 @@ def make_standins(relay: RelayStandIn) -> StandIns:
         Route("/relay/{what:str}", cut, methods=["POST"]),
         *panel_routes(relay),
         *gallery_routes(galleries),
+        Mount("/head", heads),
     ]
-    return StandIns(cameras, relay, Starlette(routes=routes))
+    return StandIns(cameras, relay, Starlette(routes=routes), heads)

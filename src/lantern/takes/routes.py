@@ -23,6 +23,7 @@ from lantern.sites.tables import site_of
 from lantern.takes import actions, marking
 from lantern.takes.import_routes import import_shown
 from lantern.takes.listed import LEDGER, takes_query
+from lantern.takes.onplan import lay_on_plan
 from lantern.takes.store import frame_of_take, value_of_take
 from lantern.takes.tables import MarkRow, TakeRow, listed_takes, marks_of, marks_of_takes, said_of_take, truths_of_take
 from lantern.tune.actions import rejudge
@@ -145,6 +146,20 @@ def move(request: Request, take_id: Id, device_id: Annotated[Id, Body(embed=True
         for each in (was, device.id):
             rejudge(session, each, rows)
         return json_answer({"id": take_id, "device": device.id})
+
+
+@router.post("/takes/{take_id}/on-plan", **may("engineer", "laid a take on the plan"))
+def on_plan(request: Request, take_id: Id, device_id: Annotated[Id, Body(embed=True)]) -> Response:
+    """Lay what a camera saw on the plan, as a take of a device that looks at the plan."""
+    with transaction() as session:
+        take, device = get_take(session, take_id), session.get(DeviceRow, device_id)
+        if device is None or device.site_id != take.device.site_id:
+            raise Refused([Fault("take: device", str(device_id), "a device of this site")])
+        tell(request, f"laid the take {take.name} of {take.device.code} on the plan for {device.code}")
+        made = lay_on_plan(session, take, device)
+        session.flush()
+        rejudge(session, device.id, detectors_of_site(session, device.site_id))
+        return json_answer({"id": made.id, "device": device.id})
 
 
 @router.put("/takes/{take_id}/aside", **may("engineer", "set a take aside, or back"))

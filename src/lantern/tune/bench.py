@@ -62,11 +62,12 @@ def _raised(session: Session, held: Raising, take: TakeRow, links: Sequence[Arme
     silent, lead_s = partial(held.why_silent, scale=scale), site_of(session, take.device.site_id).lead_s
     hours = hours_of(session, take.device.site_id, detector)
     done = rehearse(events, silent, marks, links, start=take.start, length_s=held.length_s, hours=hours)
+    told = bool(marks) or held.yardstick.by_marks  # else nobody has said what is right, and nothing is wrong
     return {
         "events": [
             {
                 **event.as_dict(),
-                "verdict": verdict,
+                "verdict": verdict if told else "plain",
                 "mark": None if at is None else rows[at].id,
                 "outcome": outcome.as_dict(),
                 "more": held.remarks(event),

@@ -99,10 +99,10 @@ def subject(session: Session, detector: Detector, take: TakeRow) -> Sweepable:
     """Return the detector held against a stored take. Raises `Refused` if its kind does not read the take's signal."""
     detector = with_lists(session, take.device.site_id, detector)
     kind = kind_of(detector.kind)
-    codes = kind.companions(kind.typed(detector))
+    codes = kind.asks(kind.typed(detector))
     if not signal_of(take.signal).held:  # it reads from the caller's transaction, and cannot outlive it
         return judge(detector, take.signal, held_value(session, take))
-    companions = Companions(session, take, codes) if codes else None
+    companions = None if codes is None else Companions(session, take, codes)
     word = "" if companions is None else companions.word
     key = (take.id, take.edition, detector.model_dump_json() + word)
     with MEMORY.lock:

@@ -125,7 +125,7 @@ def test_who_both_see_raises_or_who_the_radar_sees_alone(wants: str, seed: int) 
     )
     for t, which, seen in coming:
         if not which:
-            watch.accompany("V1", t, Sample("tracks", t, seen))
+            assert not list(watch.accompany("V1", t, Sample("tracks", t, seen)))
             continue
         for turn in watch.step(Sample("radar", t, seen), 0.5):
             told += [(turn.object, change.t) for change in turn.changes if change.what == "raise"]

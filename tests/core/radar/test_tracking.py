@@ -15,8 +15,9 @@ from lantern.core.radar.returns import Return, Returns
 from lantern.core.radar.tracking.clutter import learnt
 from lantern.core.radar.tracking.dials import Tracking
 from lantern.core.radar.tracking.following import followed, mend
-from lantern.core.radar.tracking.gains import cfar_factor, gate_of, kalata, squared_distance
+from lantern.core.radar.tracking.gates import cfar_factor, gate_of, squared_distance
 from lantern.core.radar.tracking.tracker import FATES, Tracker
+from lantern.core.smoothing import kalata
 
 Seen = tuple[float, float, float, float, float]  # time, x, y, speed towards the radar, size
 

@@ -15,12 +15,12 @@ from lantern.benches.radar.scene import judged
 from lantern.core.company import Stands
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import Strict, read_model
+from lantern.core.optics.feet import places_of
 from lantern.core.radar.alongside import Sighting, alongside
 from lantern.core.radar.frame import Frame
 from lantern.core.radar.moving import frame_of
 from lantern.core.radar.regions import RadarDetector
 from lantern.core.radar.returns import Returns
-from lantern.core.radar.sighted import places_of
 from lantern.core.tracks import Tracks
 from lantern.register.history import mount_when
 from lantern.register.tables import pixels_of

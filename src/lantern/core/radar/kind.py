@@ -41,6 +41,9 @@ class RadarKind(Kind[RadarDials]):
         assert isinstance(detector, RadarDetector)
         return () if detector.beside is None else (detector.beside.device,)
 
+    def asks(self, detector: Detector) -> tuple[str, ...] | None:
+        return self.companions(detector) or None
+
     def accompanied(self, detector: Detector, value: Returns, company: Company) -> Returns:
         assert isinstance(detector, RadarDetector)
         return value if detector.beside is None else replace(value, sighted=sighted(detector.beside, company))

@@ -8,10 +8,11 @@ import numpy as np
 
 from lantern.core.company import Around
 from lantern.core.faults import Refused
+from lantern.core.optics.feet import feet, view_of
 from lantern.core.optics.mount import View
 from lantern.core.radar.beside import Beside, agree
 from lantern.core.radar.returns import Return
-from lantern.core.radar.sighted import feet, frame_on_plan, view_of
+from lantern.core.radar.sighted import frame_on_plan
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
 from lantern.core.tracks import Seen

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from lantern.core.company import Company, Meanwhile, Stands
-from lantern.core.faults import Fault, Refused
-from lantern.core.modelled import read_model
-from lantern.core.optics.mount import Mount, View
+from lantern.core.faults import Refused
+from lantern.core.optics.feet import places_of
 from lantern.core.radar.beside import Beside
 from lantern.core.radar.frame import Frame
 from lantern.core.rule import TIME_TOLERANCE_S
@@ -68,28 +67,6 @@ def frame_on_plan(stands: Stands) -> Frame | None:
     if stands.mount is None:
         return None
     return Frame(*(float(stands.mount[key]) for key in ("x_m", "y_m", "azimuth_deg")))
-
-
-def view_of(stands: Stands, pixels: tuple[int, int] | None) -> View:
-    """Return how the camera sees the ground. Raises `Refused` where it stands nowhere, or the size of its picture is not known."""
-    if stands.mount is None or not (pixels or stands.pixels):
-        what = "stands nowhere on the plan" if stands.mount is None else "has a picture whose size is not known"
-        raise Refused([Fault("camera", what, "a camera placed on the plan, with its width and height")])
-    document = {"pixels": list(pixels or stands.pixels or ())} | dict(stands.mount)
-    return View(read_model(Mount, document, where="mount"))
-
-
-def feet(box: Floats) -> Floats:
-    """(n, 2) px: the middle of the lower edge of boxes (n, 4) of left, top, width, height."""
-    return np.column_stack((box[:, 0] + box[:, 2] / 2, box[:, 1] + box[:, 3]))
-
-
-def places_of(tracks: Tracks, stands: Stands) -> Floats:
-    """(n, 2): where on the plan everybody is, nan beyond the horizon: as the device says, or the foot of the box by its mount."""
-    if tracks.on_plan:
-        return tracks.box[:, :2]
-    places: Floats = view_of(stands, tracks.frame_px).ground(feet(tracks.box))[:, :2]
-    return places
 
 
 def sighted(beside: Beside, company: Company) -> Sighted:

@@ -52,9 +52,11 @@ class RadarWatch(Watch[Sequence[Return]]):
                 for region in self.detector.watched:
                     yield from self._taken(region, seen, sample.t, passes=may)
 
-    def accompany(self, code: str, t: float, sample: AnySample) -> None:
+    def accompany(self, code: str, t: float, sample: AnySample) -> Iterator[Turn]:
+        """Nothing comes of it until the next scan."""
         if self.onlooker is not None and sample.signal == "tracks":
             self.onlooker.take(t, sample.value)
+        yield from ()
 
     def _counts(self, seen: Return) -> bool:
         low, high = self.dials.min_rcs_dbsm, self.dials.max_rcs_dbsm

@@ -140,6 +140,7 @@ class Yardstick(ABC, Generic[CardT]):
     """The measures of a kind, the gravest first, and what is said of a setting by them. `CardT`: what its cards are."""
 
     measures: tuple[Measure, ...]
+    by_marks: bool = False  # marks alone say which of its events are right
 
     @property
     def parting(self) -> tuple[Measure, ...]:

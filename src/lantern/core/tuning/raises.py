@@ -86,6 +86,7 @@ class Raises(Yardstick[ScoreCard]):
     """Results are `Counts`, cards are `ScoreCard`s."""
 
     measures: tuple[Measure, ...] = (MISSES, FALSE_ALARMS, DELAY)
+    by_marks: bool = True
 
     def lacking(self, marks: Sequence[Mark]) -> str:
         return "" if _expected(marks) else "no mark says what should raise: add one on the time axis"

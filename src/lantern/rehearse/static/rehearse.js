@@ -10,6 +10,7 @@ const PATHS = {
   false: "M1.5 1.5 10.5 10.5M10.5 1.5 1.5 10.5",
   repeat: "M3.4 6a2.6 2.6 0 1 0 5.2 0a2.6 2.6 0 1 0-5.2 0Z",
   ignored: "M1 1h10v10H1Z",
+  plain: "M2.4 6a3.6 3.6 0 1 0 7.2 0a3.6 3.6 0 1 0-7.2 0Z",
 };
 
 document.addEventListener("alpine:init", () => {
@@ -53,7 +54,7 @@ document.addEventListener("alpine:init", () => {
       },
       at: (t) => clock(data.take, t, true),
       verdict(e) {
-        return { hit: "Hit", false: "False alarm", repeat: "Repeat", ignored: "Ignored" }[e.verdict];
+        return { hit: "Hit", false: "False alarm", repeat: "Repeat", ignored: "Ignored", plain: "Began" }[e.verdict];
       },
       glyphClass(e) {
         return `glyph-${e.verdict}`;

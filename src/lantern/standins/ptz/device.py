@@ -289,7 +289,8 @@ def make_app(device: PtzDevice) -> Starlette:
                 if asked.token is None:
                     return Response(status_code=401, headers={"WWW-Authenticate": device.guard.challenge()})
                 raise SoapFault("NotAuthorized", "The sender is not authorised")
-            return Response(written(device.answer(asked, request.url.netloc)), media_type=XML)
+            own = f"{request.url.netloc}{request.scope.get('root_path', '')}"  # its server may stand below another's address
+            return Response(written(device.answer(asked, own)), media_type=XML)
         except SoapFault as error:
             return Response(fault(error), error.status, media_type=XML)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -105,15 +105,25 @@ def look_of(body: Body, channel: str) -> Look:
     return Look(body.pan.at + NORTH_OFFSET_DEG, body.tilt.at, size[0] * body.focal_mm / body.sensor_mm[0], size)
 
 
-def painter(seconds: Callable[[], float]) -> Callable[[Body, str], bytes]:
-    """Return what draws a channel as a PNG, with everybody where they are then."""
+Standing = tuple[tuple[float, float], tuple[float, float], tuple[int, int, int]]  # place, width and height, colour
+
+
+def nobody() -> Iterable[Standing]:
+    return ()
+
+
+def painter(
+    seconds: Callable[[], float], others: Callable[[], Iterable[Standing]] = nobody
+) -> Callable[[Body, str], bytes]:
+    """Return what draws a channel as a PNG, with everybody where they are then, and `others`."""
 
     def draw(body: Body, channel: str) -> bytes:
         look = look_of(body, channel)
         picture = _ground(look)
         pen = ImageDraw.Draw(picture)
         for polygon, colour in sorted(
-            _things(seconds()), key=lambda each: -float(np.linalg.norm(each[0].mean(axis=0) - EYE))
+            _things([*standing(seconds()), *others()]),
+            key=lambda each: -float(np.linalg.norm(each[0].mean(axis=0) - EYE)),
         ):
             pixels = look.drawn(polygon)
             if len(pixels) > 2:
@@ -148,7 +158,7 @@ def _ground(look: Look) -> Image.Image:
     return picture
 
 
-def _things(t: float) -> Iterator[tuple[Floats, tuple[int, int, int]]]:
+def _things(people: Iterable[Standing]) -> Iterator[tuple[Floats, tuple[int, int, int]]]:
     """(corners (n, 3), colour) of every face that is drawn."""
     for footprint, height, colour in BUILT:
         base = np.array([(*corner, 0.0) for corner in footprint])
@@ -158,7 +168,7 @@ def _things(t: float) -> Iterator[tuple[Floats, tuple[int, int, int]]]:
             after = (at + 1) % len(base)
             shade = 0.82 if at % 2 else 1.0
             yield np.array([base[at], base[after], top[after], top[at]]), tuple(int(c * shade) for c in colour)  # type: ignore[misc]
-    for place, (wide, tall), colour in standing(t):
+    for place, (wide, tall), colour in people:
         x, y = place
         across = np.array([y - EYE[1], -(x - EYE[0])])
         across = across / np.linalg.norm(across) * wide / 2
@@ -166,7 +176,7 @@ def _things(t: float) -> Iterator[tuple[Floats, tuple[int, int, int]]]:
         yield np.array([(*left, 0.0), (*right, 0.0), (*right, tall), (*left, tall)]), colour
 
 
-def standing(t: float) -> Iterator[tuple[tuple[float, float], tuple[float, float], tuple[int, int, int]]]:
+def standing(t: float) -> Iterator[Standing]:
     """(place on the site, width and height, colour) of everybody at a time: each goes to and fro."""
     for (x0, y0), (x1, y1), speed, size, colour in WAYS:
         length = math.hypot(x1 - x0, y1 - y0)

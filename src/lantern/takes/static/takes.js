@@ -19,6 +19,7 @@ document.addEventListener("alpine:init", () => {
     trouble: "",
     status: "",
     moved: 0,
+    laysOnPlan: false, // what moves in a picture can be laid on the plan
     target: "",
     init() {
       if (this.jobs.some((job) => this.moving(job))) this.follow();
@@ -158,8 +159,9 @@ document.addEventListener("alpine:init", () => {
         this.trouble = error.message;
       }
     },
-    startMove(take) {
+    startMove(take, signal) {
       this.moved = take;
+      this.laysOnPlan = signal === "tracks";
       this.trouble = "";
       this.target = this.$refs.move.querySelector("select").value;
       this.$refs.move.showModal();
@@ -167,6 +169,14 @@ document.addEventListener("alpine:init", () => {
     async move() {
       try {
         await ask("PUT", `/takes/${this.moved}/device`, { device_id: Number(this.target) });
+        location.reload();
+      } catch (error) {
+        this.trouble = error.message;
+      }
+    },
+    async layOnPlan() {
+      try {
+        await ask("POST", `/takes/${this.moved}/on-plan`, { device_id: Number(this.target) });
         location.reload();
       } catch (error) {
         this.trouble = error.message;

@@ -209,24 +209,17 @@ function marks(axis, y, height) {
   return parts;
 }
 
+const WORDS = { false: "false alarm", plain: "began" };
+
 function events(axis, y, height) {
   return axis.data.events.map((event, index) => {
-    const mark = glyph(
-      event.verdict === "false" ? "false" : event.verdict,
-      axis.x(event.raised_s),
-      y + height / 2,
-      index === axis.data.chosen ? 7.5 : 6,
-    );
+    const mark = glyph(event.verdict, axis.x(event.raised_s), y + height / 2, index === axis.data.chosen ? 7.5 : 6);
     return el(
       "g",
       { class: "event", "data-event": index },
       el("rect", { x: axis.x(event.raised_s) - 8, y, width: 16, height, fill: "transparent" }),
       mark,
-      el(
-        "title",
-        {},
-        `${event.verdict === "false" ? "false alarm" : event.verdict} at ${axis.said(event.raised_s, true)}`,
-      ),
+      el("title", {}, `${WORDS[event.verdict] ?? event.verdict} at ${axis.said(event.raised_s, true)}`),
     );
   });
 }

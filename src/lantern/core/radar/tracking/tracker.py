@@ -17,8 +17,9 @@ from scipy.optimize import linear_sum_assignment
 from lantern.core.radar.returns import Return
 from lantern.core.radar.tracking.clutter import ClutterMap
 from lantern.core.radar.tracking.dials import Tracking
-from lantern.core.radar.tracking.gains import Gains, cfar_factor, gate_of, kalata, squared_distance
+from lantern.core.radar.tracking.gates import cfar_factor, gate_of, squared_distance
 from lantern.core.rule import TIME_TOLERANCE_S
+from lantern.core.smoothing import Gains, kalata
 
 FORBIDDEN = 1e9
 COARSE_M = 1.0

@@ -3,7 +3,7 @@ import { ask } from "/static/js/http.js";
 import { may } from "/static/js/roles.js";
 import { short } from "/static/js/svg.js";
 
-const VERDICTS = { hit: "hit", false: "false alarm", repeat: "repeat", ignored: "ignored" };
+const VERDICTS = { hit: "hit", false: "false alarm", repeat: "repeat", ignored: "ignored", plain: "began" };
 
 // Where nothing is marked.
 export const noMarks = () => ({
@@ -49,7 +49,7 @@ export const marks = ({ data, keys }) => {
       const e = this.eventChosen;
       if (!e) return "";
       const lasts = e.cleared_s === null ? "raised to the end" : `${short(e.cleared_s - e.raised_s, 3)} s`;
-      return [`${VERDICTS[e.verdict]}, ${e.region}, ${lasts}.`, e.outcome.text, ...e.more].join(" ");
+      return [`${VERDICTS[e.verdict]}, ${e.region ?? "everywhere"}, ${lasts}.`, e.outcome.text, ...e.more].join(" ");
     },
     // What is being typed stays, whatever answer comes meanwhile; what nobody took over goes when the field is left.
     showIn(field, key, left = false) {

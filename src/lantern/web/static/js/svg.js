@@ -24,6 +24,7 @@ const SHAPES = {
   miss: (r) => el("path", { d: `M0 ${-r}L${r} 0 0 ${r}${-r} 0Z` }),
   false: (r) =>
     el("path", { d: `M${-r * 0.8} ${-r * 0.8} ${r * 0.8} ${r * 0.8}M${r * 0.8} ${-r * 0.8} ${-r * 0.8} ${r * 0.8}` }),
+  plain: (r) => el("circle", { r: r * 0.6 }),
   repeat: (r) => el("circle", { r: r * 0.45 }),
   ignored: (r) => el("rect", { x: -r * 0.8, y: -r * 0.8, width: r * 1.6, height: r * 1.6 }),
 };

@@ -1,0 +1,159 @@
+"""Heads that are told where to look: the newest command counts, and each is asked where it looks."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import structlog
+
+from lantern.core.faults import LanternError
+from lantern.core.watch import Aim, AnyWatch
+from lantern.db.base import transaction
+from lantern.devices.onvif.ptz import Ptz
+from lantern.live.tasks import end
+from lantern.register.heads import Steered, edged, is_steered, spoken_to, steered_of
+from lantern.register.tables import DeviceRow
+
+log = structlog.get_logger()
+ASKED_EVERY_S = 1.0  # where it looks, while nothing is wanted of it
+TIMEOUT_S = 2.0  # with the pause between, one that is lost is told within 5 s
+AGAIN_S = 2.0  # one that is lost is asked again
+
+
+@dataclass
+class SteeredHead:
+    """One head, in a task of its own. `looks`: where it looked when it was asked last, of the site; None: it is not registered."""
+
+    steered: Steered
+    looks: Aim | None = None
+    error: str = "not asked yet"
+    sent: int = 0
+    last_at: float = 0.0
+    delays_ms: list[float] = field(default_factory=list)
+    _wanted: Aim | None = None
+    _wanted_at: float = 0.0
+    _wake: asyncio.Event = field(default_factory=asyncio.Event)
+    _task: asyncio.Task[None] | None = None
+    _head: Ptz | None = None
+
+    def start(self) -> None:
+        self._task = asyncio.create_task(self._run())
+
+    async def stop(self) -> None:
+        if self._task is not None:
+            await end([self._task])
+
+    def want(self, aim: Aim) -> None:
+        """Look there; what was wanted before and has not been sent is forgotten."""
+        self._wanted, self._wanted_at = aim, time.perf_counter()
+        self._wake.set()
+
+    async def _run(self) -> None:
+        while True:
+            pause_s = ASKED_EVERY_S
+            try:
+                await asyncio.to_thread(self._turn)
+                self.error = ""
+            except LanternError as error:
+                if not self.error:
+                    log.warning("a head is lost", device=self.steered.code, error=str(error))
+                self.error, self._head, pause_s = str(error), None, AGAIN_S
+            except Exception as error:
+                log.exception("a head cannot be steered", device=self.steered.code)
+                self.error, self._head = f"an error of the program, {type(error).__name__}: the log says more", None
+                pause_s = AGAIN_S
+            try:
+                async with asyncio.timeout(pause_s):
+                    await self._wake.wait()
+            except TimeoutError:
+                pass  # nothing is wanted: it is asked where it looks
+            self._wake.clear()
+
+    def _turn(self) -> None:
+        """Send what is wanted, and ask where it looks; by one thread at a time."""
+        if self._head is None:
+            self._head = spoken_to(self.steered, TIMEOUT_S)
+            self._head.clock()
+        pointing = self.steered.pointing
+        wanted, self._wanted = self._wanted, None
+        if wanted is not None and pointing is not None and pointing.is_known:
+            pan, tilt, zoom = pointing.own(wanted)
+            self._head.absolute(edged(pan), edged(tilt), zoom)
+            self.sent += 1
+            self.delays_ms = [*self.delays_ms[-199:], (time.perf_counter() - self._wanted_at) * 1000]
+        position = self._head.status()
+        self.last_at = time.time()
+        if pointing is not None and pointing.is_known:
+            self.looks = pointing.aim(position.pan, position.tilt, position.zoom)
+
+    @property
+    def silent(self) -> str:
+        """Return why it cannot be steered; empty: it can."""
+        return self.error or self._unknown
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return it as the pages have it."""
+        return {"error": self.silent, "sent": self.sent, "aim": self.looks and list(self.looks)}
+
+    @property
+    def _unknown(self) -> str:
+        pointing = self.steered.pointing
+        if pointing is None:
+            return "it stands nowhere on the plan"
+        return "" if pointing.is_known else "it is not registered: its own units are not known in degrees"
+
+
+class Steering:
+    """The heads of all sites, by device."""
+
+    def __init__(self) -> None:
+        self.heads: dict[int, SteeredHead] = {}
+
+    async def adopt(self, devices: Sequence[DeviceRow]) -> None:
+        """Take up those there are; one that is reached another way, or registered anew, begins anew."""
+        known = await asyncio.to_thread(
+            _known, [row.id for row in devices if is_steered(row) and row.address.get("url")]
+        )
+        for gone in [key for key, head in self.heads.items() if known.get(key) != head.steered]:
+            await self.heads.pop(gone).stop()
+        for key, steered in known.items():
+            if key not in self.heads:
+                self.heads[key] = SteeredHead(steered)
+                self.heads[key].start()
+
+    async def stop(self) -> None:
+        for head in self.heads.values():
+            await head.stop()
+        self.heads.clear()
+
+    def follow(self, device_id: int, watch: AnyWatch) -> None:
+        """Tell a detector where its head looks, and the head where the detector wants it to look."""
+        head, wanted = self.heads.get(device_id), watch.wanted()
+        if head is None:
+            return
+        if head.looks is not None:
+            watch.looks(head.looks)
+        if wanted is not None:
+            head.want(wanted)
+
+    def as_dict(self, device_id: int) -> dict[str, Any] | None:
+        head = self.heads.get(device_id)
+        return None if head is None else head.as_dict()
+
+
+def _known(ids: Sequence[int]) -> Mapping[int, Steered]:
+    out = {}
+    with transaction() as session:
+        for key in ids:
+            row = session.get(DeviceRow, key)
+            if row is None:
+                continue
+            try:
+                out[key] = steered_of(session, row)
+            except LanternError as error:
+                log.error("a head cannot be taken up", device=row.code, error=str(error))
+    return out

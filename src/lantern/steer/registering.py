@@ -1,0 +1,269 @@
+"""A head registered to the plan: places that it is driven onto, its zoom measured, and the presets that it should know."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Request
+from fastapi.responses import Response
+from pydantic import Field
+from sqlalchemy.orm import Session
+
+from lantern.core.faults import Fault, Refused
+from lantern.core.modelled import Strict
+from lantern.core.ptz.turned import DRIFT_DEG, Kept, Onto, Turned, preset_findings
+from lantern.core.ptz.units import FEWEST
+from lantern.db.base import transaction
+from lantern.db.numbers import Count, Id
+from lantern.devices.onvif.ptz import Position, Preset, Ptz
+from lantern.register.devices import change_device
+from lantern.register.heads import Steered, steered_of, turned_of
+from lantern.register.tables import DeviceRow
+from lantern.steer.heads import speak, steered_with
+from lantern.steer.zooming import MEASURING, begin_measuring, stop_measuring
+from lantern.web.access import may, tell
+from lantern.web.answers import json_answer
+from lantern.web.door import user_id
+
+router = APIRouter()
+
+
+class Place(Strict):
+    """A place of the plan that it looks at now."""
+
+    x_m: float = Field(ge=-1e6, le=1e6)
+    y_m: float = Field(ge=-1e6, le=1e6)
+    z_m: float = Field(default=0.0, ge=-100, le=1000)
+
+
+def registration_shown(steered: Steered) -> dict[str, Any]:
+    """Return how it is registered: each place with what it is missed by, and what a reader should know."""
+    pointing = steered.pointing
+    if pointing is None:
+        return {"pairs": [], "known": False, "said": [], "zoom": [], "kept": [], "needs": FEWEST}
+    turned = pointing.turned
+    head = pointing.head
+    out: dict[str, Any] = {
+        "head": [head.x_m, head.y_m],
+        "known": False,
+        "needs": FEWEST,
+        "said": [],
+        "pairs": [pair.model_dump() | {"off_deg": None, "left_out_deg": None} for pair in turned.pairs],
+        "check": None if turned.check is None else turned.check.model_dump(),
+        "zoom": [list(each) for each in turned.zoom],
+        "kept": [each.model_dump() for each in turned.presets],
+    }
+    if not pointing.is_known:
+        return out
+    try:
+        units = pointing.units
+    except Refused as refused:
+        return out | {"said": [f"{fault.where}: {fault.what}; expected {fault.expected}" for fault in refused.faults]}
+    for at, shown in enumerate(out["pairs"]):
+        left = pointing.left_out(at)
+        shown |= {
+            "off_deg": round(pointing.off_deg(turned.pairs[at]), 2),
+            "left_out_deg": None if left is None else round(left, 2),
+        }
+    way = "clockwise" if units.pan_scale_deg > 0 else "the other way round"
+    up = "up" if units.tilt_scale_deg < 0 else "down"
+    line = (
+        f"Its own pan 0 looks to {units.pan_zero_deg:.1f}°, a unit is {abs(units.pan_scale_deg):.1f}° {way}; "
+        f"positive tilt is {up}, a unit {abs(units.tilt_scale_deg):.1f}°. Missed by {units.rms_deg:.2f}° in the mean."
+    )
+    return out | {"known": True, "line": line, "said": pointing.warnings()}
+
+
+def _changed(
+    request: Request, session: Session, row: DeviceRow, change: Callable[[Turned], Turned], reason: str
+) -> Response:
+    """Keep what was changed of its registration, as a state of the device with its reason."""
+    turned = change(turned_of(row))
+    document = {"turned": turned.model_dump(mode="json")}
+    change_device(session, row, document, place=row.place, user_id=user_id(request), reason=reason)
+    tell(request, f"{row.code}: {reason}")
+    return json_answer(registration_shown(steered_of(session, row)))
+
+
+def _now(steered: Steered) -> Position:
+    """Return where it looks. Raises `Refused` while it moves: what it looks at then is nothing."""
+    position = speak(steered, "asks", lambda head: head.status())
+    if position.moving:
+        raise Refused([Fault(f"device {steered.code}", "it moves still", "once it has come to rest")])
+    return position
+
+
+@router.post("/devices/{device_id}/steer/pairs", **may("engineer"))
+def take_pair(request: Request, device_id: Id, place: Place) -> Response:
+    """It looks at this place of the plan now."""
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    position = _now(steered)
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        pair = Onto(pan=position.pan, tilt=position.tilt, x_m=place.x_m, y_m=place.y_m, z_m=place.z_m)
+
+        def add(turned: Turned) -> Turned:
+            return turned.model_copy(update={"pairs": (*turned.pairs, pair)})
+
+        return _changed(request, session, row, add, f"Registered to x {place.x_m:g}, y {place.y_m:g}.")
+
+
+@router.delete("/devices/{device_id}/steer/pairs/{at}", **may("engineer"))
+def drop_pair(request: Request, device_id: Id, at: Count) -> Response:
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+
+        def drop(turned: Turned) -> Turned:
+            if at >= len(turned.pairs):
+                raise Refused([Fault("pair", str(at), f"0 to {len(turned.pairs) - 1}")])
+            return turned.model_copy(update={"pairs": turned.pairs[:at] + turned.pairs[at + 1 :]})
+
+        return _changed(request, session, row, drop, "A place of its registration was taken away.")
+
+
+@router.put("/devices/{device_id}/steer/check", **may("engineer"))
+def take_check(request: Request, device_id: Id, place: Place) -> Response:
+    """It looks at its check point now: later it is measured again."""
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    position = _now(steered)
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        check = Onto(pan=position.pan, tilt=position.tilt, x_m=place.x_m, y_m=place.y_m, z_m=place.z_m)
+
+        def keep(turned: Turned) -> Turned:
+            return turned.model_copy(update={"check": check})
+
+        return _changed(
+            request, session, row, keep, f"Its check point was measured at x {place.x_m:g}, y {place.y_m:g}."
+        )
+
+
+# ---- zoom ------------------------------------------------------------------------------------------------------------
+
+
+@router.post("/devices/{device_id}/steer/zoom", **may("engineer", "had a head's zoom measured"))
+def measure_zoom(device_id: Id) -> Response:
+    """Measure its zoom from its own pictures; it moves a little at each value."""
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    begin_measuring(steered)
+    return json_answer(MEASURING.told(device_id))
+
+
+@router.get("/devices/{device_id}/steer/zoom", **may("viewer"))
+def zoom_progress(device_id: Id) -> Response:
+    return json_answer(MEASURING.told(device_id))
+
+
+@router.delete("/devices/{device_id}/steer/zoom", **may("engineer"))
+def stop_zoom(device_id: Id) -> Response:
+    stop_measuring(device_id)
+    return json_answer(MEASURING.told(device_id))
+
+
+@router.put("/devices/{device_id}/steer/zoom", **may("engineer"))
+def keep_zoom(request: Request, device_id: Id) -> Response:
+    """Keep what was measured last."""
+    found = MEASURING.found(device_id)
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+
+        def keep(turned: Turned) -> Turned:
+            return turned.model_copy(update={"zoom": tuple((each.unit, each.field_deg) for each in found)})
+
+        return _changed(request, session, row, keep, f"Its zoom was measured at {len(found)} values.")
+
+
+# ---- presets ---------------------------------------------------------------------------------------------------------
+
+
+def _where(head: Ptz) -> tuple[list[Preset], Position]:
+    return head.presets(), head.status()
+
+
+@router.get("/devices/{device_id}/steer/presets", **may("viewer"))
+def presets(device_id: Id) -> Response:
+    """The presets that it should know beside those that it has, and what is wrong between both."""
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    known, position = speak(steered, "asks", _where)
+    turned = Turned() if steered.pointing is None else steered.pointing.turned
+    held = {each.token: each.name for each in known}
+    rows = [
+        {
+            "number": each.number,
+            "name": each.name,
+            "token": each.token,
+            "there": held.get(each.token),
+            "drift_deg": _drift(steered, each, position),
+        }
+        for each in turned.presets
+    ]
+    mine = {each.token for each in turned.presets}
+    rows += [
+        {"number": None, "name": None, "token": each.token, "there": each.name, "drift_deg": None}
+        for each in known
+        if each.token not in mine
+    ]
+    findings = preset_findings(turned.presets, [(each.token, each.name) for each in known])
+    return json_answer({"rows": rows, "findings": findings, "most_drift_deg": DRIFT_DEG})
+
+
+def _drift(steered: Steered, kept: Kept, position: Position) -> float | None:
+    """How far it looks now from where the preset should: told while it rests there."""
+    pointing = steered.pointing
+    if pointing is None or not pointing.is_known or position.moving:
+        return None
+    return round(pointing.drift_deg(kept, position.pan, position.tilt), 2)
+
+
+@router.put("/devices/{device_id}/steer/kept/{number}", **may("engineer"))
+def keep_preset(
+    request: Request,
+    device_id: Id,
+    number: Count,
+    name: Annotated[str, Body(min_length=1, max_length=80)],
+    token: Annotated[str, Body(max_length=80)],
+) -> Response:
+    """Keep where it looks now as the preset of that number; the device's own is another thing, and may be written by it."""
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    position = _now(steered)
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        kept = Kept(number=number, name=name, token=token, pan=position.pan, tilt=position.tilt, zoom=position.zoom)
+
+        def keep(turned: Turned) -> Turned:
+            others = [each for each in turned.presets if each.number != number]
+            return turned.model_copy(update={"presets": tuple(sorted([*others, kept], key=lambda each: each.number))})
+
+        return _changed(request, session, row, keep, f"Preset {number} is {name}.")
+
+
+@router.delete("/devices/{device_id}/steer/kept/{number}", **may("engineer"))
+def drop_preset(request: Request, device_id: Id, number: Count) -> Response:
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+
+        def drop(turned: Turned) -> Turned:
+            return turned.model_copy(
+                update={"presets": tuple(each for each in turned.presets if each.number != number)}
+            )
+
+        return _changed(request, session, row, drop, f"Preset {number} is none any more.")
+
+
+@router.post("/devices/{device_id}/steer/kept/{number}/write", **may("engineer", "wrote a preset to a head"))
+def write_preset(device_id: Id, number: Count) -> Response:
+    """Have it look where the preset should, and keep that at the device under its token and name."""
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    turned = Turned() if steered.pointing is None else steered.pointing.turned
+    kept = next((each for each in turned.presets if each.number == number), None)
+    if kept is None:
+        raise Refused([Fault("preset", str(number), "the number of one that is kept here")])
+    speak(steered, "moves", lambda head: head.absolute(kept.pan, kept.tilt, kept.zoom))
+    return json_answer({"then": {"name": kept.name, "token": kept.token or None}})

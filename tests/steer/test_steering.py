@@ -1,0 +1,176 @@
+"""A head steered by hand over a real wire: driven, stopped, registered by places, told to look somewhere, its zoom measured, its presets."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from devices.onvif.test_ptz import LOGIN, PASSWORD, served
+from lantern.application.app import make_app as make_program
+from lantern.core.ptz.zoom import field_of
+from lantern.db.base import transaction
+from lantern.register.devices import add_device
+from lantern.register.passwords import keep_password
+from lantern.register.tables import DeviceRow
+from lantern.sites.tables import PlaceRow
+from lantern.standins.ptz.device import PtzDevice, make_app
+from lantern.standins.ptz.yard import EYE, NORTH_OFFSET_DEG, painter
+from lantern.steer import zooming
+from seeded import Small
+from web.test_access import log_in
+
+FAST = 25.0  # its clock, by ours
+PLACES = ((262.0, 181.0), (300.0, 186.0), (340.0, 96.0), (290.0, 140.0))
+MOUNT = {
+    "x_m": float(EYE[0]), "y_m": float(EYE[1]), "height_m": float(EYE[2]), "azimuth_deg": 138.0, "tilt_deg": 14.0,
+    "focal_mm": 6.0, "focal_min_mm": 6.0, "focal_max_mm": 180.0, "sensor_width_mm": 5.37, "pixels": [1280, 720],
+    "pan_deg_s": 120.0,
+}  # fmt: skip
+
+
+@dataclass
+class Mast:
+    """The device, the program, and the address of the device's page."""
+
+    device: PtzDevice
+    client: TestClient
+    at: str
+
+    def post(self, path: str, **body: Any) -> Any:
+        answer = self.client.post(f"{self.at}/{path}", json=body)
+        assert answer.status_code == 200, answer.text
+        return answer.json()
+
+    def rests(self) -> None:
+        end = time.monotonic() + 8
+        while self.client.get(f"{self.at}/state").json()["moving"]:
+            assert time.monotonic() < end
+            time.sleep(0.02)
+
+    def drive_onto(self, x: float, y: float) -> None:
+        """As somebody would with the keys: the device's own body is turned there."""
+        import numpy as np
+
+        dx, dy = x - EYE[0], y - EYE[1]
+        pan = float(np.degrees(np.arctan2(dx, dy))) - NORTH_OFFSET_DEG
+        self.device.body.go(pan % 360, float(np.degrees(np.arctan2(EYE[2], np.hypot(dx, dy)))))
+        self.rests()
+
+    def register(self) -> Any:
+        for x, y in PLACES:
+            self.drive_onto(x, y)
+            found = self.post("pairs", x_m=x, y_m=y)
+        return found
+
+
+@pytest.fixture
+def mast(small: Small) -> Iterator[Mast]:
+    device = PtzDevice(LOGIN, PASSWORD, painter(lambda: 0.0), clock=lambda: FAST * time.monotonic())
+    with served(make_app(device)) as address:
+        with transaction() as session:
+            place = session.query(PlaceRow).first()
+            assert place is not None
+            document = {"code": "Z9", "name": "On the mast", "kind": "ptz", "mount": MOUNT}
+            document |= {"address": {"url": f"{address}/onvif/device_service", "login": LOGIN}}
+            row = add_device(session, place, document)
+            keep_password(session, row, PASSWORD)
+            number = row.id
+        yield Mast(device, log_in(make_program(), "ida", "open sesame"), f"/sites/1/devices/{number}/steer")
+
+
+def test_it_moves_while_a_key_is_held_and_stops(mast: Mast) -> None:
+    mast.rests()
+    before = mast.client.get(f"{mast.at}/state").json()
+    assert before["aim"] is None  # nobody has said yet what its units are
+    mast.post("drive", pan=0.5, tilt=0.0)
+    assert mast.client.get(f"{mast.at}/state").json()["moving"]
+    mast.post("stop")
+    assert "stop" in mast.device.told
+    mast.rests()
+    moved = mast.client.get(f"{mast.at}/state").json()["own"][0]
+    assert moved != before["own"][0]
+    mast.post("drive", pan=0.5, tilt=0.0)  # and nobody renews it: within a second of its clock it stands
+    mast.rests()
+    assert mast.client.post(f"{mast.at}/drive", json={"pan": 2.0, "tilt": 0.0}).status_code == 422
+    assert mast.client.get(f"{mast.at}/picture").content.startswith(b"\x89PNG")
+    assert [each["token"] for each in mast.client.get(f"{mast.at}/channels").json()] == ["turned", "overview"]
+
+
+def test_places_that_it_is_driven_onto_register_it_and_then_it_looks_where_it_is_told(mast: Mast) -> None:
+    refused = mast.client.post(f"{mast.at}/look", json={"x_m": 280.0, "y_m": 170.0})
+    assert refused.status_code == 422
+    assert "three places that it is driven onto" in refused.text
+    found = mast.register()
+    assert found["known"]
+    assert "looks to 47" in found["line"] and "positive tilt is up" in found["line"]
+    assert max(pair["off_deg"] for pair in found["pairs"]) < 0.05
+    told = mast.post("look", x_m=280.0, y_m=170.0, z_m=0.0)
+    assert told["takes_s"] > 0
+    mast.rests()
+    state = mast.client.get(f"{mast.at}/state").json()
+    assert state["aim"][:2] == pytest.approx(told["aim"][:2], abs=0.1)
+    assert len(state["wedge"]) == 18
+    with transaction() as session:
+        row = session.query(DeviceRow).filter_by(code="Z9").one()
+        assert len(row.extras["turned"]["pairs"]) == 4
+    dropped = mast.client.delete(f"{mast.at}/pairs/0").json()
+    assert len(dropped["pairs"]) == 3
+    assert mast.client.delete(f"{mast.at}/pairs/9").status_code == 422
+    ahead = mast.post("preview", x_m=300.0, y_m=170.0)
+    assert {part[0] for part in ahead["picture"]["parts"]} >= {"ground", "person"}
+    assert mast.client.post(f"{mast.at}/look", json={"camera": "nobody", "u_px": 1, "v_px": 1}).status_code == 422
+    mast.drive_onto(310.0, 160.0)
+    checked = mast.client.put(f"{mast.at}/check", json={"x_m": 310.0, "y_m": 150.0})
+    assert "moved, register it again" in checked.text  # it looked elsewhere when that was said
+
+
+def test_its_zoom_is_measured_from_its_own_pictures(mast: Mast, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(zooming, "FOCUS_S", 0.15)
+    monkeypatch.setattr(zooming, "LOOK_S", 0.02)
+    monkeypatch.setattr(zooming, "VALUES", (0.0, 0.1, 0.2, 0.3, 0.4, 0.5))
+    mast.register()
+    mast.drive_onto(290.0, 150.0)
+    mast.post("zoom")
+    assert mast.client.post(f"{mast.at}/zoom").status_code == 422  # one at a time
+    end = time.monotonic() + 60
+    while (told := mast.client.get(f"{mast.at}/zoom").json())["open"]:
+        assert time.monotonic() < end
+        time.sleep(0.1)
+    assert told["said"] == ""
+    kept = mast.client.put(f"{mast.at}/zoom").json()
+    body = mast.device.body
+    for unit, field in kept["zoom"]:
+        body.zoom.at = unit
+        assert field == pytest.approx(field_of(body.focal_mm, body.sensor_mm[0]), rel=0.03)
+
+
+def test_presets_are_kept_here_and_at_the_device_and_told_apart(mast: Mast) -> None:
+    mast.register()
+    mast.drive_onto(300.0, 160.0)
+    token = mast.post("presets", name="Gate")["token"]
+    assert mast.client.put(f"{mast.at}/kept/1", json={"name": "Gate", "token": token}).status_code == 200
+    mast.drive_onto(280.0, 150.0)
+    other = mast.post("presets", name="Gate")["token"]
+    told = mast.client.get(f"{mast.at}/presets").json()
+    assert any("2 presets named 'Gate'" in line for line in told["findings"])
+    assert [(row["number"], row["token"]) for row in told["rows"]] == [(1, token), (None, other)]
+    assert told["rows"][0]["drift_deg"] > 5  # it looks elsewhere now
+    mast.post(f"presets/{token}/go")
+    mast.rests()
+    assert mast.client.get(f"{mast.at}/presets").json()["rows"][0]["drift_deg"] < 0.1
+    assert mast.client.delete(f"{mast.at}/presets/{other}").status_code == 200
+    assert mast.client.get(f"{mast.at}/presets").json()["findings"] == []
+    assert mast.post("kept/1/write")["then"] == {"name": "Gate", "token": token}
+    assert mast.client.delete(f"{mast.at}/kept/1").status_code == 200
+    assert mast.client.post(f"{mast.at}/kept/1/write", json={}).status_code == 422
+
+
+def test_a_head_that_has_no_power_says_so(mast: Mast) -> None:
+    mast.device.play("no power", True)
+    assert "answers" in mast.client.get(f"{mast.at}/state").json()["error"]
+    assert mast.client.get(mast.at, headers={"accept": "text/html"}).status_code == 200
