@@ -7,20 +7,23 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
 from devices.onvif.test_ptz import LOGIN, PASSWORD, served
 from lantern.application.app import make_app as make_program
+from lantern.core.optics.mount import Mount, View
 from lantern.core.ptz.zoom import field_of
 from lantern.db.base import transaction
-from lantern.register.devices import add_device
+from lantern.register.devices import add_device, change_device
 from lantern.register.passwords import keep_password
 from lantern.register.tables import DeviceRow
 from lantern.sites.tables import PlaceRow
-from lantern.standins.ptz.device import PtzDevice, make_app
-from lantern.standins.ptz.yard import EYE, NORTH_OFFSET_DEG, painter
-from lantern.steer import zooming
+from lantern.standins.ptz.body import Body
+from lantern.standins.ptz.device import OVERVIEW, PtzDevice, make_app
+from lantern.standins.ptz.yard import EYE, NORTH_OFFSET_DEG, look_of, painter
+from lantern.steer import matching, pictures, zooming
 from seeded import Small
 from web.test_access import log_in
 
@@ -54,8 +57,6 @@ class Mast:
 
     def drive_onto(self, x: float, y: float) -> None:
         """As somebody would with the keys: the device's own body is turned there."""
-        import numpy as np
-
         dx, dy = x - EYE[0], y - EYE[1]
         pan = float(np.degrees(np.arctan2(dx, dy))) - NORTH_OFFSET_DEG
         self.device.body.go(pan % 360, float(np.degrees(np.arctan2(EYE[2], np.hypot(dx, dy)))))
@@ -131,7 +132,7 @@ def test_places_that_it_is_driven_onto_register_it_and_then_it_looks_where_it_is
 
 def test_its_zoom_is_measured_from_its_own_pictures(mast: Mast, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(zooming, "FOCUS_S", 0.15)
-    monkeypatch.setattr(zooming, "LOOK_S", 0.02)
+    monkeypatch.setattr(pictures, "LOOK_S", 0.02)
     monkeypatch.setattr(zooming, "VALUES", (0.0, 0.1, 0.2, 0.3, 0.4, 0.5))
     mast.register()
     mast.drive_onto(290.0, 150.0)
@@ -147,6 +148,93 @@ def test_its_zoom_is_measured_from_its_own_pictures(mast: Mast, monkeypatch: pyt
     for unit, field in kept["zoom"]:
         body.zoom.at = unit
         assert field == pytest.approx(field_of(body.focal_mm, body.sensor_mm[0]), rel=0.03)
+
+
+def overview_pixel(pan_deg: float, tilt_deg: float) -> tuple[float, float]:
+    """Where the body that does not turn shows a direction: as the stand-in draws it."""
+    p, t = np.radians(pan_deg), np.radians(tilt_deg)
+    place = EYE + 100 * np.array([np.sin(p) * np.cos(t), np.cos(p) * np.cos(t), -np.sin(t)])
+    look = look_of(Body(), OVERVIEW)
+    return look._pixel(look.seen(place[None])[0])
+
+
+def zoomed(mast: Mast) -> None:
+    """Its zoom as it is, for a test that measures something else."""
+    body = Body()
+    zoom = []
+    for unit in np.linspace(0, 1, 9).tolist():
+        body.zoom.at = unit
+        zoom.append([unit, field_of(body.focal_mm, body.sensor_mm[0])])
+    with transaction() as session:
+        row = session.query(DeviceRow).filter_by(code="Z9").one()
+        document = {"turned": row.extras["turned"] | {"zoom": zoom}}
+        change_device(session, row, document, place=row.place)
+
+
+def test_it_is_registered_to_its_overview_by_hand_and_better_by_itself(
+    mast: Mast, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(matching, "FOCUS_S", 0.1)
+    monkeypatch.setattr(matching, "COLUMNS", (0.3, 0.5, 0.7))
+    monkeypatch.setattr(matching, "ROWS", (0.45, 0.7))
+    monkeypatch.setattr(pictures, "LOOK_S", 0.02)
+    mast.register()
+    zoomed(mast)
+    rng = np.random.default_rng(1)
+    assert mast.client.post(f"{mast.at}/matching/overview").status_code == 422  # nothing tells roughly how it lies
+    for pan, tilt in ((110, 10), (130, 22), (150, 12), (165, 25), (120, 16)):
+        mast.device.body.go((pan - NORTH_OFFSET_DEG) % 360, tilt)
+        mast.rests()
+        u, v = overview_pixel(pan, tilt)
+        found = mast.post("seen/overview", u_px=u + rng.normal(0, 6), v_px=v + rng.normal(0, 6))
+    by_hand = found["seen"]["overview"]
+    assert by_hand["known"] and by_hand["model"] == "rotation"
+    assert "87" in by_hand["line"] or "88" in by_hand["line"] or "86" in by_hand["line"]  # 2 atan(5.37 / 2 / 2.8)
+    mast.post("matching/overview")
+    end = time.monotonic() + 60
+    while (told := mast.client.get(f"{mast.at}/matching").json())["open"]:
+        assert time.monotonic() < end
+        time.sleep(0.1)
+    assert (told["said"], told["done"]) == ("", 6)
+    assert len(told["found"]) >= 4
+    kept = mast.client.put(f"{mast.at}/matching/overview").json()["seen"]["overview"]
+    assert kept["rms_deg"] < by_hand["rms_deg"]
+    ahead = mast.post("preview", camera="overview", u_px=640, v_px=400)
+    u, v = overview_pixel(*ahead["aim"][:2])
+    assert (u, v) == pytest.approx((640, 400), abs=4)
+    dropped = mast.client.delete(f"{mast.at}/seen/overview/0").json()
+    assert len(dropped["seen"]["overview"]["pairs"]) == len(kept["pairs"]) - 1
+
+
+def test_it_is_registered_to_a_camera_elsewhere_by_feet_on_the_ground(mast: Mast) -> None:
+    mount = {
+        "x_m": 274,
+        "y_m": 192,
+        "height_m": 6,
+        "azimuth_deg": 222,
+        "tilt_deg": 14,
+        "focal_mm": 6,
+        "sensor_width_mm": 5.37,
+    }
+    with transaction() as session:
+        place = session.query(PlaceRow).first()
+        assert place is not None
+        document = {"code": "V9", "name": "Over the yard", "kind": "camera", "mount": mount}
+        add_device(session, place, document | {"ability": {"width": 1280, "height": 720}})
+    mast.register()
+    view = View(Mount(**mount, pixels=(1280, 720)))
+    walk = ((262.0, 178.0), (255.0, 165.0), (268.0, 170.0), (248.0, 172.0), (240.0, 160.0))
+    for x, y in walk:
+        mast.drive_onto(x, y)
+        u, v = view.pixels(np.array([x, y, 0.0])).tolist()
+        found = mast.post("seen/V9", u_px=u, v_px=v)
+    told = found["seen"]["V9"]
+    assert told["model"] == "ground" and told["known"]
+    assert told["rms_deg"] < 0.05
+    u, v = view.pixels(np.array([258.0, 172.0, 0.0])).tolist()
+    there = mast.post("preview", camera="V9", u_px=u, v_px=v)["place"]
+    assert there == pytest.approx([258.0, 172.0], abs=6)  # the middle of somebody there, and so the ground behind
+    assert mast.client.post(f"{mast.at}/seen/nobody", json={"u_px": 1, "v_px": 1}).status_code == 422
 
 
 def test_presets_are_kept_here_and_at_the_device_and_told_apart(mast: Mast) -> None:

@@ -1,4 +1,4 @@
-"""Heads as pages speak to them: connections that are kept, one to ask and one to move, so that a stop waits behind nothing."""
+"""Heads as pages speak to them: connections that are kept, one to ask, one to move, one for what it does by itself."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from lantern.register.heads import Steered, edged, spoken_to, steered_of
 from lantern.register.tables import DeviceRow
 
 T = TypeVar("T")
-Line = Literal["asks", "moves"]
+Line = Literal["asks", "moves", "routine"]  # so that a stop waits behind neither
 HELD = 40
 TIMEOUT_S = 4.0
 

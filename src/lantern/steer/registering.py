@@ -12,16 +12,20 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import Strict
-from lantern.core.ptz.turned import DRIFT_DEG, Kept, Onto, Turned, preset_findings
+from lantern.core.ptz.pointing import Direction
+from lantern.core.ptz.seen_by import Pixel, SeenBy
+from lantern.core.ptz.turned import DRIFT_DEG, Kept, Onto, Pointing, Turned, preset_findings
 from lantern.core.ptz.units import FEWEST
+from lantern.core.ptz.zoom import ZoomCurve
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.devices.onvif.ptz import Position, Preset, Ptz
 from lantern.register.devices import change_device
 from lantern.register.heads import Steered, steered_of, turned_of
-from lantern.register.tables import DeviceRow
-from lantern.steer.heads import speak, steered_with
-from lantern.steer.zooming import MEASURING, begin_measuring, stop_measuring
+from lantern.register.tables import DeviceRow, device_by_code, pixels_of
+from lantern.steer.heads import known_pointing, speak, steered_with
+from lantern.steer.matching import MATCHING, begin_matching
+from lantern.steer.zooming import MEASURING, begin_measuring
 from lantern.web.access import may, tell
 from lantern.web.answers import json_answer
 from lantern.web.door import user_id
@@ -53,6 +57,7 @@ def registration_shown(steered: Steered) -> dict[str, Any]:
         "check": None if turned.check is None else turned.check.model_dump(),
         "zoom": [list(each) for each in turned.zoom],
         "kept": [each.model_dump() for each in turned.presets],
+        "seen": {},
     }
     if not pointing.is_known:
         return out
@@ -72,7 +77,31 @@ def registration_shown(steered: Steered) -> dict[str, Any]:
         f"Its own pan 0 looks to {units.pan_zero_deg:.1f}°, a unit is {abs(units.pan_scale_deg):.1f}° {way}; "
         f"positive tilt is {up}, a unit {abs(units.tilt_scale_deg):.1f}°. Missed by {units.rms_deg:.2f}° in the mean."
     )
-    return out | {"known": True, "line": line, "said": pointing.warnings()}
+    seen = {each.of: _seen_shown(pointing, each.of) for each in turned.seen}
+    return out | {"known": True, "line": line, "said": pointing.warnings(), "seen": seen}
+
+
+def _seen_shown(pointing: Pointing, of: str) -> dict[str, Any]:
+    """How a fixed picture is registered: each pair with what it is missed by, and where in the picture it would be."""
+    fitted = pointing.seen_by(of)
+    assert fitted is not None
+    pairs: list[dict[str, Any]] = [{"u_px": pair.u_px, "v_px": pair.v_px} for pair in fitted.seen_by.pairs]
+    out: dict[str, Any] = {"model": fitted.seen_by.model, "known": False, "pairs": pairs, "said": []}
+    try:
+        off, onto = fitted.off_deg, fitted.onto.tolist()
+        for at, shown in enumerate(pairs):
+            there = fitted.pixel(Direction(*onto[at]))
+            left = fitted.left_out(at)
+            shown |= {
+                "off_deg": round(off[at], 2),
+                "left_out_deg": None if left is None else round(left, 2),
+                "there": None if there is None else [round(each, 1) for each in there],
+            }
+    except Refused as refused:
+        return out | {"said": [f"{fault.what}; expected {fault.expected}" for fault in refused.faults]}
+    field = f", {fitted.field_deg:.1f}° wide" if fitted.seen_by.model == "rotation" else ""
+    line = f"{len(pairs)} pairs{field}, missed by {fitted.rms_deg:.2f}° in the mean."
+    return out | {"known": True, "line": line, "rms_deg": fitted.rms_deg, "said": fitted.warnings()}
 
 
 def _changed(
@@ -123,6 +152,63 @@ def drop_pair(request: Request, device_id: Id, at: Count) -> Response:
         return _changed(request, session, row, drop, "A place of its registration was taken away.")
 
 
+class InPicture(Strict):
+    """A pixel of a fixed picture: what is there, it looks at now."""
+
+    u_px: float = Field(ge=-1e5, le=1e5)
+    v_px: float = Field(ge=-1e5, le=1e5)
+
+
+@router.post("/devices/{device_id}/steer/seen/{of}", **may("engineer"))
+def take_seen(request: Request, device_id: Id, of: str, asked: InPicture) -> Response:
+    """It looks now at what this pixel of a fixed picture shows: of a camera's, or of another body of the same device."""
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    known_pointing(steered)
+    position = _now(steered)
+    size: tuple[int, int] | None = None
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        camera = device_by_code(session, row.site_id, of)
+        if camera is not None:
+            size = pixels_of(camera)
+    if camera is None:
+        found = speak(steered, "asks", lambda head: head.profiles())
+        body = next((each for each in found if each.token == of and not each.turns), None)
+        if body is not None and body.width and body.height:
+            size = (body.width, body.height)
+    if size is None:
+        raise Refused(
+            [Fault("seen", f"{of[:40]!r} is no fixed picture of known size", "a camera of this site, or a body")]
+        )
+    fresh = SeenBy(of=of, model="ground" if camera is not None else "rotation", size=size)
+    pixel = Pixel(u_px=asked.u_px, v_px=asked.v_px, pan=position.pan, tilt=position.tilt)
+
+    def add(turned: Turned) -> Turned:
+        held = next((each for each in turned.seen if each.of == of), fresh)
+        more = held.model_copy(update={"pairs": (*held.pairs, pixel)})
+        return turned.model_copy(update={"seen": (*(each for each in turned.seen if each.of != of), more)})
+
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        return _changed(request, session, row, add, f"Registered to the picture of {of}.")
+
+
+@router.delete("/devices/{device_id}/steer/seen/{of}/{at}", **may("engineer"))
+def drop_seen(request: Request, device_id: Id, of: str, at: Count) -> Response:
+    def drop(turned: Turned) -> Turned:
+        held = next((each for each in turned.seen if each.of == of), None)
+        if held is None or at >= len(held.pairs):
+            raise Refused([Fault("pair", f"{of[:40]!r} {at}", "a pair that there is")])
+        rest = held.model_copy(update={"pairs": held.pairs[:at] + held.pairs[at + 1 :]})
+        kept = (*(each for each in turned.seen if each.of != of), *((rest,) if rest.pairs else ()))
+        return turned.model_copy(update={"seen": kept})
+
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        return _changed(request, session, row, drop, f"A pair of {of} was taken away.")
+
+
 @router.put("/devices/{device_id}/steer/check", **may("engineer"))
 def take_check(request: Request, device_id: Id, place: Place) -> Response:
     """It looks at its check point now: later it is measured again."""
@@ -139,6 +225,46 @@ def take_check(request: Request, device_id: Id, place: Place) -> Response:
         return _changed(
             request, session, row, keep, f"Its check point was measured at x {place.x_m:g}, y {place.y_m:g}."
         )
+
+
+# ---- by itself ---------------------------------------------------------------------------------------------------------
+
+
+@router.post("/devices/{device_id}/steer/matching/{of}", **may("engineer", "had a head registered by itself"))
+def match(device_id: Id, of: str) -> Response:
+    """Have it look at one place of the fixed picture after another, and see where its own picture lies on it."""
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    begin_matching(steered, of)
+    return json_answer(MATCHING.told(device_id))
+
+
+@router.get("/devices/{device_id}/steer/matching", **may("viewer"))
+def match_progress(device_id: Id) -> Response:
+    return json_answer(MATCHING.told(device_id))
+
+
+@router.delete("/devices/{device_id}/steer/matching", **may("engineer"))
+def stop_match(device_id: Id) -> Response:
+    MATCHING.stop(device_id)
+    return json_answer(MATCHING.told(device_id))
+
+
+@router.put("/devices/{device_id}/steer/matching/{of}", **may("engineer"))
+def keep_match(request: Request, device_id: Id, of: str) -> Response:
+    """Keep what was found last, in place of the pairs of before."""
+    pairs = tuple(Pixel(u_px=u, v_px=v, pan=pan, tilt=tilt) for u, v, pan, tilt in MATCHING.found(device_id))
+
+    def keep(turned: Turned) -> Turned:
+        held = next((each for each in turned.seen if each.of == of), None)
+        if held is None:
+            raise Refused([Fault("seen", f"{of[:40]!r} is no picture that it is registered to", "one that is")])
+        fresh = held.model_copy(update={"pairs": pairs})
+        return turned.model_copy(update={"seen": (*(each for each in turned.seen if each.of != of), fresh)})
+
+    with transaction() as session:
+        row = session.get_one(DeviceRow, device_id)
+        return _changed(request, session, row, keep, f"Registered to {of} by itself, by {len(pairs)} pairs.")
 
 
 # ---- zoom ------------------------------------------------------------------------------------------------------------
@@ -160,7 +286,7 @@ def zoom_progress(device_id: Id) -> Response:
 
 @router.delete("/devices/{device_id}/steer/zoom", **may("engineer"))
 def stop_zoom(device_id: Id) -> Response:
-    stop_measuring(device_id)
+    MEASURING.stop(device_id)
     return json_answer(MEASURING.told(device_id))
 
 
@@ -168,6 +294,7 @@ def stop_zoom(device_id: Id) -> Response:
 def keep_zoom(request: Request, device_id: Id) -> Response:
     """Keep what was measured last."""
     found = MEASURING.found(device_id)
+    ZoomCurve(found)  # it must make one
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
 

@@ -8,12 +8,14 @@ import numpy as np
 from fastapi import APIRouter, Body, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy.orm import Session
 
 from lantern.core.company import Stands
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.optics.feet import view_of
-from lantern.core.ptz.pointing import towards
+from lantern.core.ptz.pointing import Direction, out_of_reach, towards
 from lantern.core.ptz.sketch import sketched, view_of_aim, wedge
+from lantern.core.ptz.turned import Pointing
 from lantern.core.watch import Aim
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
@@ -23,7 +25,9 @@ from lantern.register.heads import Steered
 from lantern.register.tables import DeviceRow, device_by_code, devices_of_site, pixels_of
 from lantern.sites.tables import site_of
 from lantern.steer.heads import known_pointing, look_there, looks, speak, steered_with
+from lantern.steer.matching import MATCHING
 from lantern.steer.registering import registration_shown
+from lantern.steer.zooming import MEASURING
 from lantern.takes.tables import takes_of_device
 from lantern.web.access import may, site_id_of, tell
 from lantern.web.answers import json_answer
@@ -123,7 +127,17 @@ def channels(device_id: Id) -> Response:
     with transaction() as session:
         steered = steered_with(session, device_id)
     found = speak(steered, "asks", lambda head: head.profiles())
-    return json_answer([{"token": each.token, "name": each.name, "turns": each.turns} for each in found])
+    return json_answer(
+        [
+            {
+                "token": each.token,
+                "name": each.name,
+                "turns": each.turns,
+                "size": [each.width or FRAME_PX[0], each.height or FRAME_PX[1]],
+            }
+            for each in found
+        ]
+    )
 
 
 # ---- moved -----------------------------------------------------------------------------------------------------------
@@ -142,6 +156,8 @@ def drive(device_id: Id, asked: Drive) -> Response:
 def stop(device_id: Id) -> Response:
     with transaction() as session:
         steered = steered_with(session, device_id)
+    for routine in (MEASURING, MATCHING):
+        routine.stop(device_id)
     speak(steered, "moves", lambda head: head.stop())
     return json_answer({})
 
@@ -156,11 +172,11 @@ def home(device_id: Id) -> Response:
 
 @router.post("/devices/{device_id}/steer/look", **may("operator"))
 def look(request: Request, device_id: Id, asked: Look) -> Response:
-    """Have it look at a place of the plan, or of a camera's picture."""
+    """Have it look at a place of the plan, or at what a pixel of a fixed picture shows."""
     with transaction() as session:
         steered = steered_with(session, device_id)
-        place = _place(session, site_id_of(request), asked)
-    return json_answer(look_there(steered, _aim(steered, place, asked.zoom)) | {"place": [round(v, 2) for v in place]})
+        to = _to(session, site_id_of(request), known_pointing(steered), asked)
+    return json_answer(look_there(steered, Aim(to.pan_deg, to.tilt_deg, _zoom(steered, asked.zoom))))
 
 
 @router.post("/devices/{device_id}/steer/preview", **may("viewer"))
@@ -168,47 +184,56 @@ def preview(request: Request, device_id: Id, asked: Look) -> Response:
     """What it would see, before it moves."""
     with transaction() as session:
         steered = steered_with(session, device_id)
-        site_id = site_id_of(request)
-        place = _place(session, site_id, asked)
+        site_id, pointing = site_id_of(request), known_pointing(steered)
+        to = _to(session, site_id, pointing, asked)
         walls = [(each.points, each.height_m, each.closed) for each in plan_model(session, site_id).occluders]
-    pointing = known_pointing(steered)
-    aim = _aim(steered, place, asked.zoom)
-    view = view_of_aim(pointing.head, aim, FRAME_PX)
-    parts = sketched(view, walls, [("there", place[0], place[1], TALL_M)])
+    head = pointing.head
+    aim = Aim(to.pan_deg, to.tilt_deg, _zoom(steered, asked.zoom))
+    view = view_of_aim(head, aim, FRAME_PX)
+    place = view.ground(np.array(FRAME_PX) / 2)
+    on_ground = (round(float(place[0]), 2), round(float(place[1]), 2)) if np.isfinite(place).all() else None
+    people = [] if on_ground is None else [("there", *on_ground, TALL_M)]
+    parts = sketched(view, walls, people)
     drawn = [[each.what, [[round(u, 1), round(v, 1)] for u, v in each.points], each.name] for each in parts]
     return json_answer(
         {
             "aim": [round(each, 2) for each in aim],
-            "place": [round(each, 2) for each in place],
-            "wedge": wedge(pointing.head, aim, FRAME_PX),
+            "place": on_ground,
+            "why_not": out_of_reach(head, to),
+            "wedge": wedge(head, aim, FRAME_PX),
             "picture": {"width": FRAME_PX[0], "height": FRAME_PX[1], "parts": drawn},
         }
     )
 
 
-def _place(session: Any, site_id: int, asked: Look) -> tuple[float, float, float]:
-    """Raises `Refused` where no place is said, and where a camera's pixel lies on no ground."""
+def _to(session: Session, site_id: int, pointing: Pointing, asked: Look) -> Direction:
+    """Return the direction that is asked for. Raises `Refused` where none is said, and where a pixel lies on no ground."""
     if asked.camera is None:
         if asked.x_m is None or asked.y_m is None:
-            raise Refused([Fault("look", "no place is said", "x_m and y_m, or a camera with u_px and v_px")])
-        return asked.x_m, asked.y_m, asked.z_m
+            raise Refused([Fault("look", "no place is said", "x_m and y_m, or a picture with u_px and v_px")])
+        return towards(pointing.head, (asked.x_m, asked.y_m, asked.z_m))
+    if asked.u_px is None or asked.v_px is None:
+        raise Refused([Fault("look", "no pixel is said", "u_px and v_px")])
+    fitted = pointing.seen_by(asked.camera)
+    if fitted is not None and fitted.is_known:
+        return fitted.towards(asked.u_px, asked.v_px, asked.z_m)
     row = device_by_code(session, site_id, asked.camera)
-    if row is None or asked.u_px is None or asked.v_px is None:
-        raise Refused([Fault("look: camera", repr(asked.camera)[:40], "a camera of this site, with u_px and v_px")])
+    if row is None:
+        what = f"{asked.camera[:40]!r} is no camera of this site, and no picture that it is registered to"
+        raise Refused([Fault("look: camera", what, "a camera, or pairs of that picture")])
     view = view_of(Stands(row.extras.get("mount"), pixels_of(row)), None)
     x, y = view.ground(np.array([asked.u_px, asked.v_px]))[:2]
     if not (np.isfinite(x) and np.isfinite(y)):
         raise Refused([Fault("look: v_px", f"{asked.v_px:g} lies above the horizon", "a place on the ground")])
-    return float(x), float(y), asked.z_m
+    return towards(pointing.head, (float(x), float(y), asked.z_m))
 
 
-def _aim(steered: Steered, place: tuple[float, float, float], zoom: float | None) -> Aim:
-    pointing = known_pointing(steered)
-    to = towards(pointing.head, place)
-    if zoom is None:
-        position = speak(steered, "asks", lambda head: head.status())
-        zoom = pointing.aim(position.pan, position.tilt, position.zoom).zoom
-    return Aim(to.pan_deg, to.tilt_deg, zoom)
+def _zoom(steered: Steered, zoom: float | None) -> float:
+    """As it is, where nothing is said."""
+    if zoom is not None:
+        return zoom
+    position = speak(steered, "asks", lambda head: head.status())
+    return known_pointing(steered).aim(position.pan, position.tilt, position.zoom).zoom
 
 
 # ---- presets of the device -------------------------------------------------------------------------------------------

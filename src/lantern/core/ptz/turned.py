@@ -7,12 +7,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+import numpy as np
 from pydantic import Field
 
 from lantern.core.faults import Refused
 from lantern.core.modelled import Strict
 from lantern.core.ptz.head import Head
 from lantern.core.ptz.pointing import towards
+from lantern.core.ptz.seen_by import Fitted, SeenBy
 from lantern.core.ptz.units import FEWEST, Sighted, Units, fit_units
 from lantern.core.ptz.zoom import Measured, ZoomCurve
 from lantern.core.watch import Aim
@@ -45,13 +47,14 @@ class Kept(Strict):
 
 class Turned(Strict):
     """`pairs`: by which its own units are known in degrees; `zoom`: (unit, horizontal field in degrees) as measured; `check`: a place that
-    is measured again later, to see whether somebody moved it.
+    is measured again later, to see whether somebody moved it; `seen`: fixed pictures that it is registered to.
     """
 
     pairs: tuple[Onto, ...] = Field(default=(), max_length=200)
     zoom: tuple[tuple[float, float], ...] = Field(default=(), max_length=100)
     presets: tuple[Kept, ...] = Field(default=(), max_length=300)
     check: Onto | None = None
+    seen: tuple[SeenBy, ...] = Field(default=(), max_length=40)
 
 
 @dataclass(frozen=True)
@@ -95,6 +98,14 @@ class Pointing:
             return pan, tilt, None
         tangent = math.tan(math.radians(curve.widest_deg) / 2) / max(aim.zoom, 1.0)
         return pan, tilt, curve.unit_of(math.degrees(2 * math.atan(tangent)))
+
+    def seen_by(self, of: str) -> Fitted | None:
+        """Return the registration of a fixed picture; None: there is none."""
+        held = next((each for each in self.turned.seen if each.of == of), None)
+        if held is None:
+            return None
+        onto = np.array([self.units.degrees(pair.pan, pair.tilt) for pair in held.pairs]).reshape(-1, 2)
+        return Fitted(held, self.head, onto)
 
     def off_deg(self, pair: Onto) -> float:
         """Return by how many degrees its units miss a place that it was driven onto."""

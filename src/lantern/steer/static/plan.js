@@ -4,6 +4,22 @@ import { el, redraw } from "/static/js/svg.js";
 const AREAS = ["water", "pier"];
 const HEAD_PX = 5;
 
+// What was clicked in a fixed picture, each pair with where it would be by the fit of all.
+export function drawMarks(svg, [width, height], pairs, chosen) {
+  svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
+  const r = width / 130;
+  const parts = pairs.flatMap(({ u_px: u, v_px: v, there }) => [
+    there ? el("line", { class: "misses", x1: u, y1: v, x2: there[0], y2: there[1] }) : null,
+    el("circle", { class: "pair", cx: u, cy: v, r }),
+  ]);
+  if (chosen?.u_px !== undefined)
+    parts.push(el("circle", { class: "clicked", cx: chosen.u_px, cy: chosen.v_px, r: 2 * r }));
+  redraw(
+    svg,
+    parts.filter((part) => part !== null),
+  );
+}
+
 export function drawPlan(svg, plan, registration, state, ahead, place) {
   const { width_m: width, height_m: height } = plan;
   svg.setAttribute("viewBox", `0 0 ${width} ${height}`);

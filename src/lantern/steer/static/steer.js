@@ -4,7 +4,7 @@ import { short } from "/static/js/svg.js";
 import { numberOf } from "/static/js/units.js";
 import { drawCurve } from "./curve.js";
 import { drawPicture } from "./picture.js";
-import { drawPlan } from "./plan.js";
+import { drawMarks, drawPlan } from "./plan.js";
 
 const STATE_MS = 400;
 const PICTURE_MS = 350;
@@ -12,6 +12,7 @@ const AGAIN_MS = 2000; // after a picture that did not come
 const MEASURE_MS = 700;
 const RENEWED = 0.5; // of the time for which a move holds
 const REST_S = 10;
+const LEAST_BY_HAND = 4;
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("steer", () => {
@@ -30,10 +31,10 @@ document.addEventListener("alpine:init", () => {
       lost: "",
       speed: "0.4",
       by: "",
-      clicked: null, // in a camera's picture: [code, u, v]
-      place: null,
+      chosen: null, // a place of the plan, or a pixel of a fixed picture
       ahead: null,
       measuring: { open: false, done: 0, of: 0, found: [], said: "" },
+      matching: { open: false, done: 0, of: 0, found: [], said: "" },
       presets: { rows: [], findings: [] },
       presetName: "",
       presetNumber: "1",
@@ -71,7 +72,7 @@ document.addEventListener("alpine:init", () => {
             const state = await ask("GET", `${at}/state`);
             this.lost = state.own ? "" : state.error;
             if (state.own) this.state = state;
-            if (!this.by) this.drawPlace();
+            this.drawPlace();
           } catch (error) {
             this.lost = error.message;
           }
@@ -123,10 +124,40 @@ document.addEventListener("alpine:init", () => {
         return this.attempt(() => ask("POST", `${at}/home`));
       },
 
-      // ---- a place that is clicked ----
+      // ---- a place that is clicked: of the plan, or of a fixed picture ----
 
+      get pictures() {
+        const bodies = this.channels.filter(({ turns }) => !turns);
+        return [
+          ...data.cameras.map(({ code, still, pixels }) => ({
+            of: code,
+            name: `the picture of ${code}`,
+            still,
+            pixels,
+          })),
+          ...bodies.map(({ token, name, size }) => ({ of: token, name: `its ${name}`, still: null, pixels: size })),
+        ];
+      },
+      get picture() {
+        return this.pictures.find(({ of }) => of === this.by) ?? null;
+      },
+      changeBy() {
+        this.chosen = null;
+        this.ahead = null;
+        if (this.picture) {
+          const { still, of } = this.picture;
+          this.$refs.still.src = still ? address(still) : `${address(at)}/picture?channel=${encodeURIComponent(of)}`;
+        }
+        this.drawPlace();
+      },
       drawPlace() {
-        if (plan) drawPlan(this.$refs.plan, plan, this.registration, this.state, this.ahead, this.place);
+        if (plan && !this.by) drawPlan(this.$refs.plan, plan, this.registration, this.state, this.ahead, this.place);
+        if (this.picture)
+          drawMarks(this.$refs.stillMarks, this.picture.pixels, this.shownRegistration.pairs, this.chosen);
+      },
+      get place() {
+        if (this.chosen?.x_m !== undefined) return [this.chosen.x_m, this.chosen.y_m];
+        return this.ahead?.place ?? null;
       },
       clickPlan(event) {
         const box = this.$refs.plan.getBoundingClientRect();
@@ -134,89 +165,134 @@ document.addEventListener("alpine:init", () => {
         const y = (1 - (event.clientY - box.top) / box.height) * data.plan.height_m;
         this.choose({ x_m: Number(x.toFixed(2)), y_m: Number(y.toFixed(2)) });
       },
-      clickCamera(event) {
+      clickPicture(event) {
         const box = event.target.getBoundingClientRect();
-        const camera = data.cameras.find(({ code }) => code === event.target.dataset.camera);
-        const u = ((event.clientX - box.left) / box.width) * camera.pixels[0];
-        const v = ((event.clientY - box.top) / box.height) * camera.pixels[1];
-        this.clicked = [camera.code, u, v];
-        this.choose({ camera: camera.code, u_px: u, v_px: v });
-      },
-      isClicked(code) {
-        return this.clicked !== null && this.clicked[0] === code;
-      },
-      clickedAt(code, axis) {
-        return this.isClicked(code) ? this.clicked[1 + axis] : 0;
+        const [width, height] = this.picture.pixels;
+        const u = ((event.clientX - box.left) / box.width) * width;
+        const v = ((event.clientY - box.top) / box.height) * height;
+        this.choose({ camera: this.by, u_px: Number(u.toFixed(1)), v_px: Number(v.toFixed(1)) });
       },
       async choose(asked) {
-        if (!this.registration.known) {
-          this.ahead = null;
-          if (asked.x_m !== undefined) this.place = [asked.x_m, asked.y_m, 0];
-          return this.drawPlace();
-        }
-        const again =
-          this.ahead && asked.x_m !== undefined && this.near(asked) && Date.now() - lookSoon < REST_S * 1000;
+        const again = this.ahead && this.chosen && this.isNear(asked) && Date.now() - lookSoon < REST_S * 1000;
         lookSoon = Date.now();
+        this.chosen = asked;
+        this.drawPlace();
+        if (!this.registration.known || (asked.camera && !this.knowsPicture)) return;
         await this.attempt(async () => {
           this.ahead = await ask("POST", `${at}/preview`, asked);
-          this.place = this.ahead.place;
           drawPicture(this.$refs.ahead, this.ahead.picture);
           this.drawPlace();
         });
         if (again) await this.lookThere();
-        return undefined;
       },
-      near({ x_m: x, y_m: y }) {
-        return Math.hypot(x - this.place[0], y - this.place[1]) < data.plan.width_m / 80;
+      // A camera speaks of the ground by its mount; another body of the device once it is registered.
+      get knowsPicture() {
+        return Boolean(this.picture?.still) || (this.registration.seen?.[this.by]?.known ?? false);
       },
-      async lookThere() {
-        const [x_m, y_m, z_m] = this.place;
-        await this.attempt(async () => {
-          await ask("POST", `${at}/look`, { x_m, y_m, z_m });
+      isNear(asked) {
+        const [x, y, width] = asked.camera
+          ? ["u_px", "v_px", this.picture.pixels[0]]
+          : ["x_m", "y_m", data.plan.width_m];
+        return Math.hypot(asked[x] - this.chosen[x], asked[y] - this.chosen[y]) < width / 80;
+      },
+      lookThere() {
+        return this.attempt(async () => {
+          await ask("POST", `${at}/look`, this.chosen);
           this.ahead = null;
           this.drawPlace();
         });
       },
       get placeText() {
-        if (!this.place) return "no place is chosen";
-        return `x ${short(this.place[0], 4)}, y ${short(this.place[1], 4)} m`;
+        if (!this.chosen) return "no place is chosen";
+        const { x_m: x, y_m: y, u_px: u, v_px: v } = this.chosen;
+        return x === undefined ? `pixel ${short(u, 4)}, ${short(v, 4)}` : `x ${short(x, 4)}, y ${short(y, 4)} m`;
       },
       get aheadText() {
         if (!this.ahead) return "";
         const [pan, tilt, zoom] = this.ahead.aim;
-        return `it would look to ${short(pan, 4)}°, ${short(tilt, 3)}°, ${short(zoom, 3)}x`;
+        return this.ahead.why_not || `it would look to ${short(pan, 4)}°, ${short(tilt, 3)}°, ${short(zoom, 3)}x`;
       },
 
-      // ---- registered ----
+      // ---- registered: to the plan, or to the fixed picture that is shown ----
 
+      get shownRegistration() {
+        if (!this.by) return this.registration;
+        return this.registration.seen?.[this.by] ?? { known: false, pairs: [], said: [] };
+      },
+      get registeredTitle() {
+        return this.picture ? `Registered to ${this.picture.name}` : "Registered to the plan";
+      },
       get registrationText() {
-        const { known, line, pairs, needs } = this.registration;
+        const { known, line, pairs } = this.shownRegistration;
         if (known) return line;
+        if (this.by && !this.registration.known) return "Register it to the plan first: its units are not known.";
+        const needs = this.by ? 4 : this.registration.needs;
         const more = Math.max(needs - pairs.length, 0);
         const left = more ? ` ${more} more of ${needs} at least, spread out.` : "";
         return `Choose a place, drive it until that is in the middle, and say so.${left}`;
       },
-      pairText({ x_m: x, y_m: y }) {
-        return `x ${short(x, 4)}, y ${short(y, 4)}`;
+      pairText({ x_m: x, y_m: y, u_px: u, v_px: v }) {
+        return x === undefined ? `pixel ${short(u, 4)}, ${short(v, 4)}` : `x ${short(x, 4)}, y ${short(y, 4)}`;
       },
       degText(deg) {
-        return deg === null ? "" : `${short(deg, 2)}°`;
+        return deg === null || deg === undefined ? "" : `${short(deg, 2)}°`;
       },
       takePair() {
-        const [x_m, y_m] = this.place;
-        return this.attempt(async () => this.showRegistration(await ask("POST", `${at}/pairs`, { x_m, y_m })));
+        const { camera, x_m, y_m, u_px, v_px } = this.chosen;
+        return this.attempt(async () => {
+          const found = camera
+            ? await ask("POST", `${at}/seen/${encodeURIComponent(camera)}`, { u_px, v_px })
+            : await ask("POST", `${at}/pairs`, { x_m, y_m });
+          this.showRegistration(found);
+        });
       },
       takeCheck() {
-        const [x_m, y_m] = this.place;
+        const { x_m, y_m } = this.chosen;
         return this.attempt(async () => this.showRegistration(await ask("PUT", `${at}/check`, { x_m, y_m })));
       },
       dropPair(index) {
-        return this.attempt(async () => this.showRegistration(await ask("DELETE", `${at}/pairs/${index}`)));
+        const path = this.by ? `seen/${encodeURIComponent(this.by)}/${index}` : `pairs/${index}`;
+        return this.attempt(async () => this.showRegistration(await ask("DELETE", `${at}/${path}`)));
       },
       showRegistration(found) {
         this.registration = found;
         this.drawPlace();
         this.drawZoom();
+      },
+
+      // ---- registered to another body of the device by itself ----
+
+      get canMatch() {
+        return Boolean(this.picture && !this.picture.still && this.shownRegistration.pairs.length >= LEAST_BY_HAND);
+      },
+      get isMatched() {
+        const { open, done, of: all, found } = this.matching;
+        return !open && done > 0 && done === all && found.length >= LEAST_BY_HAND;
+      },
+      get matchText() {
+        const { open, done, of: all, found, said } = this.matching;
+        if (said) return said;
+        return open || done ? `${found.length} found at ${done} of ${all} places` : "";
+      },
+      match() {
+        return this.attempt(async () => {
+          this.matching = await ask("POST", `${at}/matching/${encodeURIComponent(this.by)}`);
+          while (this.matching.open) {
+            await new Promise((done) => setTimeout(done, MEASURE_MS));
+            this.matching = await ask("GET", `${at}/matching`);
+          }
+        });
+      },
+      stopMatching() {
+        return this.attempt(async () => {
+          this.matching = await ask("DELETE", `${at}/matching`);
+        });
+      },
+      keepMatch() {
+        return this.attempt(async () => {
+          this.showRegistration(await ask("PUT", `${at}/matching/${encodeURIComponent(this.by)}`));
+          this.matching = { open: false, done: 0, of: 0, found: [], said: "" };
+        });
       },
 
       // ---- zoom ----
