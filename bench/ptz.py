@@ -12,6 +12,7 @@ from bench.figures import Figure, seconds, sized
 from lantern.core.following.subject import FollowSubject
 from lantern.core.kinds import detector_of, judge
 from lantern.core.ptz.head import Head
+from lantern.core.ptz.pointing import towards
 from lantern.core.ptz.turned import Onto, Pointing, Turned
 from lantern.core.registration.report import registered
 from lantern.core.tracks import Tracks, make_tracks
@@ -69,16 +70,22 @@ def plainly(held: Tracks, until_s: float) -> int:
     return seen
 
 
-def pairs_of(count: int) -> Turned:
+def pairs_of(count: int, head: Head) -> Turned:
+    """Places that a head with units of its own was driven onto, each a tenth of a degree off."""
     rng = np.random.default_rng(2)
-    return Turned(
-        pairs=tuple(
-            Onto(pan=float(p), tilt=float(t), x_m=float(x), y_m=float(y))
-            for p, t, x, y in zip(
-                rng.uniform(-1, 1, count), rng.uniform(-1, 1, count), *rng.uniform(-80, 80, (2, count)), strict=True
+    pairs = []
+    for x, y in rng.uniform(-80, 80, (count, 2)).tolist():
+        to = towards(head, (x, y, 0.0))
+        pan_off, tilt_off = rng.normal(0, 0.1, 2)
+        pairs.append(
+            Onto(
+                pan=((to.pan_deg + pan_off - 47 + 180) % 360 - 180) / 180,
+                tilt=(20 - to.tilt_deg + tilt_off) / 55,
+                x_m=x,
+                y_m=y,
             )
         )
-    )
+    return Turned(pairs=tuple(pairs))
 
 
 def run() -> Iterator[Figure]:
@@ -88,7 +95,8 @@ def run() -> Iterator[Figure]:
     yield Figure(
         f"{PAIRS} pairs of directions registered", 1000 * seconds(lambda: registered("rotation", turned)), "ms", 50
     )
-    held, head = pairs_of(PAIRS), Head.model_validate(HEAD)
+    head = Head.model_validate(HEAD)
+    held = pairs_of(PAIRS, head)
     yield Figure(f"{PAIRS} places to units of its own", 1000 * seconds(lambda: Pointing(held, head).units), "ms", 50)
     night = tracks(HOURS, HAND_OVERS)
     own_s = seconds(lambda: subject(night).measured, 1)

@@ -253,9 +253,28 @@ def test_presets_are_kept_here_and_at_the_device_and_told_apart(mast: Mast) -> N
     assert mast.client.get(f"{mast.at}/presets").json()["rows"][0]["drift_deg"] < 0.1
     assert mast.client.delete(f"{mast.at}/presets/{other}").status_code == 200
     assert mast.client.get(f"{mast.at}/presets").json()["findings"] == []
-    assert mast.post("kept/1/write")["then"] == {"name": "Gate", "token": token}
+    assert mast.post("kept/1/go")["then"] == {"name": "Gate", "token": token}
     assert mast.client.delete(f"{mast.at}/kept/1").status_code == 200
-    assert mast.client.post(f"{mast.at}/kept/1/write", json={}).status_code == 422
+    assert mast.client.post(f"{mast.at}/kept/1/go", json={}).status_code == 422
+
+
+def test_a_preset_brings_its_focus_and_its_exposure_along(mast: Mast) -> None:
+    mast.register()
+    made = mast.client.get(f"{mast.at}/made").json()
+    assert (made["focus_mode"], made["exposure_mode"], made["ir_cut"]) == ("AUTO", "AUTO", "AUTO")
+    mast.drive_onto(280.0, 150.0)
+    wanted = {"focus_mode": "MANUAL", "focus": 0.31, "exposure_mode": "MANUAL", "exposure_us": 2000, "ir_cut": "OFF"}
+    assert mast.client.put(f"{mast.at}/made", json=wanted).json()["focus"] == pytest.approx(0.31)
+    kept = {"name": "Night gate", "token": "", "with_picture": True}
+    assert mast.client.put(f"{mast.at}/kept/7", json=kept).status_code == 200
+    mast.client.put(f"{mast.at}/made", json={"focus_mode": "AUTO", "exposure_mode": "AUTO", "ir_cut": "ON"})
+    assert mast.device.body.focus is None
+    mast.post("kept/7/go")
+    mast.rests()
+    made = mast.client.get(f"{mast.at}/made").json()
+    assert (made["focus_mode"], made["focus"], made["exposure_us"], made["ir_cut"]) == ("MANUAL", 0.31, 2000.0, "OFF")
+    assert mast.device.body.blur_px < 1  # what hunts for its focus after each zoom would not be sharp yet
+    assert mast.client.put(f"{mast.at}/made", json={"focus": 3}).status_code == 422
 
 
 def test_a_head_that_has_no_power_says_so(mast: Mast) -> None:

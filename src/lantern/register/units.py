@@ -11,7 +11,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from lantern.core.faults import Refused
 from lantern.core.kinds import KINDS
+from lantern.core.ptz.turned import MOVED_DEG
 from lantern.core.register.carrying import burden_of, carries
 from lantern.core.register.channels import compared
 from lantern.core.register.device_type import DeviceType
@@ -20,6 +22,7 @@ from lantern.core.register.limits import load_reasons, power_reasons
 from lantern.core.register.mounting import mounting_reasons
 from lantern.core.register.power import Power
 from lantern.core.registration.registered import Registered, apart
+from lantern.register.heads import pointing_of
 from lantern.register.tables import DeviceRow, devices_of_site, register_of
 from lantern.tune.tables import DetectorRow, detectors_by_device
 
@@ -114,7 +117,7 @@ def _caution(unit: Unit, work: Work, site: Site) -> str:
 
 def wrong_with(unit: Unit, site: Site, row: DeviceRow) -> list[str]:
     """Return what is wrong with a device, in lines; what its detectors cannot have is told at them."""
-    out = _not_as_registered(row)
+    out = [*_not_as_registered(row), *_moved(row)]
     if unit.type is None:
         return [*out, f"the register has no type {unit.type_name!r}"] if unit.type_name else out
     if unit.type.mounting is not None and (mount := row.extras.get("mount")) is not None:
@@ -141,6 +144,18 @@ def wrong_with(unit: Unit, site: Site, row: DeviceRow) -> list[str]:
             values = ", ".join("not set" if value is None else str(value) for value in setting.values)
             out.append(f"{setting.setting.title} differs between its channels: {values}")
     return out
+
+
+def _moved(row: DeviceRow) -> list[str]:
+    """Return whether somebody moved a head: its check point is missed."""
+    pointing = pointing_of(row) if row.extras.get("turned") else None
+    try:
+        off = None if pointing is None else pointing.check_off_deg
+    except Refused:  # its registration fits nothing, which its own page says
+        return []
+    return (
+        [f"its check point is missed by {off:.1f}°: it was moved, register it again"] if off and off > MOVED_DEG else []
+    )
 
 
 def _not_as_registered(row: DeviceRow) -> list[str]:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Annotated, Any
+from typing import Any, Literal
 
-from fastapi import APIRouter, Body, Request
+from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import Field
 from sqlalchemy.orm import Session
@@ -19,6 +19,7 @@ from lantern.core.ptz.units import FEWEST
 from lantern.core.ptz.zoom import ZoomCurve
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
+from lantern.devices.onvif.imaging import Imaging, Picture
 from lantern.devices.onvif.ptz import Position, Preset, Ptz
 from lantern.register.devices import change_device
 from lantern.register.heads import Steered, steered_of, turned_of
@@ -347,27 +348,51 @@ def _drift(steered: Steered, kept: Kept, position: Position) -> float | None:
     return round(pointing.drift_deg(kept, position.pan, position.tilt), 2)
 
 
+class PresetIn(Strict):
+    """`with_picture`: focus, exposure and filter as they are now belong to it."""
+
+    name: str = Field(min_length=1, max_length=80)
+    token: str = Field(default="", max_length=80)
+    with_picture: bool = False
+
+
 @router.put("/devices/{device_id}/steer/kept/{number}", **may("engineer"))
-def keep_preset(
-    request: Request,
-    device_id: Id,
-    number: Count,
-    name: Annotated[str, Body(min_length=1, max_length=80)],
-    token: Annotated[str, Body(max_length=80)],
-) -> Response:
+def keep_preset(request: Request, device_id: Id, number: Count, asked: PresetIn) -> Response:
     """Keep where it looks now as the preset of that number; the device's own is another thing, and may be written by it."""
     with transaction() as session:
         steered = steered_with(session, device_id)
     position = _now(steered)
+    made = speak(steered, "asks", _made) if asked.with_picture else Picture()
+    manual = made.exposure_mode == "MANUAL"
+    kept = Kept(
+        number=number,
+        name=asked.name,
+        token=asked.token,
+        pan=position.pan,
+        tilt=position.tilt,
+        zoom=position.zoom,
+        focus=made.focus,
+        exposure_us=made.exposure_us if manual else None,
+        gain_db=made.gain_db if manual else None,
+        ir_cut=made.ir_cut,
+    )
+
+    def keep(turned: Turned) -> Turned:
+        others = [each for each in turned.presets if each.number != number]
+        return turned.model_copy(update={"presets": tuple(sorted([*others, kept], key=lambda each: each.number))})
+
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
-        kept = Kept(number=number, name=name, token=token, pan=position.pan, tilt=position.tilt, zoom=position.zoom)
+        return _changed(request, session, row, keep, f"Preset {number} is {asked.name}.")
 
-        def keep(turned: Turned) -> Turned:
-            others = [each for each in turned.presets if each.number != number]
-            return turned.model_copy(update={"presets": tuple(sorted([*others, kept], key=lambda each: each.number))})
 
-        return _changed(request, session, row, keep, f"Preset {number} is {name}.")
+def _made(head: Ptz) -> Picture:
+    return Imaging(head.held).picture(_source(head))
+
+
+def _source(head: Ptz) -> str:
+    """The picture of the body that turns."""
+    return next(each.source for each in head.profiles() if each.turns)
 
 
 @router.delete("/devices/{device_id}/steer/kept/{number}", **may("engineer"))
@@ -383,14 +408,58 @@ def drop_preset(request: Request, device_id: Id, number: Count) -> Response:
         return _changed(request, session, row, drop, f"Preset {number} is none any more.")
 
 
-@router.post("/devices/{device_id}/steer/kept/{number}/write", **may("engineer", "wrote a preset to a head"))
-def write_preset(device_id: Id, number: Count) -> Response:
-    """Have it look where the preset should, and keep that at the device under its token and name."""
+@router.post("/devices/{device_id}/steer/kept/{number}/go", **may("operator"))
+def go_to_kept(device_id: Id, number: Count) -> Response:
+    """Have it look where the preset should, with its picture made so. Answers under what name and token the device may keep that."""
     with transaction() as session:
         steered = steered_with(session, device_id)
     turned = Turned() if steered.pointing is None else steered.pointing.turned
     kept = next((each for each in turned.presets if each.number == number), None)
     if kept is None:
         raise Refused([Fault("preset", str(number), "the number of one that is kept here")])
-    speak(steered, "moves", lambda head: head.absolute(kept.pan, kept.tilt, kept.zoom))
+
+    def go(head: Ptz) -> None:
+        head.absolute(kept.pan, kept.tilt, kept.zoom)
+        wanted = Picture(
+            focus_mode=None if kept.focus is None else "MANUAL",
+            focus=kept.focus,
+            exposure_mode=None if kept.exposure_us is None else "MANUAL",
+            exposure_us=kept.exposure_us,
+            gain_db=kept.gain_db,
+            ir_cut=kept.ir_cut,
+        )
+        if wanted != Picture():
+            Imaging(head.held).make(_source(head), wanted)
+
+    speak(steered, "moves", go)
     return json_answer({"then": {"name": kept.name, "token": kept.token or None}})
+
+
+# ---- its picture -----------------------------------------------------------------------------------------------------
+
+
+class Made(Strict):
+    """How its picture is to be made; what is null stays as it is."""
+
+    focus_mode: Literal["AUTO", "MANUAL"] | None = None
+    focus: float | None = Field(default=None, ge=0, le=1)
+    exposure_mode: Literal["AUTO", "MANUAL"] | None = None
+    exposure_us: float | None = Field(default=None, gt=0, le=1e8)
+    gain_db: float | None = Field(default=None, ge=-20, le=100)
+    ir_cut: Literal["ON", "OFF", "AUTO"] | None = None
+
+
+@router.get("/devices/{device_id}/steer/made", **may("viewer"))
+def picture_made(device_id: Id) -> Response:
+    """How its picture is made."""
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    return json_answer(speak(steered, "asks", _made)._asdict())
+
+
+@router.put("/devices/{device_id}/steer/made", **may("operator", "changed how a head makes its picture"))
+def make_picture(device_id: Id, asked: Made) -> Response:
+    with transaction() as session:
+        steered = steered_with(session, device_id)
+    speak(steered, "moves", lambda head: Imaging(head.held).make(_source(head), Picture(**asked.model_dump())))
+    return json_answer(speak(steered, "asks", _made)._asdict())

@@ -13,7 +13,8 @@ from core.following.walks import HEAD, line, standing, subject, tracks
 from lantern.core.faults import Refused
 from lantern.core.following.dials import FollowDials
 from lantern.core.following.follower import Follower, Place, Target
-from lantern.core.following.simulation import STEP_S, in_picture
+from lantern.core.following.pictures import in_picture
+from lantern.core.following.simulation import STEP_S
 from lantern.core.following.subject import FollowSubject
 from lantern.core.following.turning import Turning
 from lantern.core.kinds import detector_of, judge, watch
@@ -81,21 +82,18 @@ def test_the_picture_is_where_a_rotation_says() -> None:
     from scipy.spatial.transform import Rotation
 
     rng, head = np.random.default_rng(5), Head.model_validate(HEAD)
-    for _ in range(300):
-        pan, tilt = rng.uniform(0, 360), rng.uniform(-20, 89)
-        place = (*rng.uniform(-40, 40, 2).tolist(), float(rng.uniform(0, 3)))
+    looks = np.column_stack((rng.uniform(0, 360, 300), rng.uniform(-20, 89, 300), np.ones(300)))
+    places = np.column_stack((rng.uniform(-40, 40, (300, 2)), rng.uniform(0, 3, 300)))
+    wide, high = (np.full(300, math.tan(math.radians(half))) for half in (20, 12))
+    found, away = in_picture(head, looks, places, wide, high)
+    for (pan, tilt, _), place, inside, distance in zip(looks, places, found, away, strict=True):
         turn = Rotation.from_euler(
             "xz", [-tilt, -pan], degrees=True
         )  # of east, north, up: about its right, then about up
-        right, ahead, up = turn.inv().apply(np.array(place) - (0, 0, 6.0))
-        expected = (
-            ahead > 0
-            and abs(right / ahead) <= math.tan(math.radians(20))
-            and abs(up / ahead) <= math.tan(math.radians(12))
-        )
-        found, away = in_picture(head, Aim(pan, tilt, 1.0), place, 20.0, 12.0)
-        assert found == expected
-        assert away == pytest.approx(np.linalg.norm(np.array(place) - (0, 0, 6.0)))
+        right, ahead, up = turn.inv().apply(place - (0, 0, 6.0))
+        expected = ahead > 0 and abs(right / ahead) <= wide[0] and abs(up / ahead) <= high[0]
+        assert inside == expected
+        assert distance == pytest.approx(np.linalg.norm(place - (0, 0, 6.0)))
 
 
 def test_a_walker_stays_in_the_picture_at_the_share_that_is_asked_for() -> None:

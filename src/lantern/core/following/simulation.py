@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
 
 from lantern.core.following.detector import Areas, FollowDetector, Ground
 from lantern.core.following.dials import FollowDials
-from lantern.core.following.follower import Follower, Place, Turned
+from lantern.core.following.follower import Follower, Place, Target, Turned
+from lantern.core.following.pictures import NEAREST_M, Loss, in_picture, lost_from, needed_deg_s, pictured
 from lantern.core.following.turning import Turning
 from lantern.core.ptz.head import Head
 from lantern.core.ptz.pointing import Direction
@@ -25,8 +27,8 @@ from lantern.core.watching import Indices
 
 STEP_S = 0.1
 WANTED_EVERY = 5000
+NOWHERE = (0.0, 0.0, 0.0, 0.0)
 AROUND_S = 0.6  # within which a place is smoothed; common practice, no source
-OUT_AGAIN_S = 1.0  # so long out of the picture, a target is lost from it; common practice, no source
 
 
 class Stretch(NamedTuple):
@@ -39,17 +41,6 @@ class Stretch(NamedTuple):
     by: ClearedBy
     why: str
     share: float
-
-
-class Loss(NamedTuple):
-    """A target that was followed and left the picture: when, how fast the head had to turn, and how far away it was."""
-
-    t: float
-    object: int | str
-    away_m: float
-    speed_mps: float
-    needed_deg_s: float
-    field_deg: float
 
 
 @dataclass(frozen=True)
@@ -135,50 +126,63 @@ def smoothed(tracks: Tracks, column: int) -> Floats:
 
 @dataclass
 class _Run:
-    """What is gathered on the way."""
+    """What is gathered on the way. `course`: x, y, vx, vy of whom it follows; `turn`: the how manieth of those that it followed, -1: none."""
 
     t_s: list[float] = field(default_factory=list)
-    looks: list[tuple[float, float, float]] = field(default_factory=list)
+    looks: list[Aim] = field(default_factory=list)
     target: list[int] = field(default_factory=list)
-    at: list[int] = field(default_factory=list)
-    inside: list[bool] = field(default_factory=list)
-    height_px: list[float] = field(default_factory=list)
-    stretches: list[Stretch] = field(default_factory=list)
-    losses: list[Loss] = field(default_factory=list)
-    began: Turned | None = None
-    was_in: int = 0
-    steps: int = 0
-    leaving: Loss | None = None  # a target that is out of the picture, for so short a time yet that it may come back
-    told: bool = False
+    course: list[tuple[float, float, float, float]] = field(default_factory=list)
+    turn: list[int] = field(default_factory=list)
+    count: list[int] = field(default_factory=list)  # how many were there
+    began: list[Turned] = field(default_factory=list)
+    regions: list[str] = field(default_factory=list)  # in which each of them began
+    ended: list[Turned] = field(default_factory=list)
+
+    def note(self, turned: Turned) -> None:
+        if not turned.begins:
+            self.ended.append(turned)
+            return
+        self.began.append(turned)
+        self.regions.append(turned.target.region)
+
+    def gather(self, t: float, looks: Aim, current: Target | None, index: Mapping[int | str, int], here: int) -> None:
+        self.t_s.append(t)
+        self.looks.append(looks)
+        self.count.append(here)
+        if current is None:
+            self.target.append(-1)
+            self.turn.append(-1)
+            self.course.append(NOWHERE)
+        else:
+            self.target.append(index[current.name])
+            self.turn.append(len(self.began) - 1)
+            self.course.append((current.x, current.y, current.vx, current.vy))
 
 
 def simulate(ground: Ground, dials: FollowDials, head: Head, home: Direction, steps: Steps) -> Followed:
     """Follow over a take. While nobody is there and the head rests, nothing is worked out."""
-    ratio = ground.frame_px[0] / ground.frame_px[1]
-    follower = Follower(head, dials, home, ratio)
+    follower = Follower(head, dials, home, ground.frame_px[0] / ground.frame_px[1])
     turning = Turning(head, home.pan_deg, home.tilt_deg)
-    run, ids = _Run(), ground.tracks.ids
-    index = {name: at for at, name in enumerate(ids)}
+    run = _Run()
+    index = {name: at for at, name in enumerate(ground.tracks.ids)}
     numbers, first = steps.number.tolist(), steps.first.tolist()
     last_step = math.floor(ground.tracks.length_s / STEP_S + 1e-6)
     at, step = 0, numbers[0] if numbers else last_step + 1
     while step <= last_step:
         t = round(step * STEP_S, 6)
         here: list[Place] = []
-        begin = end = 0
         if at < len(numbers) and numbers[at] == step:
-            begin, end = first[at], first[at + 1]
-            here = steps.places[begin:end]
+            here = steps.places[first[at] : first[at + 1]]
             at += 1
         turning.advance(t, STEP_S)
         looks = Aim(turning.pan_deg, turning.tilt_deg, turning.zoom)
         turned, command = follower.take(t, here, looks)
         for each in turned:
-            _note(run, each)
+            run.note(each)
         if command is not None:
             turning.command(t, *command)
         if here or follower.current is not None:
-            _gather(run, ground, follower, looks, head, t, here, steps.true[begin:end], index)
+            run.gather(t, looks, follower.current, index, len(here))
         if follower.current is None and not here and turning.rests and not follower.known:
             step = numbers[at] if at < len(numbers) else last_step + 1
         else:
@@ -186,103 +190,40 @@ def simulate(ground: Ground, dials: FollowDials, head: Head, home: Direction, st
         if step % WANTED_EVERY == 0:
             still_wanted()
     for each in follower.end(ground.tracks.length_s):
-        _note(run, each)
-    looked = np.array(run.looks, dtype=np.float64).reshape(-1, 3)
+        run.note(each)
+    return _followed(run, ground, dials, head, steps)
+
+
+def _followed(run: _Run, ground: Ground, dials: FollowDials, head: Head, steps: Steps) -> Followed:
+    """Of all steps at once: who was in the picture, and when somebody was lost from it."""
+    looks = np.array(run.looks, dtype=np.float64).reshape(-1, 3)
+    target, turn = np.array(run.target, dtype=np.intp), np.array(run.turn, dtype=np.intp)
+    at = np.repeat(np.arange(len(run.t_s)), run.count)
+    who = np.array(steps.who[: at.size], dtype=np.intp)
+    up = np.full((at.size, 1), dials.target_height_m / 2)
+    tangent, width = pictured(head, looks[:, 2]), ground.frame_px[0] / ground.frame_px[1]
+    true = np.array(steps.true[: at.size], dtype=np.float64).reshape(-1, 2)
+    inside, away = in_picture(head, looks[at], np.hstack((true, up)), width * tangent[at], tangent[at])
+    tall_px = ground.frame_px[1] * dials.target_height_m / np.maximum(away, NEAREST_M) / 2 / tangent[at]
+    mine = np.flatnonzero(who == target[at])  # of those that were followed, when somebody saw them
+    bounds = np.searchsorted(turn[at[mine]], np.arange(len(run.began) + 1))
+    shares = [float(inside[mine[a:b]].mean()) if b > a else 0.0 for a, b in pairwise(bounds)]
+    t_s, course = np.array(run.t_s), np.array(run.course, dtype=np.float64).reshape(-1, 4)
+    losses: list[Loss] = []
+    for number, began in enumerate(run.began):
+        rows = mine[bounds[number] : bounds[number + 1]]
+        way = course[at[rows]]
+        needed = needed_deg_s(head, way)
+        losses += lost_from(
+            began.target.name, t_s[at[rows]], inside[rows], away[rows], np.hypot(way[:, 2], way[:, 3]), needed,
+            np.degrees(2 * np.arctan(tangent[at[rows]])),
+        )  # fmt: skip
+    stretches = tuple(
+        Stretch(end.target.name, region, begin.t, end.t, end.by, end.why, part)
+        for begin, region, end, part in zip(run.began, run.regions, run.ended, shares, strict=True)
+    )
     return Followed(
-        t_s=np.array(run.t_s),
-        pan_deg=looked[:, 0],
-        tilt_deg=looked[:, 1],
-        zoom=looked[:, 2],
-        target=np.array(run.target, dtype=np.intp),
-        at=np.array(run.at, dtype=np.intp),
-        who=np.array(steps.who, dtype=np.intp),
-        inside=np.array(run.inside, dtype=np.bool_),
-        height_px=np.array(run.height_px),
-        stretches=tuple(run.stretches),
-        losses=tuple(run.losses),
-        ids=ids,
-        length_s=ground.tracks.length_s,
-    )
-
-
-def _note(run: _Run, turned: Turned) -> None:
-    if turned.begins:
-        run.began, run.was_in, run.steps, run.leaving, run.told = turned, 0, 0, None, False
-        return
-    assert run.began is not None
-    share = run.was_in / run.steps if run.steps else 0.0
-    began = run.began
-    run.stretches.append(
-        Stretch(turned.target.name, began.target.region, began.t, turned.t, turned.by, turned.why, share)
-    )
-    run.began = None
-
-
-def _gather(
-    run: _Run,
-    ground: Ground,
-    follower: Follower,
-    looks: Aim,
-    head: Head,
-    t: float,
-    here: Sequence[Place],
-    true: Sequence[tuple[float, float]],
-    index: dict[int | str, int],
-) -> None:
-    """Who of those that are there is in the picture, and how large."""
-    step, current = len(run.t_s), follower.current
-    run.t_s.append(t)
-    run.looks.append(looks)
-    run.target.append(-1 if current is None else index[current.name])
-    vertical = head.field_deg(looks.zoom)
-    tangent = math.tan(math.radians(vertical) / 2)
-    half_v, half_h = vertical / 2, math.degrees(math.atan(tangent * follower.field_ratio))
-    tall = follower.dials.target_height_m
-    for place, (x, y) in zip(here, true, strict=True):
-        inside, away = in_picture(head, looks, (x, y, tall / 2), half_h, half_v)
-        run.at.append(step)
-        run.inside.append(inside)
-        run.height_px.append(ground.frame_px[1] * tall / away / 2 / tangent if inside else 0.0)
-        if current is not None and place.name == current.name:
-            run.steps += 1
-            run.was_in += inside
-            _watch_loss(run, follower, t, inside=inside, away=away, field_deg=vertical)
-
-
-def _watch_loss(run: _Run, follower: Follower, t: float, *, inside: bool, away: float, field_deg: float) -> None:
-    """Once it was in the picture, and is out of it for so long: it was lost from it. The fastest turn that it asked for says why."""
-    target, head = follower.current, follower.head
-    assert target is not None
-    if inside:
-        run.leaving, run.told = None, False
-        return
-    if not run.was_in or run.told:
-        return
-    ex, ey = target.x - head.x_m, target.y - head.y_m
-    over = max(math.hypot(ex, ey), 0.1)
-    needed = math.degrees(abs(target.vx * ey - target.vy * ex) / over / over)
-    if run.leaving is None:
-        speed = math.hypot(target.vx, target.vy)
-        run.leaving = Loss(t, target.name, away, speed, needed, field_deg)
-    elif needed > run.leaving.needed_deg_s:
-        run.leaving = run.leaving._replace(away_m=away, needed_deg_s=needed)
-    if t - run.leaving.t >= OUT_AGAIN_S - 1e-6:
-        run.told = True
-        run.losses.append(run.leaving)
-
-
-def in_picture(
-    head: Head, looks: Aim, place: tuple[float, float, float], half_h: float, half_v: float
-) -> tuple[bool, float]:
-    """Is a place in the picture, and how far away is it, m? By its place in the picture, for pans near the zenith turn it."""
-    ex, ey, up = place[0] - head.x_m, place[1] - head.y_m, place[2] - head.height_m
-    away = math.sqrt(ex * ex + ey * ey + up * up) or 1e-6
-    pan, tilt = math.radians(looks.pan_deg), math.radians(looks.tilt_deg)
-    sp, cp, st, ct = math.sin(pan), math.cos(pan), math.sin(tilt), math.cos(tilt)
-    ahead = ex * sp * ct + ey * cp * ct - up * st
-    if ahead <= 0:
-        return False, away
-    right = ex * cp - ey * sp
-    down = -(ex * sp * st + ey * cp * st + up * ct)
-    wide, high = ahead * math.tan(math.radians(half_h)), ahead * math.tan(math.radians(half_v))
-    return abs(right) <= wide and abs(down) <= high, away
+        t_s=t_s, pan_deg=looks[:, 0], tilt_deg=looks[:, 1], zoom=looks[:, 2], target=target, at=at, who=who,
+        inside=inside, height_px=np.where(inside, tall_px, 0.0), stretches=stretches, losses=tuple(losses),
+        ids=ground.tracks.ids, length_s=ground.tracks.length_s,
+    )  # fmt: skip

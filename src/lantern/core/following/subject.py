@@ -14,7 +14,8 @@ from lantern.core.events import Event, in_order
 from lantern.core.following.detector import FollowDetector, Ground, check_shapes
 from lantern.core.following.dials import FollowDials
 from lantern.core.following.measures import GLIMPSE_S, Measured, measured
-from lantern.core.following.simulation import STEP_S, Followed, Loss, Steps, Stretch, simulate, steps_of
+from lantern.core.following.pictures import Loss
+from lantern.core.following.simulation import STEP_S, Followed, Steps, Stretch, simulate, steps_of
 from lantern.core.kind import Kind
 from lantern.core.ptz.head import Head
 from lantern.core.ptz.pointing import Direction

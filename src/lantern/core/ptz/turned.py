@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 from pydantic import Field
@@ -35,7 +36,9 @@ class Onto(Strict):
 
 
 class Kept(Strict):
-    """A preset as it should be: our number, its name, the device's token, and where it looks in the device's own units."""
+    """A preset as it should be: our number, its name, the device's token, where it looks in the device's own units; how its picture is
+    made there: a focus that is kept, a manual exposure, the filter against infrared. None: as the device finds it.
+    """
 
     number: int = Field(ge=1, le=999)
     name: str = Field(min_length=1, max_length=80)
@@ -43,6 +46,10 @@ class Kept(Strict):
     pan: float = Field(ge=-1e4, le=1e4)
     tilt: float = Field(ge=-1e4, le=1e4)
     zoom: float = Field(default=0.0, ge=-1e4, le=1e4)
+    focus: float | None = Field(default=None, ge=0, le=1)
+    exposure_us: float | None = Field(default=None, gt=0, le=1e8)
+    gain_db: float | None = Field(default=None, ge=-20, le=100)
+    ir_cut: Literal["ON", "OFF", "AUTO"] | None = None
 
 
 class Turned(Strict):
@@ -139,9 +146,16 @@ class Pointing:
             out.append(
                 f"All places lie within {max(tilts) - min(tilts):.0f}° of one elevation: add one nearer, or higher up."
             )
-        if self.turned.check is not None and (off := self.off_deg(self.turned.check)) > MOVED_DEG:
+        off = self.check_off_deg
+        if off is not None and off > MOVED_DEG:
             out.append(f"The check point is missed by {off:.1f}°: it was moved, register it again.")
         return out
+
+    @property
+    def check_off_deg(self) -> float | None:
+        """Return by how much it misses its check point; None: it has none, or is not registered."""
+        check = self.turned.check
+        return None if check is None or not self.is_known else self.off_deg(check)
 
     def drift_deg(self, kept: Kept, pan: float, tilt: float) -> float:
         """Return how far a preset looks from where it should."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 STEP_S = 0.005
 ZOOM_BEND = 1.35  # its zoom unit against the logarithm of its focal length
+BLUR_FOR_ALL_PX = 60.0  # of a focus that is wrong by its whole way
 HUNTS_S, BLUR_PX = 1.6, 9.0  # after a zoom has come to rest, and how blurred it is then at first
 
 
@@ -81,6 +82,7 @@ class Body:
     zoom: Axis = field(default_factory=_zoom)
     now_s: float = 0.0
     until_s: float | None = None  # a continuous move ends then
+    focus: float | None = None  # set by hand; None: it finds it by itself
     rested_s: float = -1e9  # since when it has been at rest
     zoomed_s: float = -1e9  # when its zoom came to rest
 
@@ -134,8 +136,15 @@ class Body:
         return float(self.wide_mm * (self.tele_mm / self.wide_mm) ** share)
 
     @property
+    def sharp_at(self) -> float:
+        """The focus at which it is sharp: it moves with the zoom, as lenses do."""
+        return 0.3 + 0.4 * self.zoom.at
+
+    @property
     def blur_px(self) -> float:
-        """How far out of focus it is: it hunts, once the zoom has come to rest."""
+        """How far out of focus it is: by itself it hunts, once the zoom has come to rest; by hand as far as it was set wrong."""
+        if self.focus is not None:
+            return min(abs(self.focus - self.sharp_at) * BLUR_FOR_ALL_PX, 2 * BLUR_PX)
         if self.zoom.moves:
             return BLUR_PX
         since = self.now_s - self.zoomed_s

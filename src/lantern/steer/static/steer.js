@@ -36,6 +36,8 @@ document.addEventListener("alpine:init", () => {
       measuring: { open: false, done: 0, of: 0, found: [], said: "" },
       matching: { open: false, done: 0, of: 0, found: [], said: "" },
       presets: { rows: [], findings: [] },
+      withPicture: false,
+      made: null, // how its picture is made
       presetName: "",
       presetNumber: "1",
 
@@ -51,6 +53,9 @@ document.addEventListener("alpine:init", () => {
         });
         this.nextPicture();
         this.fetchPresets();
+        await this.attempt(async () => {
+          this.made = await ask("GET", `${at}/made`);
+        });
         this.measuring = await ask("GET", `${at}/zoom`);
         if (this.measuring.open) this.followMeasuring();
         for (const what of ["blur", "pagehide"]) window.addEventListener(what, () => this.release());
@@ -342,6 +347,34 @@ document.addEventListener("alpine:init", () => {
         });
       },
 
+      // ---- how its picture is made ----
+
+      make(wanted) {
+        return this.attempt(async () => {
+          this.made = await ask("PUT", `${at}/made`, wanted);
+        });
+      },
+      makeFocus(text) {
+        const focus = numberOf(text);
+        if (focus !== null) this.make({ focus_mode: "MANUAL", focus });
+      },
+      get madeFocus() {
+        return this.made?.focus === null || this.made === null ? "" : short(this.made.focus, 3);
+      },
+      get hasManualFocus() {
+        return this.made?.focus_mode === "MANUAL";
+      },
+      get hasManualExposure() {
+        return this.made?.exposure_mode === "MANUAL";
+      },
+      makeExposure(text) {
+        const milliseconds = numberOf(text);
+        if (milliseconds !== null) this.make({ exposure_mode: "MANUAL", exposure_us: milliseconds * 1000 });
+      },
+      get madeExposure() {
+        return this.made?.exposure_us ? short(this.made.exposure_us / 1000, 3) : "";
+      },
+
       // ---- presets ----
 
       fetchPresets() {
@@ -365,15 +398,20 @@ document.addEventListener("alpine:init", () => {
         }
         throw new Error("It moves still: once it has come to rest.");
       },
-      goTo({ token }) {
-        return this.attempt(() => ask("POST", `${at}/presets/${encodeURIComponent(token)}/go`));
+      // One that is kept here goes with its focus, its exposure, its filter.
+      goTo({ number, token }) {
+        const path = number ? `kept/${number}` : `presets/${encodeURIComponent(token)}`;
+        return this.attempt(async () => {
+          await ask("POST", `${at}/${path}/go`);
+          this.made = await ask("GET", `${at}/made`);
+        });
       },
       writeThere({ number }) {
         return this.attempt(async () => {
-          const { then } = await ask("POST", `${at}/kept/${number}/write`);
+          const { then } = await ask("POST", `${at}/kept/${number}/go`);
           await this.rests();
           const { token } = await ask("POST", `${at}/presets`, this.onlyKnown(then));
-          await ask("PUT", `${at}/kept/${number}`, { name: then.name, token });
+          await ask("PUT", `${at}/kept/${number}`, { name: then.name, token, with_picture: this.withPicture });
           await this.fetchPresets();
         });
       },
@@ -386,7 +424,7 @@ document.addEventListener("alpine:init", () => {
         return this.attempt(async () => {
           await ask("POST", `${at}/presets/${encodeURIComponent(token)}/go`);
           await this.rests();
-          await ask("PUT", `${at}/kept/${own}`, { name: there, token });
+          await ask("PUT", `${at}/kept/${own}`, { name: there, token, with_picture: this.withPicture });
           await this.fetchPresets();
         });
       },
@@ -401,7 +439,7 @@ document.addEventListener("alpine:init", () => {
         const number = numberOf(this.presetNumber);
         return this.attempt(async () => {
           const { token } = await ask("POST", `${at}/presets`, { name: this.presetName });
-          await ask("PUT", `${at}/kept/${number}`, { name: this.presetName, token });
+          await ask("PUT", `${at}/kept/${number}`, { name: this.presetName, token, with_picture: this.withPicture });
           this.presetName = "";
           await this.fetchPresets();
         });
