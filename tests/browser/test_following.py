@@ -90,6 +90,7 @@ def test_a_place_in_a_cameras_picture_is_clicked_and_the_head_looks_there(bench:
     expect(bench.get_by_test_id("registration")).to_contain_text("Its own pan 0 looks to 47")
     expect(bench.locator(".ledgers")).to_contain_text("of one elevation")
     bench.get_by_label("What is clicked").select_option("V2")
+    expect(bench.get_by_test_id("apart")).to_contain_text("taken for a turn it would be wrong by")
     still = bench.get_by_test_id("still")
     expect(still).to_be_visible()
     box = still.bounding_box()

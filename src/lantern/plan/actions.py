@@ -21,6 +21,7 @@ from lantern.formats.documents import read_model
 from lantern.plan.grounds import check_picture
 from lantern.plan.tables import PlanRow, plan_of
 from lantern.register.devices import change_device
+from lantern.register.heads import presets_of
 from lantern.register.tables import DeviceRow, devices_of_site, pixels_of, register_of
 from lantern.revisions import check_reason, hold, keep
 from lantern.sites.tables import keep_place, place_state, places_of, site_of
@@ -162,7 +163,7 @@ def stood_of(
     usual = DEVICE_KINDS[row.kind].usual_height_m
     of = types.get(row.type) if row.type else None
     behind = of.mounting.behind if of is not None and of.mounting is not None else None
-    return Stood(row.code, standing, lines, float(fps) if fps else None, usual, behind)
+    return Stood(row.code, standing, lines, float(fps) if fps else None, usual, behind, presets_of(row))
 
 
 def all_stood(session: Session, site_id: int) -> tuple[dict[str, Stood], dict[str, str]]:

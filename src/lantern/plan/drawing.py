@@ -13,7 +13,7 @@ from shapely.geometry.base import BaseGeometry
 from lantern.core.optics.coverage import KEPT, Covered, banded, contour, covered, field_of
 from lantern.core.optics.grades import EDITIONS
 from lantern.core.optics.mount import Mount
-from lantern.core.promise import overhead, radar, sound
+from lantern.core.promise import following, overhead, radar, sound
 from lantern.core.promise.beneath import beneath
 from lantern.core.promise.claim import Stood
 from lantern.core.promise.elevation import elevation
@@ -21,6 +21,8 @@ from lantern.core.promise.following import Turning, reach_m
 from lantern.core.promise.plan import Plan
 from lantern.core.promise.radar import CLASSES, Radar
 from lantern.core.promise.sound import Speaker
+from lantern.core.ptz.sketch import wedge
+from lantern.core.watch import Aim as Look
 
 GROUND_M, RAY_DEG, HALVINGS = 0.0, 6, 16
 STRAIGHT_DOWN_DEG = overhead.STRAIGHT_DOWN_DEG
@@ -33,7 +35,7 @@ def drawn(stood: Stood, plan: Plan, height_m: float = GROUND_M) -> dict[str, Any
     if isinstance(mount, Mount):
         if mount.tilt_deg >= STRAIGHT_DOWN_DEG:
             return base | _footprint(mount)
-        return base | _camera(mount, plan, height_m)
+        return base | _camera(stood, mount, plan, height_m)
     if isinstance(mount, Radar):
         return base | _radar(mount, plan)
     wanted = _wanted(stood, plan)
@@ -61,12 +63,11 @@ def side_view(stood: Stood, plan: Plan) -> dict[str, Any] | None:
     return told | {"aims": marks}
 
 
-def _camera(mount: Mount, plan: Plan, height_m: float) -> dict[str, Any]:
+def _camera(stood: Stood, mount: Mount, plan: Plan, height_m: float) -> dict[str, Any]:
     edition = EDITIONS[plan.edition]
     held = covered(mount, plan.walls, height_m, least_px_per_m=edition.grades[0][1])
-    return _field(mount, held, plan.edition, height_m) | {
-        "rings": _turning(mount, plan) if isinstance(mount, Turning) else []
-    }
+    field = _field(mount, held, plan.edition, height_m)
+    return field | _turning(stood, mount, plan) if isinstance(mount, Turning) else field
 
 
 @lru_cache(maxsize=KEPT)
@@ -94,16 +95,24 @@ def _field(mount: Mount, held: Covered, edition_name: str, height_m: float) -> d
     }
 
 
-def _turning(mount: Turning, plan: Plan) -> list[dict[str, Any]]:
-    """Return how far each grade reaches at wide and at full zoom, wherever it is turned to; as far as the plan goes."""
-    out = []
+def _turning(stood: Stood, mount: Turning, plan: Plan) -> dict[str, Any]:
+    """Return how far each grade reaches at wide and at full zoom, wherever it is turned to, as far as the plan goes and its limits let it;
+    the ground that it cannot see for walls; and where its presets look.
+    """
+    rings, reached = [], 0.0
     across = math.hypot(plan.width_m, plan.height_m)
     for words, focal_mm in (("wide", mount.wide_mm), ("full zoom", mount.tele_mm)):
-        reached = [(name, reach_m(mount, focal_mm, least)) for name, least in EDITIONS[plan.edition].grades]
-        for name, far_m in [each for each in reached if 1 < each[1] < across][-2:]:
-            ring = shapely.Point(mount.x_m, mount.y_m).buffer(far_m, quad_segs=32)
-            out.append({"name": f"{name}, {words} {far_m:.0f} m", "path": path(ring), "range": far_m})
-    return out
+        grades = [(name, reach_m(mount, focal_mm, least)) for name, least in EDITIONS[plan.edition].grades]
+        for name, far_m in [each for each in grades if 1 < each[1] < across][-2:]:
+            free = following.around(mount, (), far_m)
+            rings.append({"name": f"{name}, {words} {far_m:.0f} m", "path": path(free.field), "range": far_m})
+            reached = max(reached, far_m)
+    held = following.around(mount, plan.walls, min(reached or across, across))
+    views = [
+        {"name": name, "path": path(shapely.Polygon(wedge(mount.head, Look(*look), mount.pixels)).buffer(0))}
+        for name, look in stood.presets.items()
+    ]
+    return {"rings": rings, "hidden": path(held.shadow), "views": views}
 
 
 def _footprint(mount: Mount) -> dict[str, Any]:

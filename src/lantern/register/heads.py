@@ -13,6 +13,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
 from lantern.core.ptz.standing import head_of
 from lantern.core.ptz.turned import Pointing, Turned
+from lantern.core.watch import Aim
 from lantern.devices.onvif.ptz import Ptz
 from lantern.devices.onvif.wire import Connection
 from lantern.register.passwords import password_of
@@ -65,6 +66,16 @@ def turned_of(row: DeviceRow) -> Turned:
 def pointing_of(row: DeviceRow) -> Pointing | None:
     head = head_of(Stands(row.extras.get("mount"), pixels_of(row)))
     return None if head is None else Pointing(turned_of(row), head)
+
+
+def presets_of(row: DeviceRow) -> dict[str, Aim]:
+    """Return where each preset looks on the site; none where the device does not turn, or is not registered."""
+    pointing = pointing_of(row) if is_steered(row) else None
+    if pointing is None or not pointing.is_known:
+        return {}
+    return {
+        f"{each.number} {each.name}": pointing.aim(each.pan, each.tilt, each.zoom) for each in pointing.turned.presets
+    }
 
 
 def spoken_to(steered: Steered, timeout_s: float) -> Ptz:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from lantern.core.company import Stands
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.optics.feet import view_of
 from lantern.core.ptz.pointing import Direction, out_of_reach, towards
+from lantern.core.ptz.seen_by import PARALLAX_AT_M, parallax_deg
 from lantern.core.ptz.sketch import sketched, view_of_aim, wedge
 from lantern.core.ptz.turned import Pointing
 from lantern.core.watch import Aim
@@ -69,7 +71,13 @@ def page(request: Request, device_id: Id) -> HTMLResponse:
         site = site_of(session, site_id_of(request))
         plan = plan_model(session, site.id)
         cameras = [
-            {"code": each.code, "name": each.name, "still": f"/takes/{take.id}/still", "pixels": pixels_of(each)}
+            {
+                "code": each.code,
+                "name": each.name,
+                "still": f"/takes/{take.id}/still",
+                "pixels": pixels_of(each),
+                "apart": _apart(steered, each),
+            }
             for each in devices_of_site(session, site.id)
             if each.kind != row.kind and each.extras.get("mount") and pixels_of(each)
             for take in [next((t for t in takes_of_device(session, each.id) if t.still_type), None)]
@@ -86,6 +94,16 @@ def page(request: Request, device_id: Id) -> HTMLResponse:
             "renewS": MOST_MOVE_S,
         }
         return render(request, session, "steer.html", stage="survey", device=row, data=data)
+
+
+def _apart(steered: Steered, camera: DeviceRow) -> str:
+    """Return what it would cost to take a camera that stands elsewhere for a turn away; empty: the head stands nowhere."""
+    if steered.pointing is None:
+        return ""
+    head, mount = steered.pointing.head, camera.extras["mount"]
+    away_m = math.dist((head.x_m, head.y_m), (mount["x_m"], mount["y_m"]))
+    wrong = [f"{each:.0f}° at {at:g} m" for each, at in zip(parallax_deg(away_m), PARALLAX_AT_M, strict=True)]
+    return f"{camera.code} stands {away_m:.0f} m away: taken for a turn it would be wrong by {', '.join(wrong)}; by the ground it is not."
 
 
 @router.get("/devices/{device_id}/steer/state", **may("viewer"))

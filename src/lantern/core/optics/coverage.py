@@ -137,7 +137,11 @@ def _reach(mount: Mount, height_m: float, least_px_per_m: float) -> tuple[BaseGe
 @lru_cache(maxsize=KEPT)
 def _among(mount: Mount, near: tuple[Wall, ...], height_m: float, least_px_per_m: float) -> Covered:
     field, _ = _reach(mount, height_m, least_px_per_m)
-    eye = View(mount).eye
+    return among(View(mount).eye, near, height_m, field)
+
+
+def among(eye: Floats, near: Sequence[Wall], height_m: float, field: BaseGeometry) -> Covered:
+    """Return what is seen of a field at a height from an eye (x, y, z), among walls."""
     found: list[BaseGeometry] = []
     if near:
         segments = np.concatenate([wall.segments for wall in near])

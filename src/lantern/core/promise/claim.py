@@ -79,6 +79,7 @@ class Stood:
     fps: float | None = None
     usual_height_m: tuple[float, float] | None = None  # of its kind
     behind: tuple[str, ...] | None = None  # materials that its type may stand behind; None: nobody says
+    presets: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)  # pan, tilt, zoom of the site
 
 
 @dataclass(frozen=True)

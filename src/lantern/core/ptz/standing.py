@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from lantern.core.company import Stands
-from lantern.core.ptz.head import Head, Limits
+from lantern.core.ptz.head import TURN_DEG, Head, Limits
 from lantern.core.ptz.pointing import Direction
 
 USUAL_SPEED_DEG_S, USUAL_ACCELERATION, USUAL_SETTLE_S, USUAL_LATENCY_S = 100.0, 200.0, 0.3, 0.2
@@ -39,8 +39,17 @@ def head_of(stands: Stands) -> Head | None:
         fov_wide_deg=field,
         zoom_max=max(tele / wide, 1.0),
         latency_s=USUAL_LATENCY_S,
-        limits=Limits(),
+        limits=_limits(mount),
     )
+
+
+def _limits(mount: Mapping[str, Any]) -> Limits:
+    """Return the limits of a mount, by directions of the site."""
+    first, last = mount.get("pan_from_deg"), mount.get("pan_to_deg")
+    pan = None if first is None or last is None else (first, first + ((last - first) % TURN_DEG or TURN_DEG))
+    free = Limits().tilt
+    low, high = mount.get("tilt_from_deg"), mount.get("tilt_to_deg")
+    return Limits(pan=pan, tilt=(free[0] if low is None else low, free[1] if high is None else high))
 
 
 def rest_of(stands: Stands) -> Direction:

@@ -20,7 +20,16 @@ function cameraField(drawn, near) {
       el("text", { class: "contour-word", x: (x1 + x2) / 2, y: (y1 + y2) / 2 + 1.5 }, short(line.px)),
     );
   }
-  return [...parts, ...rings(drawn)];
+  return [...parts, ...turned(drawn), ...rings(drawn)];
+}
+
+// Of a camera that turns: what walls hide from it, and where its presets look.
+function turned(drawn) {
+  const hidden = drawn.hidden && shown("shadow") ? [el("path", { class: "in-shadow", d: path(drawn.hidden) })] : [];
+  const views = (drawn.views ?? []).map((view) =>
+    el("path", { class: "preset-view", d: path(view.path) }, el("title", {}, view.name)),
+  );
+  return [...hidden, ...views];
 }
 
 const WORD_FROM = 16; // units of the chart: a ring that wide has room for its name

@@ -134,11 +134,12 @@ document.addEventListener("alpine:init", () => {
       get pictures() {
         const bodies = this.channels.filter(({ turns }) => !turns);
         return [
-          ...data.cameras.map(({ code, still, pixels }) => ({
+          ...data.cameras.map(({ code, still, pixels, apart }) => ({
             of: code,
             name: `the picture of ${code}`,
             still,
             pixels,
+            apart,
           })),
           ...bodies.map(({ token, name, size }) => ({ of: token, name: `its ${name}`, still: null, pixels: size })),
         ];
