@@ -147,6 +147,9 @@ document.addEventListener("alpine:init", () => {
       get picture() {
         return this.pictures.find(({ of }) => of === this.by) ?? null;
       },
+      get apartText() {
+        return this.picture?.apart ?? "";
+      },
       changeBy() {
         this.chosen = null;
         this.ahead = null;
