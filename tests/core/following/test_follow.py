@@ -13,12 +13,12 @@ from core.following.walks import HEAD, line, standing, subject, tracks
 from lantern.core.faults import Refused
 from lantern.core.following.dials import FollowDials
 from lantern.core.following.follower import Follower, Place, Target
-from lantern.core.following.pictures import in_picture
 from lantern.core.following.simulation import STEP_S
 from lantern.core.following.subject import FollowSubject
 from lantern.core.following.turning import Turning
 from lantern.core.kinds import detector_of, judge, watch
 from lantern.core.ptz.head import Head
+from lantern.core.ptz.pictured import in_picture
 from lantern.core.ptz.pointing import Direction, towards
 from lantern.core.scoring.marks import Mark
 from lantern.core.smoothing import kalata

@@ -1,4 +1,4 @@
-"""Who is in the picture of a head that turns, of many moments at once; and who was lost from it, and why."""
+"""Who was lost from the picture of a head that follows, and why; of many moments at once."""
 
 from __future__ import annotations
 
@@ -10,7 +10,6 @@ from lantern.core.ptz.head import Head
 from lantern.core.signals import Floats
 
 OUT_AGAIN_S = 1.0  # so long out of the picture, a target is lost from it; common practice, no source
-NEAREST_M = 1e-6
 LEAST_OVER_M = 0.1  # right above somebody a turn has no rate
 
 
@@ -23,27 +22,6 @@ class Loss(NamedTuple):
     speed_mps: float
     needed_deg_s: float
     field_deg: float
-
-
-def pictured(head: Head, zoom: Floats) -> Floats:
-    """(n,): the tangent of half the vertical field at each zoom (H05)."""
-    out: Floats = np.tan(np.radians(head.fov_wide_deg) / 2) / zoom
-    return out
-
-
-def in_picture(head: Head, looks: Floats, places: Floats, wide: Floats, high: Floats) -> tuple[np.ndarray, Floats]:
-    """Return (n,) whether each place (n, 3) is in the picture of a head that looks there, (n, 3) pan, tilt, zoom; and how far away it is, m.
-
-    By its place in the picture, for pans near the zenith turn it. `wide`, `high` (n,): tangents of half the field.
-    """
-    ex, ey, up = (places - (head.x_m, head.y_m, head.height_m)).T
-    pan, tilt = np.radians(looks[:, 0]), np.radians(looks[:, 1])
-    sp, cp, st, ct = np.sin(pan), np.cos(pan), np.sin(tilt), np.cos(tilt)
-    ahead = ex * sp * ct + ey * cp * ct - up * st
-    right = ex * cp - ey * sp
-    down = -(ex * sp * st + ey * cp * st + up * ct)
-    inside = (ahead > 0) & (np.abs(right) <= ahead * wide) & (np.abs(down) <= ahead * high)
-    return inside, np.sqrt(ex * ex + ey * ey + up * up)
 
 
 def needed_deg_s(head: Head, way: Floats) -> Floats:

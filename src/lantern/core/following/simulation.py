@@ -14,9 +14,10 @@ import numpy as np
 from lantern.core.following.detector import Areas, FollowDetector, Ground
 from lantern.core.following.dials import FollowDials
 from lantern.core.following.follower import Follower, Place, Target, Turned
-from lantern.core.following.pictures import NEAREST_M, Loss, in_picture, lost_from, needed_deg_s, pictured
+from lantern.core.following.pictures import Loss, lost_from, needed_deg_s
 from lantern.core.following.turning import Turning
 from lantern.core.ptz.head import Head
+from lantern.core.ptz.pictured import NEAREST_M, in_picture, pictured
 from lantern.core.ptz.pointing import Direction
 from lantern.core.rule import ClearedBy
 from lantern.core.signals import Floats

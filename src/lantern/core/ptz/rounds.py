@@ -1,0 +1,209 @@
+"""What a head does by itself: rounds of stops, to and fro, sweeps, chains, ways that were driven; and what of it is done when."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Annotated, Literal, NamedTuple, Self
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from lantern.core.faults import FaultList, Refused
+from lantern.core.modelled import Strict
+from lantern.core.ptz.head import Head
+from lantern.core.ptz.pointing import Direction, slew_s
+from lantern.core.watch import Aim
+
+PRESET = "preset "  # with its number: something to do, like a round's name
+ENDLESS_S = 86_400.0 * 7
+SWEPT_DEG = 1.0  # a sweep is worked out in such steps
+LEARNS_S = 5.0  # so long analytics take to learn a picture; common practice, no source
+Way = Literal["round", "to_and_fro", "sweep", "chain", "driven"]
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+Moment = tuple[float, float, float, float]  # s, pan, tilt in degrees of the site, zoom
+
+
+class Stop(Strict):
+    """A preset, how long it stays there, and the share of its greatest speed at which it goes there."""
+
+    preset: int = Field(ge=1, le=999)
+    stay_s: float = Field(default=10.0, gt=0, le=86_400)
+    speed: float = Field(default=1.0, ge=0.01, le=1)
+
+
+class Sweep(Strict):
+    """Steadily from one direction of the site clockwise to another, and back, at a tilt."""
+
+    pan_from_deg: float = Field(ge=-360, le=360)
+    pan_to_deg: float = Field(ge=-360, le=360)
+    tilt_deg: float = Field(ge=-90, le=90)
+    zoom: float = Field(default=1.0, ge=1, le=1000)
+    speed_deg_s: float = Field(default=5.0, ge=0.1, le=500)
+
+    @property
+    def width_deg(self) -> float:
+        return (self.pan_to_deg - self.pan_from_deg) % 360 or 360.0
+
+
+class Round(Strict):
+    """`stops`: of a round, or to and fro between them; `rounds`: of a chain, one after another; `driven`: as somebody drove it."""
+
+    name: Name
+    way: Way = "round"
+    stops: tuple[Stop, ...] = Field(default=(), max_length=100)
+    sweep: Sweep | None = None
+    rounds: tuple[Name, ...] = Field(default=(), max_length=20)
+    driven: tuple[Moment, ...] = Field(default=(), max_length=20_000)
+
+    @model_validator(mode="after")
+    def _of_its_way(self) -> Self:
+        has = {
+            "round": bool(self.stops),
+            "to_and_fro": len(self.stops) > 1,
+            "sweep": self.sweep is not None,
+            "chain": bool(self.rounds),
+            "driven": len(self.driven) > 1,
+        }
+        if not has[self.way]:
+            needs = {"round": "a stop", "to_and_fro": "two stops", "sweep": "a sweep", "chain": "a round"}
+            raise ValueError(f"round {self.name}: needs {needs.get(self.way, 'two moments that were driven')} at least")
+        if any(b[0] <= a[0] for a, b in zip(self.driven, self.driven[1:], strict=False)):
+            raise ValueError(f"round {self.name}: times of what was driven do not rise")
+        if self.name.startswith(PRESET):
+            raise ValueError(f"round {self.name}: a name that does not begin with {PRESET.strip()!r}")
+        return self
+
+
+class Hours(Strict):
+    """While a timetable of the site is on, it does this."""
+
+    timetable: Name
+    do: Name
+
+
+class Sheet(Strict):
+    """All that a head does when nobody moves it. `idle`: once nothing has held for `idle_after_s`; `release_s`: so long it is held after
+    the last movement by hand; `cap_s`: a call lasts so long at most; `ranks`: of roles that may move it by hand, the greater wins.
+    """
+
+    rounds: tuple[Round, ...] = Field(default=(), max_length=50)
+    hours: tuple[Hours, ...] = Field(default=(), max_length=50)
+    idle: Name | None = None
+    idle_after_s: float = Field(default=60.0, ge=0, le=86_400)
+    release_s: float = Field(default=20.0, ge=0, le=86_400)
+    cap_s: float | None = Field(default=None, gt=0, le=86_400)
+    ranks: Mapping[str, int] = Field(default={"operator": 5, "engineer": 6})
+
+    @model_validator(mode="after")
+    def _names_once(self) -> Self:
+        names = [each.name for each in self.rounds]
+        twice = next((name for name in names if names.count(name) > 1), None)
+        if twice is not None:
+            raise ValueError(f"two rounds are called {twice!r}")
+        return self
+
+    def round(self, name: str) -> Round | None:
+        return next((each for each in self.rounds if each.name == name), None)
+
+
+class Step(NamedTuple):
+    """Look there for `stay_s`, `go_s` after the step before. `settled`: it rests there, so that analytics run."""
+
+    aim: Aim
+    stay_s: float
+    go_s: float
+    settled: bool
+    name: str
+
+
+def steps_of(sheet: Sheet, do: str, looks: Mapping[int, Aim], head: Head) -> tuple[Step, ...]:
+    """Return what it does, one step after another and then from the first again. `looks`: where its presets look on the site.
+
+    Raises `Refused` for something that is not there, a preset that is not, and a chain that leads back to itself.
+    """
+    faults = FaultList()
+    plain = list(_plain(sheet, do, looks, faults, ()))
+    faults.refuse_if_any()
+    out = []
+    for at, (aim, stay_s, share, settled, name) in enumerate(plain):
+        before = plain[at - 1][0]
+        slower = head if share == 1 else head.model_copy(update={"speed_deg_s": head.speed_deg_s * share})
+        go_s = slew_s(slower, Direction(*before[:2]), Direction(*aim[:2])) if settled and len(plain) > 1 else 0.0
+        out.append(Step(aim, stay_s, go_s, settled, name))
+    return tuple(out)
+
+
+def _plain(
+    sheet: Sheet, do: str, looks: Mapping[int, Aim], faults: FaultList, within: tuple[str, ...]
+) -> Iterator[tuple[Aim, float, float, bool, str]]:
+    """Aim, stay, share of the greatest speed, whether it rests there, and its name."""
+    if do.startswith(PRESET):
+        number = int(do.removeprefix(PRESET)) if do.removeprefix(PRESET).isdigit() else 0
+        yield from _stops([Stop(preset=max(number, 1), stay_s=86_400)] if number else [], looks, faults, do)
+        return
+    found = sheet.round(do)
+    if found is None:
+        faults.add(
+            do, "there is no such round", f"one of {', '.join(each.name for each in sheet.rounds) or 'none yet'}"
+        )
+    elif do in within:
+        faults.add(do, f"leads back to itself: {' > '.join([*within, do])}", "a chain that ends")
+    elif found.way == "chain":
+        for name in found.rounds:
+            yield from _plain(sheet, name, looks, faults, (*within, do))
+    elif found.way == "driven":
+        for one, other in zip(found.driven, found.driven[1:], strict=False):
+            yield Aim(*one[1:]), other[0] - one[0], 1.0, False, do
+    elif found.sweep is not None and found.way == "sweep":
+        yield from _swept(found.sweep, do)
+    else:
+        back = found.stops[-2:0:-1] if found.way == "to_and_fro" else ()
+        yield from _stops([*found.stops, *back], looks, faults, do)
+
+
+def _stops(
+    stops: Sequence[Stop], looks: Mapping[int, Aim], faults: FaultList, where: str
+) -> Iterator[tuple[Aim, float, float, bool, str]]:
+    if not stops:
+        faults.add(where, "is no preset", f"{PRESET.strip()} and its number")
+    for stop in stops:
+        if stop.preset not in looks:
+            faults.add(where, f"there is no preset {stop.preset}", f"one of {', '.join(map(str, looks)) or 'none yet'}")
+            continue
+        yield looks[stop.preset], stop.stay_s, stop.speed, True, f"{PRESET}{stop.preset}"
+
+
+def _swept(sweep: Sweep, name: str) -> Iterator[tuple[Aim, float, float, bool, str]]:
+    count = max(round(sweep.width_deg / SWEPT_DEG), 1)
+    there = np.linspace(0, sweep.width_deg, count + 1)
+    for off in (*there[:-1].tolist(), *there[:0:-1].tolist()):
+        aim = Aim((sweep.pan_from_deg + off) % 360, sweep.tilt_deg, sweep.zoom)
+        yield aim, sweep.width_deg / count / sweep.speed_deg_s, 1.0, False, name
+
+
+def cycle_s(steps: Sequence[Step]) -> float:
+    """Return how long it takes from a step until the same again (H13)."""
+    return sum(each.stay_s + each.go_s for each in steps)
+
+
+def findings(sheet: Sheet, looks: Mapping[int, Aim], head: Head) -> list[str]:
+    """Return what is wrong with it, or looks so."""
+    out = []
+    for each in sheet.rounds:
+        try:
+            steps_of(sheet, each.name, looks, head)
+        except Refused as refused:
+            out += [f"{fault.where}: {fault.what}" for fault in refused.faults]
+        out += [
+            f"{each.name}: {stop.stay_s:g} s at preset {stop.preset} is shorter than analytics take to learn a picture, {LEARNS_S:g} s."
+            for stop in each.stops
+            if stop.stay_s < LEARNS_S
+        ]
+    done = {*(held.do for held in sheet.hours), *([sheet.idle] if sheet.idle else [])}
+    for do in sorted(done):
+        if sheet.round(do) is None:
+            try:
+                steps_of(sheet, do, looks, head)
+            except Refused as refused:
+                out += [f"{fault.where}: {fault.what}" for fault in refused.faults]
+    return out
