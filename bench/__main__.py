@@ -7,6 +7,7 @@ import sys
 from bench import (
     barrier,
     coverage,
+    duty,
     evidence,
     faces,
     fuzz,
@@ -36,6 +37,7 @@ ALL = {
     "faces": faces.run,
     "radar": radar.run,
     "ptz": ptz.run,
+    "duty": duty.run,
     "barrier": barrier.run,
     "coverage": coverage.run,
     "scene": scene.run,

@@ -17,6 +17,7 @@ from lantern.core.linking.links import LinkRule, Output, Watchdog
 from lantern.core.logic.timetable import Timetable, zone_of
 from lantern.core.modelled import Strict
 from lantern.core.promise.plan import Plan
+from lantern.core.ptz.rounds import Sheet
 from lantern.core.ptz.turned import Turned
 from lantern.core.register.device_type import DeviceType
 from lantern.core.register.firmware import Firmware
@@ -62,6 +63,7 @@ class Device(Strict):
     mount: dict[str, Any] | None = None
     registered: Registered | None = None
     turned: Turned | None = None
+    duty: Sheet | None = None
     channels: tuple[Channel, ...] = ()
     abilities: dict[str, Any] | tuple[SwitchedOn, ...] = ()
     inputs: tuple[Input, ...] = ()

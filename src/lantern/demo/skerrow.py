@@ -46,7 +46,13 @@ QUAY = ("R1", "A morning with rain, 30 min", "2026-03-13T06:10:00+01:00")
 SLIPWAY = ("R2", "An evening with gulls, 10 min", "2026-03-14T19:20:00+01:00")
 HEAD_LOGIN, HEAD_PASSWORD = "integrator", "over-the-yard"  # of the stand-in on the mast
 # at the device, by token: name, pan and tilt of its own, zoom; two of one name, as found
-HEAD_PRESETS = {"1": ("Gate", 250.0, 9.0, 0.3), "2": ("Slipway", 91.0, 14.0, 0.2), "3": ("Gate", 232.0, 8.0, 0.55)}
+HEAD_PRESETS = {
+    "1": ("Gate", 264.8, 7.5, 0.3),
+    "2": ("Slipway", 91.0, 14.0, 0.2),
+    "3": ("Gate", 232.0, 8.0, 0.55),
+    "4": ("Quay ladder", 234.2, 4.7, 0.4),
+    "5": ("Shed", 358.0, 9.0, 0.3),
+}
 OBSERVERS = ("Mira V.", "second observer")  # who counted the passages of a take by hand
 REASONS = {
     "Smoulder in the heap": "As found on site: 45 °C because the last site had 45.",

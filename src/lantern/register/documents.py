@@ -9,7 +9,7 @@ from lantern.core.register.installed import HangsOn
 from lantern.core.site import Device
 from lantern.register.tables import DeviceRow
 
-IN_EXTRAS = ("mount", "registered", "turned", "channels", "abilities", "inputs", "power")
+IN_EXTRAS = ("mount", "registered", "turned", "duty", "channels", "abilities", "inputs", "power")
 
 
 def device_row(device: Device, *, site_id: int, place_id: int) -> DeviceRow:

@@ -11,6 +11,7 @@ from lantern.core.company import Stands
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
+from lantern.core.ptz.rounds import Sheet
 from lantern.core.ptz.standing import head_of
 from lantern.core.ptz.turned import Pointing, Turned
 from lantern.core.watch import Aim
@@ -66,6 +67,11 @@ def turned_of(row: DeviceRow) -> Turned:
 def pointing_of(row: DeviceRow) -> Pointing | None:
     head = head_of(Stands(row.extras.get("mount"), pixels_of(row)))
     return None if head is None else Pointing(turned_of(row), head)
+
+
+def sheet_of(row: DeviceRow) -> Sheet:
+    """Return what it does by itself."""
+    return read_model(Sheet, row.extras.get("duty") or {}, where=f"device {row.code}: duty")
 
 
 def presets_of(row: DeviceRow) -> dict[str, Aim]:

@@ -30,6 +30,7 @@ WORDS = {
     "mount": "where it stands",
     "registered": "its registration",
     "turned": "where it turns to",
+    "duty": "what it does by itself",
     "channels": "settings of its channels",
     "abilities": "what is switched on",
     "power": "its power",

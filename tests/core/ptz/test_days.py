@@ -74,14 +74,14 @@ def test_a_follow_that_lasts_starves_the_round_and_a_cap_gives_it_back() -> None
     assert long.from_s <= 100
     assert long.to_s >= 400
     assert who_had_it(day(held, 1000, [call]), long.from_s, long.to_s)["call"] == pytest.approx(300)
-    capped = gained(day(held.model_copy(update={"cap_s": 30.0}), 1000, [call]))["gate"]
+    capped = gained(day(held.model_copy(update={"call_most_s": 30.0}), 1000, [call]))["gate"]
     assert 30 < capped.longest_s < 60
     strip = [
-        (value, gained(day(DIALS["cap_s"].change(held, value), 1000, [call]))["gate"].longest_s)
-        for value in DIALS["cap_s"].values
+        (value, gained(day(DIALS["call_most_s"].change(held, value), 1000, [call]))["gate"].longest_s)
+        for value in DIALS["call_most_s"].values
     ]
-    [cure] = cures({"cap_s": strip}, held, 100.0)
-    assert cure.dial == "cap_s"
+    [cure] = cures({"call_most_s": strip}, held, 100.0)
+    assert cure.dial == "call_most_s"
     assert [value for value, gap in strip if gap <= 100][-1] == cure.value  # the longest that keeps it
     assert cure.longest_s <= 100
 
@@ -176,10 +176,10 @@ HOLDS = st.lists(st.tuples(st.integers(0, 590), st.integers(0, 40), st.integers(
 @settings(max_examples=60, deadline=None)
 @given(CALLS, HOLDS, st.sampled_from([None, 20.0]), st.integers(0, 30))
 def test_gaps_are_those_that_a_loop_in_tenths_of_a_second_finds(
-    calls: list[tuple[int, int, int]], holds: list[tuple[int, int, int]], cap_s: float | None, release_s: int
+    calls: list[tuple[int, int, int]], holds: list[tuple[int, int, int]], call_most_s: float | None, release_s: int
 ) -> None:
     """The loop looks up who has it, and walks the round step by step; it shares nothing with the tables of looks."""
-    held = sheet((1, 7), (2, 11), cap_s=cap_s, release_s=release_s)
+    held = sheet((1, 7), (2, 11), call_most_s=call_most_s, release_s=release_s)
     asked = [Asked(float(at), float(length), "c", rank, ((0.0, Aim(200.0, 10.0, 1.0)),)) for at, length, rank in calls]
     manual = [Manual(from_s=at, to_s=at + length, who="Ola", rank=rank) for at, length, rank in holds]
     found = day(held, 600, asked, manual)

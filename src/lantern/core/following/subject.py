@@ -17,6 +17,7 @@ from lantern.core.following.measures import GLIMPSE_S, Measured, measured
 from lantern.core.following.pictures import Loss
 from lantern.core.following.simulation import STEP_S, Followed, Steps, Stretch, simulate, steps_of
 from lantern.core.kind import Kind
+from lantern.core.ptz.days import Course
 from lantern.core.ptz.head import Head
 from lantern.core.ptz.pointing import Direction
 from lantern.core.ptz.standing import USUAL
@@ -28,6 +29,7 @@ from lantern.core.tracks import Tracks
 from lantern.core.tuning.measures import Card, Figures
 from lantern.core.tuning.rows import Row
 from lantern.core.units import CELSIUS, Scale
+from lantern.core.watch import Aim
 
 SHOWN_ZOOM = 12.0
 
@@ -63,6 +65,24 @@ class FollowSubject(Raising):
     def home(self) -> Direction:
         """Return where it looks while there is nobody."""
         return self.ground.rest if self.detector.home_deg is None else Direction(*self.detector.home_deg)
+
+    def courses(self) -> list[tuple[float, Course]]:
+        """Return of each stretch how long it was, and where the head looked meanwhile, second by second."""
+        done = self.done
+        out = []
+        for each in done.stretches:
+            first, end = np.searchsorted(done.t_s, (each.from_s - 1e-6, each.until_s - 1e-6))
+            rows = range(int(first), int(end), round(1 / STEP_S))
+            course = tuple(
+                (
+                    float(done.t_s[row]) - each.from_s,
+                    Aim(*(float(of[row]) for of in (done.pan_deg, done.tilt_deg, done.zoom))),
+                )
+                for row in rows
+            )
+            if course:
+                out.append((each.until_s - each.from_s, course))
+        return out
 
     @cached_property
     def done(self) -> Followed:

@@ -13,7 +13,7 @@ import numpy as np
 from lantern.core.ptz.duty import Call, Dropped, Entry, Manual, Plan, Stretch, duty
 from lantern.core.ptz.head import Head
 from lantern.core.ptz.pointing import Direction, slew_s
-from lantern.core.ptz.rounds import Sheet, Step, cycle_s, steps_of
+from lantern.core.ptz.rounds import Sheet, Step, steps_of
 from lantern.core.signals import Floats
 from lantern.core.watch import Aim
 from lantern.core.watching import Indices
@@ -48,20 +48,18 @@ class Day:
 
 @dataclass
 class _Gathered:
-    began_s: list[Floats] = field(default_factory=list)
-    ended_s: list[Floats] = field(default_factory=list)
-    look: list[Indices] = field(default_factory=list)
+    began_s: list[float] = field(default_factory=list)
+    ended_s: list[float] = field(default_factory=list)
+    look: list[int] = field(default_factory=list)
     rows: dict[Aim, int] = field(default_factory=dict)
 
     def row(self, aim: Aim) -> int:
         return self.rows.setdefault(aim, len(self.rows))
 
-    def add(
-        self, began: Sequence[float] | Floats, ended: Sequence[float] | Floats, rows: Sequence[int] | Indices
-    ) -> None:
-        self.began_s.append(np.asarray(began, dtype=np.float64))
-        self.ended_s.append(np.asarray(ended, dtype=np.float64))
-        self.look.append(np.asarray(rows, dtype=np.intp))
+    def add(self, began: float, ended: float, row: int) -> None:
+        self.began_s.append(began)
+        self.ended_s.append(ended)
+        self.look.append(row)
 
 
 @dataclass(frozen=True)
@@ -85,7 +83,7 @@ def day_of(
 ) -> Day:
     """Return a day. Raises `Refused` for something to do that is not there."""
     named = _named(calls)
-    cap = sheet.cap_s or math.inf
+    cap = sheet.call_most_s or math.inf
     plan = Plan(
         from_s=from_s,
         to_s=to_s,
@@ -122,7 +120,7 @@ def _looked(
         if each.by == "manual":
             continue
         if each.by == "none" or each.do is None:
-            out.add([each.from_s], [each.to_s], [out.row(last)])
+            out.add(each.from_s, each.to_s, out.row(last))
         elif each.by == "call":
             last = _called(out, each, named[each.do], last)
         else:
@@ -130,10 +128,7 @@ def _looked(
                 known[each.do] = steps_of(sheet, each.do, site.looks, site.head)
             due[each.do], last = _done(out, each, known[each.do], due.get(each.do, 0), last, site.head)
     aims = np.array(list(out.rows), dtype=np.float64).reshape(-1, 3)
-    if not out.look:
-        none = np.zeros(0)
-        return none, none, np.zeros(0, dtype=np.intp), aims
-    return np.concatenate(out.began_s), np.concatenate(out.ended_s), np.concatenate(out.look), aims
+    return np.array(out.began_s), np.array(out.ended_s), np.array(out.look, dtype=np.intp), aims
 
 
 def _called(out: _Gathered, each: Stretch, call: Asked, last: Aim) -> Aim:
@@ -142,7 +137,7 @@ def _called(out: _Gathered, each: Stretch, call: Asked, last: Aim) -> Aim:
     for (_, aim), begins, end in zip(call.course, times, ends, strict=True):
         start, stop = max(begins, each.from_s), min(end, each.to_s)
         if stop > start:
-            out.add([start], [stop], [out.row(aim)])
+            out.add(start, stop, out.row(aim))
             last = aim
     return last
 
@@ -150,20 +145,21 @@ def _called(out: _Gathered, each: Stretch, call: Asked, last: Aim) -> Aim:
 def _done(out: _Gathered, each: Stretch, steps: Sequence[Step], first: int, last: Aim, head: Head) -> tuple[int, Aim]:
     """Add what is done of a round in a stretch, from the step that is due on; returns which is due next, and where it looks."""
     turned = [*steps[first:], *steps[:first]]
-    count = math.ceil((each.to_s - each.from_s) / max(cycle_s(steps), 1e-3)) + 1
-    go = np.tile([step.go_s for step in turned], count)
-    stay = np.tile([step.stay_s for step in turned], count)
-    go[0] = slew_s(head, Direction(*last[:2]), Direction(*turned[0].aim[:2])) if last != turned[0].aim else 0.0
-    began = each.from_s + np.cumsum(go) + np.concatenate(([0.0], np.cumsum(stay)[:-1]))
-    ended = np.minimum(began + stay, each.to_s)
-    there = began < each.to_s
-    rows = np.tile([out.row(step.aim) for step in turned], count)
-    out.add(began[there], ended[there], rows[there])
-    reached = int(there.sum())
-    if not reached:
-        return first, last
-    whole = bool(began[reached - 1] + stay[reached - 1] <= each.to_s)
-    return (first + reached - (0 if whole else 1)) % len(steps), turned[(reached - 1) % len(steps)].aim
+    rows = [out.row(step.aim) for step in turned]
+    t = each.from_s
+    if last != turned[0].aim:
+        t += slew_s(head, Direction(*last[:2]), Direction(*turned[0].aim[:2]))
+    at = 0
+    while t < each.to_s:
+        step = turned[at % len(turned)]
+        ends = t + step.stay_s
+        out.add(t, min(ends, each.to_s), rows[at % len(turned)])
+        last = step.aim
+        if ends > each.to_s:  # taken from it before it was done there: it is due again
+            return (first + at) % len(steps), last
+        at += 1
+        t = ends + turned[at % len(turned)].go_s
+    return (first + at) % len(steps), last
 
 
 def made_up(

@@ -118,9 +118,9 @@ def duty(plan: Plan) -> Duty:
         | {edge for each in plan.timetable for edge in (each.from_s, each.to_s)}
     )
     held = list(_layered(edges, manual, calls, plan))
-    whole = [piece for each in held for piece in _idled(each, held, plan)]
     return Duty(
-        tuple(_joined(_cut(whole, plan))), tuple(each for each in dropped if plan.from_s <= each.at_s < plan.to_s)
+        tuple(_joined(_cut(_idled(held, plan), plan))),
+        tuple(each for each in dropped if plan.from_s <= each.at_s < plan.to_s),
     )
 
 
@@ -186,20 +186,22 @@ def _layered(
         yield Stretch(start, end, "none", None) if found is None else found._replace(from_s=start, to_s=end)
 
 
-def _idled(each: Stretch, held: Sequence[Stretch], plan: Plan) -> Iterator[Stretch]:
-    """A stretch in which nothing holds, in two: until it has been so for long enough, and from then on."""
-    if each.by != "none" or plan.idle is None:
-        yield each
-        return
-    since = max((other.to_s for other in held if other.by != "none" and other.to_s <= each.from_s), default=plan.from_s)
-    idles = max(since, plan.from_s) + plan.idle_after_s
-    if each.from_s < idles:
-        yield each._replace(to_s=min(idles, each.to_s))
-    if each.to_s > idles:
-        yield Stretch(max(idles, each.from_s), each.to_s, "idle", plan.idle)
+def _idled(held: Sequence[Stretch], plan: Plan) -> Iterator[Stretch]:
+    """Stretches in which nothing holds, in two: until it has been so for long enough, and from then on. `held`: in order of time."""
+    since = plan.from_s
+    for each in held:
+        if each.by != "none" or plan.idle is None:
+            since = max(since, each.to_s)
+            yield each
+            continue
+        idles = since + plan.idle_after_s
+        if each.from_s < idles:
+            yield each._replace(to_s=min(idles, each.to_s))
+        if each.to_s > idles:
+            yield Stretch(max(idles, each.from_s), each.to_s, "idle", plan.idle)
 
 
-def _cut(stretches: Sequence[Stretch], plan: Plan) -> Iterator[Stretch]:
+def _cut(stretches: Iterator[Stretch], plan: Plan) -> Iterator[Stretch]:
     for each in stretches:
         start, end = max(each.from_s, plan.from_s), min(each.to_s, plan.to_s)
         if end > start:

@@ -131,8 +131,8 @@ def _set(key: str) -> Callable[[Sheet, float], Sheet]:
 
 DIALS: Mapping[str, Dial] = {
     "stay_s": Dial("every stop, s", (3, 5, 8, 10, 15, 20, 30, 45, 60, 90, 120, 180), _stays, _stay),
-    "cap_s": Dial(
-        "a call at most, s", (5, 10, 15, 20, 30, 45, 60, 90, 120, 180, 300, 600), _set("cap_s"), lambda sheet: sheet.cap_s
+    "call_most_s": Dial(
+        "a call at most, s", (5, 10, 15, 20, 30, 45, 60, 90, 120, 180, 300, 600), _set("call_most_s"), lambda sheet: sheet.call_most_s
     ),
     "release_s": Dial(
         "held after a hand, s", (0, 5, 10, 20, 30, 45, 60, 90, 120, 180, 300, 600), _set("release_s"),

@@ -17,6 +17,7 @@ from lantern.core.watch import Aim
 PRESET = "preset "  # with its number: something to do, like a round's name
 ENDLESS_S = 86_400.0 * 7
 SWEPT_DEG = 1.0  # a sweep is worked out in such steps
+NIGHT = (20, 6)  # o'clock
 LEARNS_S = 5.0  # so long analytics take to learn a picture; common practice, no source
 Way = Literal["round", "to_and_fro", "sweep", "chain", "driven"]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
@@ -81,9 +82,21 @@ class Hours(Strict):
     do: Name
 
 
+class MadeUp(Strict):
+    """A day that is made up: so many calls an hour in the mean, by night (20 to 6 o'clock) and by day, by chance from a seed."""
+
+    night_per_hour: float = Field(default=4.0, ge=0, le=500)
+    day_per_hour: float = Field(default=0.5, ge=0, le=500)
+    seed: int = Field(default=1, ge=0, le=999_999)
+
+    @property
+    def per_hour(self) -> list[float]:
+        return [self.night_per_hour if hour >= NIGHT[0] or hour < NIGHT[1] else self.day_per_hour for hour in range(24)]
+
+
 class Sheet(Strict):
     """All that a head does when nobody moves it. `idle`: once nothing has held for `idle_after_s`; `release_s`: so long it is held after
-    the last movement by hand; `cap_s`: a call lasts so long at most; `ranks`: of roles that may move it by hand, the greater wins.
+    the last movement by hand; `call_most_s`: a call lasts so long at most; `ranks`: of roles that may move it by hand, the greater wins.
     """
 
     rounds: tuple[Round, ...] = Field(default=(), max_length=50)
@@ -91,8 +104,10 @@ class Sheet(Strict):
     idle: Name | None = None
     idle_after_s: float = Field(default=60.0, ge=0, le=86_400)
     release_s: float = Field(default=20.0, ge=0, le=86_400)
-    cap_s: float | None = Field(default=None, gt=0, le=86_400)
-    ranks: Mapping[str, int] = Field(default={"operator": 5, "engineer": 6})
+    call_most_s: float | None = Field(default=None, gt=0, le=86_400)
+    ranks: Mapping[str, int] = Field(default={"operator": 5, "engineer": 6, "lead": 7})
+    made_up: MadeUp = MadeUp()
+    wishes: Mapping[str, float] = Field(default={}, description="a place of the plan, and how many s it may go unseen")
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:
@@ -100,6 +115,8 @@ class Sheet(Strict):
         twice = next((name for name in names if names.count(name) > 1), None)
         if twice is not None:
             raise ValueError(f"two rounds are called {twice!r}")
+        if any(not wish > 0 for wish in self.wishes.values()):
+            raise ValueError("wishes: more than 0 s for each place")
         return self
 
     def round(self, name: str) -> Round | None:

@@ -1,0 +1,305 @@
+// What a head does by itself: every change is judged by the server over a day; nothing is worked out here.
+import { ask, latest, pageData } from "/static/js/http.js";
+import { may } from "/static/js/roles.js";
+import { short } from "/static/js/svg.js";
+import { stepOf } from "/static/js/undo.js";
+import { numberOf } from "/static/js/units.js";
+import { drawLanes, drawPlan, drawSphere, lasting, oclock, strip } from "./charts.js";
+
+const WAYS = [
+  ["round", "one after another"],
+  ["to_and_fro", "to and fro"],
+];
+const OTHER = { sweep: "a sweep", chain: "a chain", driven: "as it was driven" };
+const HOLDERS = { manual: "by hand", call: "calls", timetable: "its hours", idle: "idle", none: "nothing" };
+const MOST_HOLDERS = 2;
+const copy = (value) => JSON.parse(JSON.stringify(value));
+
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("duty", () => {
+    const data = pageData();
+    const at = `/devices/${data.device}/duty`;
+    let plan = data.plan;
+    const past = [];
+    const future = [];
+    // What a change gives comes first, and what other values would give once nothing newer waits.
+    const newest = latest(async (page, waits) => {
+      try {
+        const asked = { sheet: page.sheet, spot: page.judged.chosen ?? null };
+        page.judged = { ...(await ask("POST", `${at}/judge`, asked)), strips: page.judged.strips ?? [] };
+        page.trouble = "";
+        page.draw();
+        if (waits()) return;
+        page.judged = await ask("POST", `${at}/judge`, { ...asked, strips: true });
+        page.draw();
+      } catch (error) {
+        page.trouble = error.message;
+      }
+    });
+    return {
+      sheet: data.sheet,
+      presets: data.presets,
+      timetables: data.timetables,
+      judged: data.judged,
+      trouble: data.judged.error ?? "",
+      mayChange: may("engineer"),
+      canUndo: false,
+      canRedo: false,
+
+      async init() {
+        plan = await ask("GET", "/plan.json");
+        this.draw();
+        addEventListener("resize", () => this.draw());
+        addEventListener("beforeunload", (event) => {
+          if (this.canUndo) event.preventDefault();
+        });
+      },
+
+      // ---- what was changed ----
+
+      // The page keeps every state; the newest is judged, those in between are skipped.
+      became(sheet) {
+        past.push(copy(this.sheet));
+        future.length = 0;
+        this.show(sheet);
+      },
+      show(sheet) {
+        this.sheet = sheet;
+        this.canUndo = past.length > 0;
+        this.canRedo = future.length > 0;
+        this.judge();
+      },
+      undo() {
+        if (!past.length) return;
+        future.push(copy(this.sheet));
+        this.show(past.pop());
+      },
+      redo() {
+        if (!future.length) return;
+        past.push(copy(this.sheet));
+        this.show(future.pop());
+      },
+      key(event) {
+        const step = stepOf(event);
+        if (step) this[step]();
+      },
+      judge() {
+        return newest(this);
+      },
+      async save() {
+        try {
+          await ask("POST", at, this.sheet);
+          past.length = 0;
+          future.length = 0;
+          this.show(this.sheet);
+        } catch (error) {
+          this.trouble = error.message;
+        }
+      },
+      change(part) {
+        this.became({ ...copy(this.sheet), ...part });
+      },
+      changeMade(part) {
+        this.change({ made_up: { ...this.sheet.made_up, ...part } });
+      },
+      changeRound(n, part) {
+        const rounds = copy(this.sheet.rounds);
+        Object.assign(rounds[n], part);
+        this.change({ rounds });
+      },
+      // What goes by its name goes by the new one.
+      renameRound(n, name) {
+        const old = this.sheet.rounds[n].name;
+        const renamed = (word) => (word === old ? name : word);
+        const next = copy(this.sheet);
+        next.rounds.forEach((each) => {
+          each.rounds = each.rounds.map(renamed);
+        });
+        next.rounds[n].name = name;
+        next.hours.forEach((row) => {
+          row.do = renamed(row.do);
+        });
+        next.idle = next.idle === null ? null : renamed(next.idle);
+        this.became(next);
+      },
+      dropRound(n) {
+        this.change({ rounds: this.sheet.rounds.filter((_, other) => other !== n) });
+      },
+      addRound() {
+        const first = this.presets[0];
+        if (!first) {
+          this.trouble = "It has no preset yet: keep one where it is steered.";
+          return;
+        }
+        const stops = [{ preset: this.numberIn(first[0]), stay_s: 10, speed: 1 }];
+        this.change({ rounds: [...this.sheet.rounds, this.newRound("Round", { way: "round", stops })] });
+      },
+      addSweep() {
+        const sweep = { pan_from_deg: 270, pan_to_deg: 90, tilt_deg: 8, zoom: 1, speed_deg_s: 5 };
+        this.change({ rounds: [...this.sheet.rounds, this.newRound("Sweep", { way: "sweep", sweep })] });
+      },
+      newRound(word, part) {
+        const name = `${word} ${this.sheet.rounds.length + 1}`;
+        return { name, way: "round", stops: [], sweep: null, rounds: [], driven: [], ...part };
+      },
+      changeStop(n, stop, part) {
+        const { stops } = copy(this.sheet.rounds[n]);
+        Object.assign(stops[stop], part);
+        this.changeRound(n, { stops });
+      },
+      dropStop(n, stop) {
+        this.changeRound(n, { stops: this.sheet.rounds[n].stops.filter((_, other) => other !== stop) });
+      },
+      moveStop(n, stop) {
+        const { stops } = copy(this.sheet.rounds[n]);
+        [stops[stop - 1], stops[stop]] = [stops[stop], stops[stop - 1]];
+        this.changeRound(n, { stops });
+      },
+      addStop(n) {
+        const { stops } = copy(this.sheet.rounds[n]);
+        stops.push({ preset: this.numberIn(this.presets[0][0]), stay_s: 10, speed: 1 });
+        this.changeRound(n, { stops });
+      },
+      changeHours(n, part) {
+        const hours = copy(this.sheet.hours);
+        Object.assign(hours[n], part);
+        this.change({ hours });
+      },
+      dropHours(n) {
+        this.change({ hours: this.sheet.hours.filter((_, other) => other !== n) });
+      },
+      addHours() {
+        this.change({ hours: [...this.sheet.hours, { timetable: this.timetables[0], do: this.doings[0][0] }] });
+      },
+      wish(name, seconds) {
+        const wishes = { ...this.sheet.wishes };
+        if (seconds === null) delete wishes[name];
+        else wishes[name] = seconds;
+        this.change({ wishes });
+      },
+      set(key, value) {
+        if (key in this.sheet) this.change({ [key]: value });
+        else {
+          const rounds = copy(this.sheet.rounds);
+          rounds.forEach(({ stops }) => stops.forEach((stop) => Object.assign(stop, { [key]: value })));
+          this.change({ rounds });
+        }
+      },
+      take({ key, value }) {
+        this.set(key, value);
+      },
+
+      // ---- words ----
+
+      get doings() {
+        return [...this.sheet.rounds.map(({ name }) => [name, name]), ...this.presets];
+      },
+      get findings() {
+        return this.judged.findings ?? [];
+      },
+      // Those that are wished for first, then by how long they go unseen; what is never seen is named in one line.
+      get spots() {
+        const shown = (this.judged.spots ?? []).filter(({ times, wish_s: wished }) => times || wished !== null);
+        const rank = ({ wish_s: wished, longest_s: gap }) => (wished === null ? 0 : 1e9) + gap;
+        return shown.toSorted((a, b) => rank(b) - rank(a));
+      },
+      get neverSeen() {
+        return (this.judged.spots ?? []).filter(({ times, wish_s: wished }) => !times && wished === null);
+      },
+      get cures() {
+        return this.judged.cures ?? [];
+      },
+      get headText() {
+        if (!this.judged.lanes) return "";
+        const { calls, lost } = this.judged;
+        return `a made-up day: ${calls} calls, ${lost} dropped`;
+      },
+      get cureless() {
+        const spot = this.spots.find(({ name }) => name === this.judged.chosen);
+        if (!spot || spot.word !== "fail" || this.cures.length) return "";
+        return `None of these numbers alone would do. Its longest time unseen is spent so: ${this.whoText(spot)}.`;
+      },
+      get stripsTitle() {
+        return this.judged.chosen ? `${this.judged.chosen}: unseen at most, by` : "";
+      },
+      waysOf({ way }) {
+        return way in OTHER ? [[way, OTHER[way]]] : WAYS;
+      },
+      hasStops({ way }) {
+        return !(way in OTHER);
+      },
+      cycleText({ name }) {
+        const found = this.judged.rounds?.[name];
+        return found?.cycle_s ? `once round in ${lasting(found.cycle_s)}` : "";
+      },
+      takeAwayText({ name }) {
+        return `Take ${name} away`;
+      },
+      presetName({ preset }) {
+        return `preset ${preset}`;
+      },
+      numberIn(text) {
+        return numberOf(String(text).replace("preset ", ""));
+      },
+      percent(share) {
+        return short(share * 100, 3);
+      },
+      share(text) {
+        const found = numberOf(text);
+        return found === null ? null : found / 100;
+      },
+      spotClass({ name, word }) {
+        return `${word} ${name === this.judged.chosen ? "chosen" : ""}`;
+      },
+      shareText({ share }) {
+        return `${short(share * 100, 3)} %`;
+      },
+      pxText({ px_per_m: px }) {
+        return px === null ? "" : short(px, 3);
+      },
+      gapText(spot) {
+        return spot.times ? `${lasting(spot.longest_s)} from ${oclock(spot.from_s)}` : "all day";
+      },
+      wishLabel({ name }) {
+        return `${name} unseen for so many s at most`;
+      },
+      whoText({ who }) {
+        const parts = Object.entries(who).sort(([, a], [, b]) => b - a);
+        return parts
+          .slice(0, MOST_HOLDERS)
+          .map(([by, s]) => `${HOLDERS[by]} ${lasting(s)}`)
+          .join(", ");
+      },
+      cureText({ title, value, longest_s: gap }) {
+        return `${title}: ${value} would do, ${lasting(gap)}.`;
+      },
+
+      // ---- drawings ----
+
+      choose(name) {
+        this.judged = { ...this.judged, chosen: name };
+        this.judge();
+      },
+      draw() {
+        if (!this.judged.lanes) {
+          drawPlan(this.$refs.plan, plan, { spots: [] }, null, () => {});
+          return;
+        }
+        drawPlan(this.$refs.plan, plan, this.judged, this.judged.chosen, (name) => this.choose(name));
+        drawSphere(this.$refs.sphere, this.judged.rounds);
+        drawLanes(this.$refs.lanes, this.judged, this.judged.chosen);
+        const wish = this.sheet.wishes[this.judged.chosen] ?? null;
+        this.$refs.strips.replaceChildren(
+          ...this.judged.strips.map((each) => {
+            const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+            svg.dataset.dial = each.key;
+            svg.setAttribute("role", "img");
+            svg.setAttribute("aria-label", `Strip of: ${each.title}`);
+            strip(svg, each, wish, (value) => this.mayChange && this.set(each.key, value));
+            return svg;
+          }),
+        );
+      },
+    };
+  });
+});
