@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 
+from playwright.sync_api import Page, expect
+
 from browser.conftest import violations
 from browser.test_following import device_of
-from playwright.sync_api import Page, expect
 
 
 def opened(bench: Page) -> None:
