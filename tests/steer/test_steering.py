@@ -10,12 +10,14 @@ from typing import Any
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from sqlalchemy import select
 
 from devices.onvif.test_ptz import LOGIN, PASSWORD, served
 from lantern.application.app import make_app as make_program
 from lantern.core.optics.mount import Mount, View
 from lantern.core.ptz.zoom import field_of
-from lantern.db.base import transaction
+from lantern.db.base import now, transaction
+from lantern.duty.tables import HadRow, HoldRow
 from lantern.register.devices import add_device, change_device
 from lantern.register.passwords import keep_password
 from lantern.register.tables import DeviceRow
@@ -89,7 +91,9 @@ def test_it_moves_while_a_key_is_held_and_stops(mast: Mast) -> None:
     before = mast.client.get(f"{mast.at}/state").json()
     assert before["aim"] is None  # nobody has said yet what its units are
     mast.post("drive", pan=0.5, tilt=0.0)
-    assert mast.client.get(f"{mast.at}/state").json()["moving"]
+    assert mast.device.told == [
+        "continuous 0.5 0.0 0.0 for 1 s"
+    ]  # of its clock a second is over in 40 ms: whether it moves still is chance
     mast.post("stop")
     assert "stop" in mast.device.told
     mast.rests()
@@ -281,3 +285,30 @@ def test_a_head_that_has_no_power_says_so(mast: Mast) -> None:
     mast.device.play("no power", True)
     assert "answers" in mast.client.get(f"{mast.at}/state").json()["error"]
     assert mast.client.get(mast.at, headers={"accept": "text/html"}).status_code == 200
+
+
+def test_the_greater_rank_takes_it_the_lesser_is_told_and_it_is_given_back(mast: Mast) -> None:
+    """By the ranks of roles: whoever was first has it among equals, and a stop gets through whoever has it."""
+    drive = {"pan": 0.1, "tilt": 0.0}
+    with transaction() as session:
+        row = session.scalars(select(DeviceRow).where(DeviceRow.code == "Z9")).one()
+        change_device(session, row, {"duty": {"release_s": 30.0, "ranks": {"operator": 5, "lead": 7}}}, place=row.place)
+        device_id = row.id
+        at = now()
+        session.add(HoldRow(device_id=device_id, who="Ada Guard", rank=5, from_at=at, until_at=at))
+    mast.post("drive", **drive)  # of a greater rank: taken
+    held = mast.client.get(f"{mast.at}/state").json()["held"]
+    assert (held["by"], held["do"]) == ("manual", "Ida Test")
+    assert held["until"] > held["since"]
+    with transaction() as session:
+        [said] = session.scalars(select(HadRow).where(HadRow.device_id == device_id))
+        assert (said.do, said.because) == ("Ida Test", "It was taken from Ada Guard.")
+    mast.post("release")
+    assert mast.client.get(f"{mast.at}/state").json()["held"]["do"] == "Ada Guard"
+    with transaction() as session:
+        at = now()
+        session.add(HoldRow(device_id=device_id, who="Chief Test", rank=9, from_at=at, until_at=at))
+    answer = mast.client.post(f"{mast.at}/drive", json=drive)
+    assert answer.status_code == 422
+    assert "Chief Test moves it by hand, with a greater rank" in answer.text
+    mast.post("stop")

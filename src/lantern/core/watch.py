@@ -126,6 +126,10 @@ class Watch(ABC, Generic[ValueT]):
         """Return where its device should look from now on, once; None: as it does."""
         return None
 
+    def calls(self) -> bool:
+        """Return whether it asks for its device now: what it wants is for somebody whom it follows, and not to rest."""
+        return False
+
     def looks(self, aim: Aim) -> None:
         """Take over where its device says that it looks."""
         return

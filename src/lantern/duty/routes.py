@@ -16,6 +16,7 @@ from lantern.core.ptz.rounds import PRESET, Sheet, cycle_s, findings, steps_of
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.duty.days import Judged, Known, blind, known_of
+from lantern.duty.holding import log_shown
 from lantern.links.tables import timetables_of
 from lantern.plan.actions import plan_model
 from lantern.register.devices import change_device
@@ -55,6 +56,7 @@ def page(request: Request, device_id: Id) -> HTMLResponse:
             "plan": {"width_m": plan.width_m, "height_m": plan.height_m},
             "dials": [{"key": key, "title": dial.title, "values": dial.values} for key, dial in DIALS.items()],
             "judged": _first(session, row, sheet),
+            "log": log_shown(session, row.id),
         }
         return render(request, session, "duty.html", stage="survey", device=row, data=data)
 

@@ -92,7 +92,7 @@ def load_plans() -> Plans:
 
 def _reached(device: DeviceRow) -> tuple[Any, ...]:
     extras = device.extras
-    steered = (extras.get("turned"), extras.get("mount")) if is_steered(device) else None
+    steered = (extras.get("turned"), extras.get("mount"), extras.get("duty")) if is_steered(device) else None
     return device.address, device.outputs, device.watchdog, device.ability, extras.get("inputs"), steered
 
 

@@ -6,16 +6,22 @@ import asyncio
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 from typing import Any
 
 import structlog
 
 from lantern.core.faults import LanternError
+from lantern.core.logic.timetable import Timetable
+from lantern.core.ptz.holder import OnNow
+from lantern.core.ptz.rounds import Sheet
 from lantern.core.watch import Aim, AnyWatch
 from lantern.db.base import transaction
 from lantern.devices.onvif.ptz import Ptz
+from lantern.links.tables import timetables_of_everywhere
+from lantern.live.duty import HeadDuty
 from lantern.live.tasks import end
-from lantern.register.heads import Steered, edged, is_steered, spoken_to, steered_of
+from lantern.register.heads import Steered, edged, is_steered, sheet_of, spoken_to, steered_of
 from lantern.register.tables import DeviceRow
 
 log = structlog.get_logger()
@@ -108,52 +114,75 @@ class SteeredHead:
 
 
 class Steering:
-    """The heads of all sites, by device."""
+    """The heads of all sites, by device, and the duty of each: all that moves one goes through it."""
 
     def __init__(self) -> None:
         self.heads: dict[int, SteeredHead] = {}
+        self.duties: dict[int, HeadDuty] = {}
 
     async def adopt(self, devices: Sequence[DeviceRow]) -> None:
         """Take up those there are; one that is reached another way, or registered anew, begins anew."""
-        known = await asyncio.to_thread(
-            _known, [row.id for row in devices if is_steered(row) and row.address.get("url")]
-        )
+        wanted = [row.id for row in devices if is_steered(row) and row.address.get("url")]
+        known, sheets = await asyncio.to_thread(_known, wanted)
         for gone in [key for key, head in self.heads.items() if known.get(key) != head.steered]:
             await self.heads.pop(gone).stop()
+            await self.duties.pop(gone).stop()
         for key, steered in known.items():
             if key not in self.heads:
                 self.heads[key] = SteeredHead(steered)
                 self.heads[key].start()
+                self.duties[key] = HeadDuty(self.heads[key])
+                self.duties[key].start()
+            self.duties[key].adopt(*sheets[key])
 
     async def stop(self) -> None:
+        for duty in self.duties.values():
+            await duty.stop()
         for head in self.heads.values():
             await head.stop()
+        self.duties.clear()
         self.heads.clear()
 
     def follow(self, device_id: int, watch: AnyWatch) -> None:
-        """Tell a detector where its head looks, and the head where the detector wants it to look."""
-        head, wanted = self.heads.get(device_id), watch.wanted()
-        if head is None:
+        """Tell a detector where its head looks; and the head where the detector wants it to look, while it is the detector's."""
+        head, duty = self.heads.get(device_id), self.duties.get(device_id)
+        wanted = watch.wanted()
+        if head is None or duty is None:
             return
         if head.looks is not None:
             watch.looks(head.looks)
-        if wanted is not None:
+        if duty.lets(watch) and wanted is not None:
             head.want(wanted)
 
     def as_dict(self, device_id: int) -> dict[str, Any] | None:
         head = self.heads.get(device_id)
-        return None if head is None else head.as_dict()
+        return None if head is None else head.as_dict() | self.duties[device_id].as_dict()
 
 
-def _known(ids: Sequence[int]) -> Mapping[int, Steered]:
-    out = {}
+Sheets = Mapping[int, tuple[Sheet, OnNow]]
+
+
+def _known(ids: Sequence[int]) -> tuple[Mapping[int, Steered], Sheets]:
+    out, sheets = {}, {}
     with transaction() as session:
+        everywhere = timetables_of_everywhere(session)
         for key in ids:
             row = session.get(DeviceRow, key)
             if row is None:
                 continue
             try:
-                out[key] = steered_of(session, row)
+                out[key], sheets[key] = steered_of(session, row), (sheet_of(row), _on_now(row.site_id, everywhere))
             except LanternError as error:
+                out.pop(key, None)
                 log.error("a head cannot be taken up", device=row.code, error=str(error))
-    return out
+    return out, sheets
+
+
+def _on_now(site_id: int, timetables: Mapping[tuple[int, str], Timetable]) -> OnNow:
+    """Return whether a timetable of a site is on, by seconds of the clock; one that is not there never is."""
+
+    def is_on(name: str, t: float) -> bool:
+        found = timetables.get((site_id, name))
+        return found is not None and found.is_active(datetime.fromtimestamp(t, UTC))
+
+    return is_on

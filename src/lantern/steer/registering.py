@@ -21,6 +21,7 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.devices.onvif.imaging import Imaging, Picture
 from lantern.devices.onvif.ptz import Position, Preset, Ptz
+from lantern.duty.holding import take_hold
 from lantern.register.devices import change_device
 from lantern.register.heads import Steered, steered_of, turned_of
 from lantern.register.tables import DeviceRow, device_by_code, pixels_of
@@ -32,6 +33,7 @@ from lantern.web.answers import json_answer
 from lantern.web.door import user_id
 
 router = APIRouter()
+ROUTINE_S = 120.0  # so long what it does by itself may take; it is held for it meanwhile
 
 
 class Place(Strict):
@@ -232,9 +234,10 @@ def take_check(request: Request, device_id: Id, place: Place) -> Response:
 
 
 @router.post("/devices/{device_id}/steer/matching/{of}", **may("engineer", "had a head registered by itself"))
-def match(device_id: Id, of: str) -> Response:
+def match(request: Request, device_id: Id, of: str) -> Response:
     """Have it look at one place of the fixed picture after another, and see where its own picture lies on it."""
     with transaction() as session:
+        take_hold(request, session, device_id, for_s=ROUTINE_S)
         steered = steered_with(session, device_id)
     begin_matching(steered, of)
     return json_answer(MATCHING.told(device_id))
@@ -272,9 +275,10 @@ def keep_match(request: Request, device_id: Id, of: str) -> Response:
 
 
 @router.post("/devices/{device_id}/steer/zoom", **may("engineer", "had a head's zoom measured"))
-def measure_zoom(device_id: Id) -> Response:
+def measure_zoom(request: Request, device_id: Id) -> Response:
     """Measure its zoom from its own pictures; it moves a little at each value."""
     with transaction() as session:
+        take_hold(request, session, device_id, for_s=ROUTINE_S)
         steered = steered_with(session, device_id)
     begin_measuring(steered)
     return json_answer(MEASURING.told(device_id))
@@ -409,9 +413,10 @@ def drop_preset(request: Request, device_id: Id, number: Count) -> Response:
 
 
 @router.post("/devices/{device_id}/steer/kept/{number}/go", **may("operator"))
-def go_to_kept(device_id: Id, number: Count) -> Response:
+def go_to_kept(request: Request, device_id: Id, number: Count) -> Response:
     """Have it look where the preset should, with its picture made so. Answers under what name and token the device may keep that."""
     with transaction() as session:
+        take_hold(request, session, device_id)
         steered = steered_with(session, device_id)
     turned = Turned() if steered.pointing is None else steered.pointing.turned
     kept = next((each for each in turned.presets if each.number == number), None)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from contextlib import suppress
 from typing import Annotated, Any
 
 import numpy as np
@@ -22,6 +23,7 @@ from lantern.core.watch import Aim
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.devices.onvif.ptz import MOST_MOVE_S, Position, Ptz
+from lantern.duty.holding import give_back, held_shown, take_hold
 from lantern.plan.actions import plan_model
 from lantern.register.heads import Steered
 from lantern.register.tables import DeviceRow, device_by_code, devices_of_site, pixels_of
@@ -108,14 +110,15 @@ def _apart(steered: Steered, camera: DeviceRow) -> str:
 
 @router.get("/devices/{device_id}/steer/state", **may("viewer"))
 def state(device_id: Id) -> Response:
-    """Where it looks now: in its own units, and on the site where it is registered."""
+    """Where it looks now: in its own units, and on the site where it is registered; and who has it."""
     with transaction() as session:
         steered = steered_with(session, device_id)
+        held = held_shown(session, session.get_one(DeviceRow, device_id))
     try:
         position = speak(steered, "asks", lambda head: head.status())
     except LanternError as error:
-        return json_answer({"error": str(error)})
-    return json_answer(_position_shown(steered, position))
+        return json_answer({"error": str(error), "held": held})
+    return json_answer(_position_shown(steered, position) | {"held": held})
 
 
 def _position_shown(steered: Steered, position: Position) -> dict[str, Any]:
@@ -162,27 +165,39 @@ def channels(device_id: Id) -> Response:
 
 
 @router.post("/devices/{device_id}/steer/drive", **may("operator"))
-def drive(device_id: Id, asked: Drive) -> Response:
+def drive(request: Request, device_id: Id, asked: Drive) -> Response:
     """Move on for a second at most: whoever holds a key asks again and again, and once nobody does it stops."""
     with transaction() as session:
+        take_hold(request, session, device_id)
         steered = steered_with(session, device_id)
     speak(steered, "moves", lambda head: head.drive(asked.pan, asked.tilt, asked.zoom))
     return json_answer({"for_s": MOST_MOVE_S})
 
 
 @router.post("/devices/{device_id}/steer/stop", **may("operator"))
-def stop(device_id: Id) -> Response:
+def stop(request: Request, device_id: Id) -> Response:
     with transaction() as session:
         steered = steered_with(session, device_id)
     for routine in (MEASURING, MATCHING):
         routine.stop(device_id)
     speak(steered, "moves", lambda head: head.stop())
+    with transaction() as session, suppress(Refused):  # it has stopped, whoever has it; else it is held like by a key
+        take_hold(request, session, device_id)
+    return json_answer({})
+
+
+@router.post("/devices/{device_id}/steer/release", **may("operator", "gave a head back"))
+def release(request: Request, device_id: Id) -> Response:
+    """Whoever moved it by hand has it no more."""
+    with transaction() as session:
+        give_back(request, session, device_id)
     return json_answer({})
 
 
 @router.post("/devices/{device_id}/steer/home", **may("operator", "sent a head home"))
-def home(device_id: Id) -> Response:
+def home(request: Request, device_id: Id) -> Response:
     with transaction() as session:
+        take_hold(request, session, device_id)
         steered = steered_with(session, device_id)
     speak(steered, "moves", lambda head: head.home())
     return json_answer({})
@@ -192,6 +207,7 @@ def home(device_id: Id) -> Response:
 def look(request: Request, device_id: Id, asked: Look) -> Response:
     """Have it look at a place of the plan, or at what a pixel of a fixed picture shows."""
     with transaction() as session:
+        take_hold(request, session, device_id)
         steered = steered_with(session, device_id)
         to = _to(session, site_id_of(request), known_pointing(steered), asked)
     return json_answer(look_there(steered, Aim(to.pan_deg, to.tilt_deg, _zoom(steered, asked.zoom))))
@@ -258,8 +274,9 @@ def _zoom(steered: Steered, zoom: float | None) -> float:
 
 
 @router.post("/devices/{device_id}/steer/presets/{token}/go", **may("operator"))
-def go_to_preset(device_id: Id, token: str) -> Response:
+def go_to_preset(request: Request, device_id: Id, token: str) -> Response:
     with transaction() as session:
+        take_hold(request, session, device_id)
         steered = steered_with(session, device_id)
     speak(steered, "moves", lambda head: head.go_to(token))
     return json_answer({})

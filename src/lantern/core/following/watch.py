@@ -91,6 +91,9 @@ class FollowWatch(Watch[Sequence[Seen]]):
         out, self._wanted = self._wanted, None
         return out
 
+    def calls(self) -> bool:
+        return self.follower.current is not None
+
     def looks(self, aim: Aim) -> None:
         self.aim = aim
 

@@ -11,7 +11,14 @@ const WAYS = [
   ["to_and_fro", "to and fro"],
 ];
 const OTHER = { sweep: "a sweep", chain: "a chain", driven: "as it was driven" };
-const HOLDERS = { manual: "by hand", call: "calls", timetable: "its hours", idle: "idle", none: "nothing" };
+const HOLDERS = {
+  dropped: "dropped",
+  manual: "by hand",
+  call: "calls",
+  timetable: "its hours",
+  idle: "idle",
+  none: "nothing",
+};
 const MOST_HOLDERS = 2;
 const copy = (value) => JSON.parse(JSON.stringify(value));
 
@@ -39,6 +46,10 @@ document.addEventListener("alpine:init", () => {
     return {
       sheet: data.sheet,
       presets: data.presets,
+      log: data.log.map(([time, by, what, because]) => [
+        new Date(time).toTimeString().slice(0, 8),
+        [HOLDERS[by] ?? by, what, because].filter(Boolean).join(": "),
+      ]),
       timetables: data.timetables,
       judged: data.judged,
       trouble: data.judged.error ?? "",

@@ -11,6 +11,13 @@ const PICTURE_MS = 350;
 const AGAIN_MS = 2000; // after a picture that did not come
 const MEASURE_MS = 700;
 const RENEWED = 0.5; // of the time for which a move holds
+const HOLDERS = {
+  manual: "by hand:",
+  call: "called:",
+  timetable: "by its hours:",
+  idle: "idle:",
+  none: "stands where it was",
+};
 const REST_S = 10;
 const LEAST_BY_HAND = 4;
 
@@ -124,6 +131,19 @@ document.addEventListener("alpine:init", () => {
       },
       stop() {
         return this.attempt(() => ask("POST", `${at}/stop`));
+      },
+      giveBack() {
+        return this.attempt(() => ask("POST", `${at}/release`));
+      },
+      get heldText() {
+        const held = this.state?.held;
+        if (!held) return "";
+        const since = new Date(held.since).toTimeString().slice(0, 8);
+        const until = held.until ? `, until ${new Date(held.until).toTimeString().slice(0, 8)}` : "";
+        return `${HOLDERS[held.by] ?? held.by} ${held.do} since ${since}${until}`;
+      },
+      get isByHand() {
+        return this.state?.held?.by === "manual";
       },
       goHome() {
         return this.attempt(() => ask("POST", `${at}/home`));
