@@ -19,7 +19,7 @@ const HOLDERS = {
   idle: "idle",
   none: "nothing",
 };
-const MOST_HOLDERS = 2;
+const MOST_HOLDERS = 1;
 const copy = (value) => JSON.parse(JSON.stringify(value));
 
 document.addEventListener("alpine:init", () => {
@@ -228,7 +228,7 @@ document.addEventListener("alpine:init", () => {
       get cureless() {
         const spot = this.spots.find(({ name }) => name === this.judged.chosen);
         if (!spot || spot.word !== "fail" || this.cures.length) return "";
-        return `None of these numbers alone would do. Its longest time unseen is spent so: ${this.whoText(spot)}.`;
+        return `None of these numbers alone would do. Its longest time unseen is spent so: ${this.whoText(spot, 3)}.`;
       },
       get stripsTitle() {
         return this.judged.chosen ? `${this.judged.chosen}: unseen at most, by` : "";
@@ -274,7 +274,7 @@ document.addEventListener("alpine:init", () => {
       wishLabel({ name }) {
         return `${name} unseen for so many s at most`;
       },
-      whoText({ who }) {
+      whoText({ who }, most = MOST_HOLDERS) {
         const parts = Object.entries(who).sort(([, a], [, b]) => b - a);
         return parts
           .slice(0, MOST_HOLDERS)
