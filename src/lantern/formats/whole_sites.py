@@ -6,6 +6,8 @@ import json
 import math
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping
+from copy import deepcopy
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import lru_cache
 from pathlib import Path
@@ -15,6 +17,7 @@ from pydantic import ValidationError
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.linking.effects import EFFECTS, Clip, Effect, Follow, GoTo, Link, Message, Say, Switch
+from lantern.core.linking.expectations import Expectation
 from lantern.core.linking.whole import Given, Ruled, Rules
 from lantern.core.logic.causes import Cause
 from lantern.core.logic.compounds import Compound, ordered
@@ -29,18 +32,43 @@ SPEAKER, PTZ = "speaker", "ptz"
 Document = dict[str, Any]
 
 
-def read_rules(path: Path, start: datetime | None, limits: Limits = DEFAULT) -> tuple[Site, Rules]:
-    """Return the site and its rules, second 0 being `start`. Raises `Refused` with every fault."""
-    document = dict(read_json(read_bytes(path, most=limits.document_bytes), where=path.name))
-    apart = {key: document.pop(key, None) or [] for key in ("links", "compounds", "messages", "accepted")}
+@dataclass(frozen=True)
+class Whole:
+    """A site with all that its links may have done. `rules`: of a rehearsal whose second 0 is at a moment."""
+
+    site: Site
+    links: tuple[Ruled, ...]
+    compounds: tuple[Compound, ...]
+    messages: Mapping[str, Message]
+    hours: Mapping[tuple[str, str], str]
+    expectations: tuple[Expectation, ...]
+    document: Mapping[str, Any]
+
+    def begins(self, start: datetime | None) -> datetime:
+        zone = zone_of(self.site.zone)
+        return START.replace(tzinfo=zone) if start is None else start if start.tzinfo else start.replace(tzinfo=zone)
+
+    def rules(self, begins: datetime) -> Rules:
+        is_on = _is_on(self.site.timetables, begins)
+        return Rules(self.links, self.compounds, self.messages, self.hours, is_on)
+
+
+def read_whole(path: Path, limits: Limits = DEFAULT) -> Whole:
+    """Return a site's file as a rehearsal reads it. Raises `Refused` with every fault."""
+    given = dict(read_json(read_bytes(path, most=limits.document_bytes), where=path.name))
+    document = deepcopy(given)
+    apart = {
+        key: document.pop(key, None) or [] for key in ("links", "compounds", "messages", "accepted", "expectations")
+    }
     hours = dict(_own_hours(document))
     site = site_of({**document, "compounds": [], "links": []}, where=path.name)
-    zone = zone_of(site.zone)
-    begins = START.replace(tzinfo=zone) if start is None else start if start.tzinfo else start.replace(tzinfo=zone)
     faults = FaultList()
     links = tuple(_links(apart["links"], faults))
     compounds = tuple(_read(Compound, each, f"compounds.{n}", faults) for n, each in enumerate(apart["compounds"]))
     messages = tuple(_read(Message, each, f"messages.{n}", faults) for n, each in enumerate(apart["messages"]))
+    expectations = tuple(
+        _read(Expectation, each, f"expectations.{n}", faults) for n, each in enumerate(apart["expectations"])
+    )
     faults.refuse_if_any()
     known = tuple(each for each in compounds if each is not None)
     said = {each.name: each for each in messages if each is not None}
@@ -50,7 +78,7 @@ def read_rules(path: Path, start: datetime | None, limits: Limits = DEFAULT) -> 
     _check(_Names(site, known, said, faults), links, known, hours)
     faults.refuse_if_any()
     ordered(known)  # a circle is refused
-    return site, Rules(links, known, said, hours, _is_on(site.timetables, begins))
+    return Whole(site, links, known, said, hours, tuple(each for each in expectations if each is not None), given)
 
 
 def _own_hours(document: Document) -> Iterator[tuple[tuple[str, str], str]]:

@@ -30,6 +30,7 @@ class Given:
     region: str = ""
     listed: str | None = None
     as_it_came: Mapping[str, Any] = field(default_factory=dict)
+    take: str | None = None
 
 
 @dataclass(frozen=True)
@@ -52,11 +53,24 @@ class Rules:
     is_on: IsOn
 
 
+class Shown(NamedTuple):
+    """An event as it is looked up: of a cause, at a time, maybe of a take; `place`: its order among all that may fire."""
+
+    what: str
+    name: str
+    raised_s: float
+    place: tuple[float, int, int]
+    take: str | None
+    asleep: bool
+
+
 class Line(NamedTuple):
-    """A line of the rehearsal, and where it stands among the others."""
+    """A line of the rehearsal, and where it stands among the others. `shown`: of an event; `ordered_by`: of an order, its event's place."""
 
     place: tuple[float, int, tuple[float, ...]]
     said: dict[str, Any]
+    shown: Shown | None = None
+    ordered_by: tuple[float, int, int] | None = None
 
 
 class _Fires(NamedTuple):
@@ -79,9 +93,9 @@ class _Ordered(NamedTuple):
     place: tuple[float, ...]  # of its link, its effect, its event, its thing
 
 
-def rehearsed(rules: Rules, events: Sequence[Given], *, until_s: float | None = None) -> list[dict[str, Any]]:
+def rehearsed(rules: Rules, events: Sequence[Given], *, until_s: float | None = None) -> list[Line]:
     """Return the lines in their order. `events` as in the file."""
-    return [line.said for line in sorted(_lines(rules, events, until_s), key=lambda line: line.place)]
+    return sorted(_lines(rules, events, until_s), key=lambda line: line.place)
 
 
 def _before(t_s: float, until_s: float | None) -> bool:
@@ -92,14 +106,17 @@ def _lines(rules: Rules, events: Sequence[Given], until_s: float | None) -> Iter
     in_order = sorted((each for each in events if _before(each.raised_s, until_s)), key=lambda each: each.raised_s)
     fires: list[_Fires] = []
     awake: list[Happened] = []
+    takes: dict[Any, str | None] = {}  # by an event's place; a compound's is that of the first that it used
     for index, each in enumerate(in_order):
         hours = rules.hours.get((each.what, each.name))
         asleep = hours is not None and not rules.is_on(hours, each.raised_s)
         said = {**each.as_it_came, "index": index} | ({"asleep": True} if asleep else {})
-        yield Line((each.raised_s, EVENT, (index,)), said)
+        place = (each.raised_s, 0, index)
+        takes[place] = each.take
+        shown = Shown(each.what, each.name, each.raised_s, place, each.take, asleep)
+        yield Line((each.raised_s, EVENT, (index,)), said, shown)
         if asleep:
             continue
-        place = (each.raised_s, 0, index)
         happened = Happened(each.what, each.name, each.raised_s, each.cleared_s, place, each.region, each.listed)
         fires.append(_Fires(happened, index, each.repeat, place))
         if not each.repeat:
@@ -108,7 +125,11 @@ def _lines(rules: Rules, events: Sequence[Given], until_s: float | None) -> Iter
     for number, compound in enumerate(rules.compounds):
         for count, raised in enumerate(made[compound.name]):
             happened = raised.happened
-            yield Line((happened.raised_s, COMPOUND, (number, count)), _compound_line(compound, raised))
+            takes[happened.place] = takes.get(raised.used[0].place)
+            shown = Shown(
+                "compound", compound.name, happened.raised_s, happened.place, takes[happened.place], raised.asleep
+            )
+            yield Line((happened.raised_s, COMPOUND, (number, count)), _compound_line(compound, raised), shown)
             if not raised.asleep:
                 fires.append(_Fires(happened, compound.name, False, happened.place))
     fires.sort(key=lambda each: each.place)
@@ -155,7 +176,8 @@ def _fired(rules: Rules, fires: Sequence[_Fires], until_s: float | None) -> Iter
                 ]
     standings = _one_at_a_time(rules, ordered)
     for at, one in enumerate(ordered):
-        yield Line((one.at_s, ORDER, one.place), _order_line(rules, one, standings.get(at)))
+        said = _order_line(rules, one, standings.get(at))
+        yield Line((one.at_s, ORDER, one.place), said, ordered_by=one.fires.place)
 
 
 def _exclusive(effect: Effect) -> str:
