@@ -72,8 +72,10 @@ async def _drive() -> tuple[list[float], int, int]:
 
 def site_of_a_gate(*, relay_port: int) -> str:
     """A reader, a barrier and a list of a hundred plates; returns the reader's token."""
+    from lantern.core.effects.switch.effect import Switch
     from lantern.core.kinds import detector_of
-    from lantern.core.linking.links import Effect, LinkRule, Output
+    from lantern.core.linking.links import LinkRule
+    from lantern.core.linking.outputs import Output
     from lantern.core.site import Device, Place, Site
     from lantern.db.base import transaction
     from lantern.links.actions import save_link
@@ -99,6 +101,6 @@ def site_of_a_gate(*, relay_port: int) -> str:
         assert device
         document = {"name": "in", "kind": "plate", "dials": dials, "lists": ["all"]}
         row = add_detector(session, device_id=device.id, detector=detector_of(document), reason="bench", user_id=None)
-        rule = LinkRule(name="opens", detector="in", effects=(Effect(output="barrier", length_s=PULSE_S),))
+        rule = LinkRule(name="opens", detector="in", effects=(Switch(output="barrier", length_s=PULSE_S),))
         save_link(session, row, rule.model_dump(mode="json"), link_id=None)
         return device.token

@@ -102,8 +102,10 @@ async def _posted(url: str, token: str) -> tuple[list[float], int]:
 
 def site_of_a_door(*, relay_port: int) -> str:
     """A face camera, a lamp and a list; returns the camera's token."""
+    from lantern.core.effects.switch.effect import Switch
     from lantern.core.kinds import detector_of
-    from lantern.core.linking.links import Effect, LinkRule, Output
+    from lantern.core.linking.links import LinkRule
+    from lantern.core.linking.outputs import Output
     from lantern.core.site import Device, Place, Site
     from lantern.db.base import transaction
     from lantern.links.actions import save_link
@@ -129,6 +131,6 @@ def site_of_a_door(*, relay_port: int) -> str:
         assert device
         document = {"name": "in", "kind": "face", "dials": dials, "lists": ["all"]}
         row = add_detector(session, device_id=device.id, detector=detector_of(document), reason="bench", user_id=None)
-        rule = LinkRule(name="shows", detector="in", effects=(Effect(output="lamp", length_s=PULSE_S),))
+        rule = LinkRule(name="shows", detector="in", effects=(Switch(output="lamp", length_s=PULSE_S),))
         save_link(session, row, rule.model_dump(mode="json"), link_id=None)
         return device.token

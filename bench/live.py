@@ -13,7 +13,7 @@ from bench.store import store
 from lantern.cluster import free_port
 from lantern.core.site import Device
 
-CAMERAS, FPS, SECONDS = 4, 9.0, sized(30.0, 3.0)
+CAMERAS, FPS, SECONDS = 4, 9.0, sized(30.0, 1.5)
 WIDTH, HEIGHT = 320, 240
 HOT_EVERY = 18  # frames: two seconds
 
@@ -82,8 +82,10 @@ async def _drive() -> tuple[list[float], list[float], int]:
 
 def site_of_cameras(*, relay_port: int, cameras: int, others: Sequence[Device] = ()) -> list[str]:
     """A site of so many cameras, each with a detector that lights a lamp of its own, and others; returns the cameras' tokens."""
+    from lantern.core.effects.switch.effect import Switch
     from lantern.core.events import Detector, Region
-    from lantern.core.linking.links import Effect, LinkRule, Output
+    from lantern.core.linking.links import LinkRule
+    from lantern.core.linking.outputs import Output
     from lantern.core.site import Place, Site
     from lantern.db.base import transaction
     from lantern.links.actions import save_link
@@ -107,6 +109,6 @@ def site_of_cameras(*, relay_port: int, cameras: int, others: Sequence[Device] =
             tokens.append(device.token)
             detector = Detector(name=f"hot {n}", kind="heat", regions=(region,), dials=dials)
             row = add_detector(session, device_id=device.id, detector=detector, reason="bench", user_id=None)
-            rule = LinkRule(name=f"link {n}", detector=row.name, effects=(Effect(output=f"lamp {n}", length_s=0.7),))
+            rule = LinkRule(name=f"link {n}", detector=row.name, effects=(Switch(output=f"lamp {n}", length_s=0.7),))
             save_link(session, row, rule.model_dump(mode="json"), link_id=None, reason="bench", user_id=None)
         return tokens

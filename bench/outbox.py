@@ -17,8 +17,9 @@ FILL = f"""
 INSERT INTO event (detector_id, revision, region, raised_at, cleared_at, cleared_by, repeat, reading, why, own, outcome, because)
 SELECT 1, 1, 'r', now() - interval '1 s' * ({EVENTS} - n), now() - interval '1 s' * ({EVENTS} - n), 'reading', false, 50, '{{}}', '{{}}', 'fired', ''
 FROM generate_series(1, {EVENTS}) n;
-INSERT INTO effect_order (event_id, link, device_id, thing, at, length_s, priority, expire_s, stage, from_at, to_at, result, because)
-SELECT n, l, 2, 'lamp ' || mod(n, {OUTPUTS}), now() - interval '1 s' * ({EVENTS} - n), 1, 5, 60, 'over',
+INSERT INTO effect_order (event_id, link, device_id, "do", thing, body, names, attempts, at, length_s, priority, expire_s, stage, from_at, to_at,
+  result, because)
+SELECT n, l, 2, 'switch', 'lamp ' || mod(n, {OUTPUTS}), '{{}}', '{{}}', 0, now() - interval '1 s' * ({EVENTS} - n), 1, 5, 60, 'over',
        now() - interval '1 s' * ({EVENTS} - n), now() - interval '1 s' * ({EVENTS} - n), 'done', ''
 FROM generate_series(1, {EVENTS}) n, (VALUES ('one'), ('other')) v(l);
 INSERT INTO output_state (device_id, output, active, at, attempts, error)

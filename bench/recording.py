@@ -21,7 +21,7 @@ from bench.store import store
 from lantern.cluster import free_port
 from lantern.core.site import Device
 
-SECONDS = float(os.environ.get("BENCH_SECONDS", sized("600", "4")))
+SECONDS = float(os.environ.get("BENCH_SECONDS", sized("600", "2")))
 CAMERAS, OBJECTS_HZ = 4, 10.0
 OTHERS = {"N1": 4, "N2": 4, "V1": 12}  # objects in view
 SETTLED_S = 60.0  # after which memory must not grow

@@ -33,16 +33,30 @@ START_S = 600
 ROOM_BYTES = 6 * 2**30
 
 
+# Those that share a program each worker starts one for; two such groups take half as long as one.
+OWN_PROGRAM = ("test_own_site.py", "test_made_up.py")
+SECOND = (
+    "test_accessible.py",
+    "test_pressed.py",
+    "test_persons.py",
+    "test_evidence.py",
+    "test_controls.py",
+    "test_pen.py",
+)
+
+
 class BrowserTestsTogether(LoadScopeScheduling):
-    """All tests of the browser on one worker, for they share the one program that is running, but for those that run another; every
-    other test by itself.
+    """Tests of the browser in two groups, each on one worker, for they share the one program that is running there, but for those that
+    run another; every other test by itself.
     """
 
     def _split_scope(self, nodeid: str) -> str:
         file = nodeid.split("::", maxsplit=1)[0]
         if not file.startswith("tests/browser/"):
             return nodeid
-        return file if file.endswith(("test_own_site.py", "test_made_up.py")) else "browser"
+        if file.endswith(OWN_PROGRAM):
+            return file
+        return "browser, second" if file.endswith(SECOND) else "browser"
 
     def remove_node(self, node: WorkerController) -> str | None:
         """When a worker has died: the test it died at, which is not tried again; what it had before it goes to others.
@@ -60,7 +74,12 @@ class BrowserTestsTogether(LoadScopeScheduling):
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """What takes longest begins first, or one worker waits for it at the end."""
-    items.sort(key=lambda item: "test_schema" not in item.nodeid)
+    items.sort(key=lambda item: (not _shares_a_program(item.nodeid), "test_schema" not in item.nodeid))
+
+
+def _shares_a_program(nodeid: str) -> bool:
+    file = nodeid.split("::", maxsplit=1)[0]
+    return file.startswith("tests/browser/") and not file.endswith(OWN_PROGRAM)
 
 
 def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> LoadScopeScheduling:
@@ -78,6 +97,10 @@ def open_folder() -> Iterator[Path]:
     with tempfile.TemporaryDirectory(prefix="lantern-test-", ignore_cleanup_errors=True, dir=where) as name:
         Path(name).chmod(0o711)
         yield Path(name)
+        for beside in Path(name).parent.glob(
+            f"{Path(name).name}*-keys"
+        ):  # keys of persons lie beside a state, never in it
+            shutil.rmtree(beside, ignore_errors=True)
 
 
 @pytest.fixture(scope="session")

@@ -6,9 +6,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.events import Event
 from lantern.core.linking.arming import Armed
-from lantern.core.linking.links import Effect, LinkRule
+from lantern.core.linking.links import LinkRule
 from lantern.core.linking.orders import Order
 from lantern.core.linking.timeline import Circumstances
 from lantern.core.logic.timetable import Hours, Timetable
@@ -71,9 +72,9 @@ def _link(dice: Iterator[int], number: int) -> Armed:
     return Armed(link, LATER if _of(dice, 3) == 0 else None)
 
 
-def _effect(dice: Iterator[int], output: str) -> Effect:
+def _effect(dice: Iterator[int], output: str) -> Switch:
     mode = "latched" if _of(dice, 4) == 0 else "pulse"
-    return Effect(output=output, mode=mode, length_s=LENGTHS_S[_of(dice, 6)], expire_s=EXPIRE_S[_of(dice, 4)])
+    return Switch(output=output, mode=mode, length_s=LENGTHS_S[_of(dice, 6)], expire_s=EXPIRE_S[_of(dice, 4)])
 
 
 # ---- the plain reading ---------------------------------------------------------------------------------------------------

@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.events import Detector
-from lantern.core.linking.links import Effect, LinkRule, Output
+from lantern.core.linking.links import LinkRule
+from lantern.core.linking.outputs import Output
 from lantern.core.logic.timetable import Hours, Timetable
 from lantern.core.scoring.marks import Mark
 from lantern.core.site import Device, Place, Site
@@ -47,7 +49,7 @@ ALWAYS = Timetable(
     name="always on", zone="Europe/Amsterdam", hours=tuple(Hours(day=d, start_min=0, end_min=1440) for d in range(7))
 )
 LINK = LinkRule(
-    name="hot to lamp", detector="hot", timetable="always on", effects=(Effect(output="lamp", length_s=2.0),)
+    name="hot to lamp", detector="hot", timetable="always on", effects=(Switch(output="lamp", length_s=2.0),)
 )
 
 

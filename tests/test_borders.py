@@ -98,13 +98,17 @@ ALSO = {  # words of other things as well
     "f_px": "plan",
     "radar": "plan",  # what the plan draws of one's beam
     "shutter_s": "plan",  # of what is aimed at
+    "within_s": "links rehearse",  # the numbers of compounds, and of what is expected
+    "wait_s": "links",
+    "quiet_s": "links",
+    "rearm_s": "links",
 }
 
 
 @pytest.mark.parametrize("path", COMMON + MODULES, ids=lambda path: str(path.relative_to(ROOT)))
 def test_common_code_has_no_word_of_a_family(path: Path) -> None:
     room = path.relative_to(ROOT).parts[0]
-    other = [word for word, rooms in ALSO.items() if room == rooms]
+    other = [word for word, rooms in ALSO.items() if room in rooms.split()]
     found = [
         (number, what, line.strip()[:100])
         for number, line in enumerate(path.read_text().splitlines(), 1)

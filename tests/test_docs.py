@@ -39,6 +39,15 @@ def test_links_between_documents_lead_somewhere() -> None:
             assert (document.parent / target).exists(), f"{document.name}: {target}"
 
 
+def test_no_line_of_a_page_or_script_is_beyond_120_characters() -> None:
+    folder = ROOT / "src/lantern"
+    pages = [each for pattern in ("*.html", "*.js") for each in folder.rglob(pattern) if "vendor" not in each.parts]
+    assert len(pages) > 100
+    long = [(str(each.relative_to(folder)), number) for each in pages
+            for number, line in enumerate(each.read_text().splitlines(), 1) if len(line) > 120]  # fmt: skip
+    assert long == []
+
+
 def test_no_committed_file_names_a_package_registry() -> None:
     files = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=False).stdout.split()
     hosts = re.compile("|".join(("py" + r"pi\.org", "npm" + r"js\.(org|com)", "python" + "hosted", r"deb\.debian")))

@@ -202,6 +202,11 @@ def revisions_of(session: Session, what: str, subject_ids: Collection[int]) -> l
     return list(session.scalars(query.order_by(RevisionRow.at.desc(), RevisionRow.number.desc())))
 
 
+def newest_of_site(session: Session, site_id: int) -> int:
+    """Return the number of the newest state of anything on a site; 0: nothing was kept yet."""
+    return session.scalar(select(func.max(RevisionRow.id)).where(RevisionRow.site_id == site_id)) or 0
+
+
 def revision(session: Session, what: str, subject_id: int, number: int) -> RevisionRow | None:
     query = select(RevisionRow).where(RevisionRow.what == what, RevisionRow.subject_id == subject_id)
     return session.scalar(query.where(RevisionRow.number == number))

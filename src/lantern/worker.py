@@ -31,6 +31,7 @@ from lantern.persons.erasing import open_again, run_erasure
 from lantern.persons.gallery import push, waiting_devices
 from lantern.persons.keeping import look as look_for_due
 from lantern.persons.tables import ErasureRow
+from lantern.preflight.looking import look_at_all
 from lantern.recordings.actions import make_take
 from lantern.recordings.tables import RecordingRow
 from lantern.settings import settings
@@ -252,6 +253,7 @@ async def _work(stop: asyncio.Event, patience: Patience) -> None:
                 ),
                 asyncio.create_task(_take_up_again(queue, patience)),
                 asyncio.create_task(_look_after_persons()),
+                asyncio.create_task(_look_at_sites()),
                 asyncio.create_task(stop.wait()),
             ]
             try:
@@ -281,6 +283,17 @@ async def _take_up_again(queue: procrastinate.App, patience: Patience) -> None:
             drop_abandoned_uploads()
             drop_old_exports()
         patience.rest()
+        await asyncio.sleep(LOOK_S)
+
+
+async def _look_at_sites() -> None:
+    """Have the preflight look at each site that has changed and is at rest again; again and again."""
+    before: dict[int, str] = {}
+    while True:
+        try:
+            before = await asyncio.to_thread(look_at_all, before)
+        except Exception as error:
+            log.error("sites are looked at again in a while", error=repr(error))
         await asyncio.sleep(LOOK_S)
 
 

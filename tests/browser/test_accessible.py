@@ -9,6 +9,8 @@ from browser.conftest import violations
 
 PAGES = [
     "/sites/1/survey",
+    "/sites/1/preflight",
+    "/sites/1/compounds",
     "/sites/1/takes",
     "/sites/1/bench/1?take=1",
     "/sites/1/bench/4?tab=counts",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 import zipfile
+from contextlib import suppress
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
@@ -109,7 +110,14 @@ def test_a_match_is_judged_by_key_beside_its_reference(bench: Page) -> None:
     expect(bench.get_by_role("button", name="beside the reference b")).to_be_visible()
     bench.locator("h1").click()
     bench.keyboard.press("b")
-    expect(bench.get_by_alt_text("Its reference")).to_be_visible()
+    reference = bench.get_by_alt_text("Its reference")
+    for _ in range(6):  # of some nobody has a picture: the next match has its own
+        bench.get_by_role("button", name="Go to just before the first mark").click()
+        with suppress(AssertionError):
+            expect(reference).to_be_visible(timeout=10_000)
+            break
+    expect(reference).to_be_visible()
+    bench.locator("h1").click()
     bench.keyboard.press("r")
     expect(bench.get_by_test_id("newest-said")).to_contain_text("right")
     expect(bench.locator(".score-line circle").first).to_be_attached()
@@ -123,7 +131,7 @@ def test_the_bench_shows_a_look_beside_its_reference(bench: Page) -> None:
 
 def test_the_barred_are_tied_to_a_lamp(bench: Page) -> None:
     bench.goto("/sites/1/links/11")
-    bench.get_by_role("button", name="Tie it to an output").click()
+    bench.get_by_role("button", name="Tie it to something").click()
     link = bench.locator("section", has=bench.get_by_role("button", name="Save link"))
     link.get_by_role("combobox").filter(has_text="Hall lamp").last.select_option(label="M1 Hall lamp")
     link.get_by_role("button", name="Save link").click()

@@ -17,13 +17,25 @@ from playwright.sync_api import Error as BrowserError
 from lantern.core.roles import suffices
 
 PAGES = (
-    "/survey", "/plan", "/devices", "/devices/1", "/devices/5", "/devices/9", "/devices/10", "/takes", "/bench/1", "/bench/3",
-    "/bench/4", "/bench/6", "/bench/8", "/bench/11", "/bench/1/revisions", "/links/1", "/rehearse/1", "/walk/1",
+    "/survey", "/plan", "/preflight", "/compounds", "/devices", "/devices/1", "/devices/5", "/devices/9", "/devices/10", "/takes", "/bench/1", "/bench/3",
+    "/bench/4", "/bench/6", "/bench/8", "/bench/11", "/bench/1/revisions", "/links/1", "/rehearse/1", "/rehearsal", "/walk/1",
     "/walk/4", "/walk/5", "/walk/11", "/events", "/revisions", "/types", "/lists", "/people-lists", "/persons", "/compare", "/diff",
 )  # fmt: skip
+OF_ANOTHER = (
+    "/devices/5",
+    "/devices/10",
+    "/bench/3",
+    "/bench/8",
+    "/walk/4",
+    "/walk/11",
+    "/diff",
+    "/rehearsal",
+)  # drawn by templates that others are drawn by, too
 PAGES_OF = {
-    "viewer": PAGES,
-    "operator": tuple(page for page in PAGES if page.startswith(("/bench", "/walk", "/devices/"))),
+    "viewer": tuple(page for page in PAGES if page not in OF_ANOTHER),
+    "operator": tuple(
+        page for page in PAGES if page.startswith(("/bench", "/walk", "/devices/")) and page not in OF_ANOTHER
+    ),
     "engineer": (*PAGES, "/devices/new?kind=camera", "/detectors/new?device=1", "/detectors/new?device=8"),
     "lead": ("/survey", "/people"),
 }

@@ -6,9 +6,10 @@ from dataclasses import replace
 from datetime import UTC, datetime
 
 from builders import series, subject_of
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.events import Detector, Region
 from lantern.core.linking.arming import Armed
-from lantern.core.linking.links import Effect, LinkRule
+from lantern.core.linking.links import LinkRule
 from lantern.core.logic.timetable import Hours, Timetable
 from lantern.core.rehearsal import Rehearsal, rehearse
 from lantern.core.rule import Rule
@@ -16,7 +17,7 @@ from lantern.core.scoring.marks import Mark
 from lantern.core.silence import why_silent
 
 START = datetime(2025, 6, 2, 0, 59, 50, tzinfo=UTC)  # a Monday
-LINK = LinkRule(name="l", detector="d", effects=(Effect(output="lamp", length_s=4),))
+LINK = LinkRule(name="l", detector="d", effects=(Switch(output="lamp", length_s=4),))
 DETECTOR = Detector(
     name="d",
     kind="heat",
@@ -59,7 +60,7 @@ def test_outside_the_detectors_own_hours_no_link_hears_it() -> None:
     )
     assert [e.raised_s for e in result.events] == [3.0, 15.0]  # both are raises, and judged as such
     assert [o.code for o in result.outcomes] == ["outside_timetable", "fired"]
-    assert "of the detector: late" in result.outcomes[0].text
+    assert "its own timetable: late" in result.outcomes[0].text
     assert not result.judged.missed
     assert [(e["output"], e["on_s"], e["events"]) for e in result.effects_shown()] == [("lamp", 15.0, [1])]
 

@@ -54,7 +54,7 @@ def test_a_detectors_own_hours_are_those_of_the_site_and_keep_their_name(small: 
 @pytest.mark.parametrize(
     ("change", "word"),
     [
-        ({"effects": [{"output": "siren"}]}, "no output 'siren'"),
+        ({"effects": [{"output": "siren"}]}, "there is no 'siren'"),
         ({"effects": [{"output": "stop", "flash_hz": 1}]}, "does not flash"),
         ({"effects": [{"output": "lamp", "flash_hz": 5}]}, "flash_hz"),
         ({"effects": [{"output": "lamp", "length_s": 0}]}, "length_s"),

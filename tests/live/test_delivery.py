@@ -18,8 +18,8 @@ from sqlalchemy import select, update
 
 from lantern.cluster import free_port
 from lantern.core.decide import Change, State
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.linking.arming import Armed
-from lantern.core.linking.links import Effect
 from lantern.core.logic.timetable import Timetable
 from lantern.core.watch import Turn
 from lantern.db.base import transaction
@@ -216,7 +216,7 @@ def test_two_links_of_one_event_may_order_of_one_output(small: Small) -> None:
 
 
 def test_what_latches_outlasts_pulses_until_it_is_acknowledged(small: Small) -> None:
-    latching = LINK.model_copy(update={"name": "latches", "effects": (Effect(output="lamp", mode="latched"),)})
+    latching = LINK.model_copy(update={"name": "latches", "effects": (Switch(output="lamp", mode="latched"),)})
     at = datetime.now(UTC)
     record(happening(small, at=at), [*links(small), Armed(latching, None)])
     outbox.confirm(small.module, "lamp", True, at)
@@ -233,7 +233,7 @@ def test_what_latches_outlasts_pulses_until_it_is_acknowledged(small: Small) -> 
 
 def test_an_acknowledgement_ends_no_pulse_and_nothing_that_is_still_to_come(small: Small) -> None:
     at = datetime.now(UTC)
-    latch = Effect(output="lamp", mode="latched")
+    latch = Switch(output="lamp", mode="latched")
     soon = LINK.model_copy(update={"name": "soon", "effects": (latch,)})
     later = LINK.model_copy(update={"name": "later", "effects": (latch,), "delay_s": 30.0})
     record(happening(small, at=at), [*links(small), Armed(soon, None), Armed(later, None)])

@@ -12,12 +12,13 @@ from sqlalchemy import select
 
 from lantern.application.app import make_app
 from lantern.cluster import free_port
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.faults import Refused
-from lantern.core.linking.links import Effect, LinkRule
+from lantern.core.linking.links import LinkRule
 from lantern.db.base import transaction
 from lantern.devices.modbus import _stretches
 from lantern.links.actions import save_link
-from lantern.links.tables import InputCause, LinkRow
+from lantern.links.tables import LinkRow, NamedCause
 from lantern.live.engine import Engine
 from lantern.live.tables import EventRow, InputRow, OrderRow
 from lantern.register.devices import change_device
@@ -44,12 +45,14 @@ def wired(small: Small) -> Small:
     with transaction() as session:
         row = session.get_one(DeviceRow, small.module)
         change_device(session, row, {"inputs": INPUTS}, place=row.place)
-        lamp = LinkRule(name="gate to lamp", input="gate", effects=(Effect(output="lamp", length_s=0.5),))
+        lamp = LinkRule(name="gate to lamp", input="gate", effects=(Switch(output="lamp", length_s=0.5),))
         stop = LinkRule(
-            name="cut to stop", input="cabinet", region="fault", effects=(Effect(output="stop", mode="latched"),)
+            name="cut to stop", input="cabinet", region="fault", effects=(Switch(output="stop", mode="latched"),)
         )
         for link in (lamp, stop):
-            save_link(session, InputCause(small.site, str(link.input)), link.model_dump(mode="json"), link_id=None)
+            save_link(
+                session, NamedCause(small.site, "input", str(link.input)), link.model_dump(mode="json"), link_id=None
+            )
     return small
 
 
@@ -216,7 +219,7 @@ def test_a_link_of_an_input_is_made_changed_restored_and_deleted_on_its_page(cli
     [
         ({"region": "spot"}, "of an input: empty, or one of active, fault"),
         ({"lists": ["crew"]}, "an input matches no list"),
-        ({"effects": [{"output": "nobody's"}]}, "no output"),
+        ({"effects": [{"output": "nobody's"}]}, "there is no"),
     ],
 )
 def test_what_is_wrong_with_a_link_of_an_input(

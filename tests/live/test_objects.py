@@ -14,8 +14,10 @@ from starlette.responses import Response, StreamingResponse
 from starlette.routing import Route
 
 from lantern.cluster import free_port
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.events import Detector, Region
-from lantern.core.linking.links import Effect, LinkRule, Output
+from lantern.core.linking.links import LinkRule
+from lantern.core.linking.outputs import Output
 from lantern.core.site import Device, Place, Site
 from lantern.core.tracks import Seen
 from lantern.db.base import transaction
@@ -140,7 +142,7 @@ SITE = Site(
         ),
     ),
 )
-FULL = LinkRule(name="full", detector="people", region="occupancy", effects=(Effect(output="lamp", length_s=1.0),))
+FULL = LinkRule(name="full", detector="people", region="occupancy", effects=(Switch(output="lamp", length_s=1.0),))
 
 
 def test_from_a_box_to_the_order_of_a_lamp_and_the_count_reset(database: str) -> None:

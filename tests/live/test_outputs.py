@@ -15,8 +15,8 @@ import pytest
 from sqlalchemy import select, update
 
 from lantern.cluster import free_port
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.faults import Refused
-from lantern.core.linking.links import Effect
 from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction
 from lantern.db.changes import CHANNEL
@@ -38,7 +38,7 @@ TENTH_S = 0.1
 @pytest.fixture
 def both(database: str, tmp_path: Path) -> Small:
     """A raise lights the lamp for a minute and latches the stop."""
-    effects = (Effect(output="lamp", length_s=60.0), Effect(output="stop", mode="latched"))
+    effects = (Switch(output="lamp", length_s=60.0), Switch(output="stop", mode="latched"))
     return small_site(tmp_path, link=LINK.model_copy(update={"effects": effects}))
 
 

@@ -28,14 +28,44 @@ from web.test_access import log_in
 SKERROW = Path(__file__).parents[2] / "src/lantern/demo/skerrow.site.json"
 TO_COME: dict[str, Any] = {
     "plan": {"picture": "ground.png", "metres_per_px": 0.05, "origin": [0, 0]},
-    "compounds": [{"name": "both", "all_of": ["hot", "gate"], "within_s": 5}],
-    "expectations": [{"name": "every morning", "detector": "hot", "by": "06:00"}],
+    "compounds": [
+        {
+            "name": "Quiet smoulder",
+            "kind": "unless",
+            "quiet_s": 5.0,
+            "wait_s": 0.0,
+            "within_s": 0.0,
+            "rearm_s": 0.0,
+            "parts": [{"detector": "Smoulder in the heap", "lists": []}, {"detector": "Gate line", "lists": []}],
+        },
+    ],
+    "messages": [{"name": "halt", "text": "Halt at {place}", "length_s": 4.0}],
+    "expectations": [
+        {
+            "name": "lamp",
+            "when": {"detector": "Gate line"},
+            "must_not": [],
+            "must": [{"do": "switch", "on": "Mast beacon", "within_s": 5.0}],
+        },
+    ],
 }
 
 
 @pytest.fixture
 def client(small: Small) -> TestClient:
     return log_in(make_app(), "ida", "open sesame")
+
+
+EFFECTS = [
+    {"do": "say", "devices": ["L1"], "message": "halt", "repeats": 2, "gain_db": 0.0, "when_busy": "wait", "expire_s": 60.0},
+    {"do": "go_to", "device": "Z1", "preset": 1, "length_s": 10.0, "when_busy": "drop", "expire_s": 60.0, "priority": 2},
+    {"do": "follow", "device": "Z1", "length_s": 30.0, "when_busy": "drop", "expire_s": 60.0},
+    {"do": "clip", "devices": ["V2"], "before_s": 5.0, "after_s": 10.0, "still": False, "expire_s": 60.0},
+    {"do": "mail", "to": ["guard@example.org"], "subject": "{place}", "text": "{detector}", "expire_s": 86400.0},
+    {"do": "post", "to": "mqtt://10.0.0.9/yard", "text": "{place}", "expire_s": 86400.0},
+    {"do": "show", "roles": ["operator"], "expire_s": 60.0},
+    {"output": "Mast beacon", "mode": "pulse", "length_s": 5.0, "expire_s": 60.0},
+]  # fmt: skip
 
 
 def skerrow(**changes: Any) -> dict[str, Any]:
@@ -53,7 +83,11 @@ def exported(name: str) -> bytes:
 
 def test_a_file_comes_back_equal_byte_for_byte(database: str) -> None:
     """Import, export, import under another name, export: the same but for the name. Sorted keys, two spaces."""
-    site = site_of(skerrow(**TO_COME), where="skerrow")
+    everything = {"name": "everything", "compound": "Quiet smoulder", "effects": EFFECTS}
+    site = site_of(
+        skerrow(**TO_COME, links=[*(each for each in skerrow()["links"] if "compound" not in each), everything]),
+        where="skerrow",
+    )
     with transaction() as session:
         import_site(session, site, user_id=None)
     first = exported(site.name)
@@ -66,6 +100,8 @@ def test_a_file_comes_back_equal_byte_for_byte(database: str) -> None:
     second = exported("Second")
     assert second.replace(b'"name": "Second"', f'"name": "{site.name}"'.encode()) == first
     assert differences(site, site_of(json.loads(first), where="file")) == []
+    [link] = [each for each in json.loads(first)["links"] if each["name"] == "everything"]
+    assert link["effects"] == EFFECTS
 
 
 def test_the_demo_is_a_file_that_is_in_order() -> None:
@@ -87,7 +123,7 @@ def test_no_token_password_or_account_is_in_a_file(small: Small) -> None:
         ({"colour": "red"}, "colour", "not a known key"),
         ({"lists": [{"entries": []}]}, "lists.0.name", "missing"),
         ({"places": [{"name": "A"}, {"name": "A"}]}, "places", "2 are called 'A'"),
-        ({"links": [{"name": "l", "detector": "nobody", "effects": []}]}, "links.0.detector", "'nobody' is not in"),
+        ({"links": [{"name": "l", "detector": "nobody", "effects": []}]}, "links.0.detector", "there is no 'nobody'"),
     ],
 )
 def test_what_is_wrong_with_a_file_is_said_with_its_place(change: dict[str, Any], where: str, told: str) -> None:
@@ -167,6 +203,7 @@ def test_removing_asks_for_the_name_says_what_goes_and_leaves_the_others(client:
     with transaction() as session:
         assert counted(session, 1) == {
             "devices": 2, "takes": 1, "marks": 2, "detectors": 1, "revisions": 3, "links": 1, "events": 0,
+                "accepted findings": 0, "compounds": 0,
         }  # fmt: skip
         with pytest.raises(Refused, match="the site's own name"):
             remove_site(session, session.get_one(SiteRow, 1), name="test site")

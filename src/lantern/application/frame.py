@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
@@ -56,7 +56,7 @@ class AssembledFrame:
             "edits": suffices(role, "engineer"),
             "may_mark": suffices(role, "operator"),
             "route": _route(session, site.id, detector.id if detector else first),
-            "rail": _rail(site, devices, lines),
+            "rail": _rail(site, devices, lines, _flags(session, site.id)),
             "engine": _engine(session, site.id, devices),
             "list_pages": LIST_PAGES,
         }
@@ -91,8 +91,16 @@ def _route(session: Session, site_id: int, current: int | None) -> list[dict[str
     return out
 
 
-def _rail(site: SiteRow, devices: Rows, lines: Lines) -> list[dict[str, Any]]:
-    """Places with their devices and what hangs on them."""
+def _flags(session: Session, site_id: int) -> Counter[str]:
+    """Return how much is open at each device, by its code, over all stages that count there."""
+    counted: Counter[str] = Counter()
+    for stage in STAGES:
+        counted.update(stage.flags(session, site_id) if stage.flags else {})
+    return counted
+
+
+def _rail(site: SiteRow, devices: Rows, lines: Lines, flags: Mapping[str, int]) -> list[dict[str, Any]]:
+    """Places with their devices and what hangs on them; what is open at a device stands at its first line."""
     by_place = defaultdict(list)
     for device in devices:
         by_place[device.place_id].append(device)
@@ -102,13 +110,13 @@ def _rail(site: SiteRow, devices: Rows, lines: Lines) -> list[dict[str, Any]]:
         for device in by_place[place.id]:
             bare = RailLine(name=device.name, word=_BARE.get(device.kind, "no detector"))
             wrong = "; ".join(device.cautions)
-            for each in lines[device.id] or [bare]:
+            for n, each in enumerate(lines[device.id] or [bare]):
                 caution = each.caution or wrong
                 word, glyph = each.word, each.glyph
                 if caution and glyph != "caution":  # it has no word of its own for what is wrong
                     word = glyph = "caution"
                 line = {"code": device.code, "name": each.name, "word": word, "glyph": glyph, "id": each.id}
-                held.append(line | {"caution": caution, "device": device.id})
+                held.append(line | {"caution": caution, "device": device.id, "flags": 0 if n else flags[device.code]})
         out.append({"name": place.name, "lines": held})
     return out
 

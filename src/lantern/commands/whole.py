@@ -32,25 +32,26 @@ def rehearse(
     from lantern.core.faults import Fault, Refused
     from lantern.core.linking.expectations import judged
     from lantern.core.linking.whole import rehearsed
-    from lantern.formats.whole_sites import read_events, read_whole
+    from lantern.formats.site_files import read_site
+    from lantern.formats.whole_sites import begin_of, read_events, rules_of
     from lantern.settings import settings
     from lantern.signals.rehearsed import rehearsed_takes
 
     with told():
         if (events is None) == (takes is None):
             raise Refused([Fault("rehearse", "needs --events or --takes, and not both", "one of them")])
-        whole = read_whole(site)
+        whole = read_site(site)
         begins = _moment(start)
         if begins is not None:
-            begins = whole.begins(begins)
+            begins = begin_of(whole, begins)
         clocks: dict[str, float] = {}
         if takes is not None:
-            found = rehearsed_takes(takes, whole.site, begins, settings().limits)
+            found = rehearsed_takes(takes, whole, begins, settings().limits)
             begins, given, clocks = found.begins, list(found.events), found.takes
         else:
             assert events is not None
-            given = read_events(events, whole.site)
-        lines = rehearsed(whole.rules(whole.begins(begins)), given, until_s=until)
+            given = read_events(events, whole)
+        lines = rehearsed(rules_of(whole, begin_of(whole, begins)), given, until_s=until)
         for each in lines:
             sys.stdout.buffer.write(line(each.said))
         if not expect:
@@ -70,3 +71,23 @@ def _moment(text: str | None) -> datetime | None:
         return None if text is None else datetime.fromisoformat(text)
     except ValueError as error:
         raise Refused([Fault("--start", repr(text)[:60], "ISO 8601, such as 2026-01-05T00:00:00+01:00")]) from error
+
+
+@app.command()
+def preflight(
+    site: Annotated[Path, typer.Option("--site", help="A lantern-site/1 file")],
+) -> None:
+    """Print what is wrong with a site, or looks so, a JSON line a finding, the gravest first. Exit 1 with an error that nobody accepted."""
+    from lantern.core.preflight.checked import Checked
+    from lantern.core.preflight.rules import preflight as found_by
+    from lantern.formats.device_types import shipped_types
+    from lantern.formats.site_files import read_site
+
+    with told():
+        whole = read_site(site)
+        found = found_by(Checked(whole, {**shipped_types(), **{each.name: each for each in whole.types}}))
+    for each in found:
+        sys.stdout.buffer.write(line(each.finding.as_dict(each.accepted)))
+    sys.stdout.buffer.flush()
+    if any(each.finding.severity == "error" and each.accepted is None for each in found):
+        raise typer.Exit(1)

@@ -43,13 +43,21 @@ def _meant(details: list[ErrorDetails]) -> list[ErrorDetails]:
     return kept or details
 
 
+TOLD_BY, BRANCH = "told_by_", "§"  # of unions whose branches a key tells apart
+
+
 def key_fault(where: str, detail: ErrorDetails) -> Fault:
     *above, last = detail["loc"] or ("",)
     # a branch of a union is named by its model, which is nothing that anybody wrote
-    written = [str(part) for part in above if not (isinstance(part, str) and part[:1].isupper())]
-    key = ".".join([*written, str(last)])
+    written = [
+        str(part) for part in above if not (isinstance(part, str) and (part[:1].isupper() or part[:1] == BRANCH))
+    ]
+    key = ".".join([*written, *([] if str(last)[:1] == BRANCH else [str(last)])])
     place = f"{where}: {key}" if key else where
     message = detail["msg"].removeprefix("Value error, ")
+    if detail["type"].startswith(TOLD_BY):
+        key = detail["type"].removeprefix(TOLD_BY)
+        return Fault(f"{place}.{key}", repr(detail["input"].get(key))[:80], message)
     if detail["type"] == "missing":
         return Fault(place, "is missing", "a value: " + message)
     if detail["type"] == "extra_forbidden":

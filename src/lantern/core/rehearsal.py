@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
+from lantern.core.effects.effect import Effect
 from lantern.core.events import Event
 from lantern.core.linking.arming import Armed, Arming, Heard
 from lantern.core.linking.orders import Order, Standing
-from lantern.core.linking.timeline import Active, Circumstances, activity
+from lantern.core.linking.timeline import Active, Circumstances, played
 from lantern.core.logic.timetable import Timetable
 from lantern.core.reasons import Reason
 from lantern.core.scoring.marks import Judgement, Mark, Slack, judge, within
@@ -68,15 +69,15 @@ def rehearse(
     end = start + timedelta(seconds=max([length_s, *(event.raised_s for event in events)]))
     arming = Arming(links, hours, start, end)
     came_of: list[tuple[int, str]] = []
-    orders: list[Order] = []
+    orders: list[tuple[Order, Effect]] = []
     outcomes: list[Reason] = []
     for index, event in enumerate(events):
         fired, reason = arming.answer(heard(event), start + timedelta(seconds=event.raised_s))
         for firing in fired:
-            orders.append(firing.order(len(orders), event.raised_s))
+            orders.append((firing.order(len(orders), event.raised_s), firing.effect))
             came_of.append((index, firing.link))
         outcomes.append(reason)
-    effects, standings = activity(orders, during)
+    effects, standings = played(orders, during)
     judged = judge([event.raised_s for event in events], marks, slack)
     hit_by = {mark: index for index, mark in enumerate(judged.hit_marks) if mark is not None}
     reasons = tuple(_mark_reason(mark, hit_by.get(i), events, outcomes, silent) for i, mark in enumerate(marks))

@@ -9,11 +9,16 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from lantern.core.devices import DeviceKindName
+from lantern.core.effects.message import Message
 from lantern.core.events import Detector, Region
 from lantern.core.faults import FaultList, Refused
 from lantern.core.kinds import detector_of, kind_of
+from lantern.core.linking.expectations import Expectation
 from lantern.core.linking.inputs import Input
-from lantern.core.linking.links import LinkRule, Output, Watchdog
+from lantern.core.linking.leads import Names
+from lantern.core.linking.links import LinkRule
+from lantern.core.linking.outputs import Output, Watchdog
+from lantern.core.logic.compounds import Compound, ordered
 from lantern.core.logic.timetable import Timetable, zone_of
 from lantern.core.modelled import Strict
 from lantern.core.promise.plan import Plan
@@ -75,6 +80,17 @@ class Place(Strict):
     polygon: tuple[Point, ...] | None = None
 
 
+class Acceptance(Strict):
+    """A finding of the preflight that somebody lives with: why, who, and since when. `what`: what it said then; none: whatever it says."""
+
+    rule: str = Field(min_length=1, max_length=80)
+    at: str = Field(max_length=400)
+    because: str = Field(min_length=1, max_length=2000)
+    by: str = Field(default="", max_length=120)
+    on: str = Field(default="", max_length=40)
+    what: str | None = Field(default=None, max_length=2000)
+
+
 class SiteRegion(Region):
     """A region with whatever its family keeps of it, which `Site.check` holds against the family's model."""
 
@@ -97,7 +113,7 @@ class SiteDetector(Detector):
 
 
 class Site(Strict):
-    """`lists` are for the families whose detectors name them. `compounds` and `expectations` are of subjects to come: checked for shape, kept, written again."""
+    """`lists` are for the families whose detectors name them."""
 
     format: Literal["lantern-site/1"] = "lantern-site/1"
     name: str = Field(min_length=1, max_length=120)
@@ -111,8 +127,10 @@ class Site(Strict):
     )
     plan: Plan | None = None
     lists: tuple[Named, ...] = ()
-    compounds: tuple[Named, ...] = ()
-    expectations: tuple[Named, ...] = ()
+    compounds: tuple[Compound, ...] = ()
+    messages: tuple[Message, ...] = ()
+    expectations: tuple[Expectation, ...] = ()
+    accepted: tuple[Acceptance, ...] = ()
 
     @property
     def devices(self) -> list[Device]:
@@ -123,11 +141,34 @@ class Site(Strict):
         """Return what is on the lists, by name."""
         return {held.name: held.model_dump(mode="json") for held in self.lists}
 
+    @property
+    def own_hours(self) -> dict[tuple[str, str], str]:
+        """Return the timetables of detectors, inputs and outputs, by (what, name)."""
+        devices = self.devices
+        things = [("output", each) for device in devices for each in device.outputs]
+        found = [(what, each.name, each.timetable) for what, each in things]
+        found += [("input", each.name, each.timetable) for device in devices for each in device.inputs]
+        found += [("detector", each.name, each.timetable) for each in self.detectors]
+        return {(what, name): timetable for what, name, timetable in found if timetable}
+
+    @property
+    def names(self) -> Names:
+        """Return what compounds and links may lead to."""
+        devices = self.devices
+        return Names(
+            detectors={each.name for each in self.detectors},
+            inputs={each.name for device in devices for each in device.inputs},
+            compounds={each.name for each in self.compounds},
+            timetables={each.name for each in self.timetables},
+            messages={each.name for each in self.messages},
+            outputs={output.name: output for device in devices for output in device.outputs},
+            kinds={device.code: device.kind for device in devices},
+        )
+
     def check(self) -> None:
         """Names that must be unique are, names lead somewhere, dials are their kind's. Raises `Refused` with every fault."""
         faults = FaultList()
         _check_names(self, faults)
-        outputs = {output.name: output for device in self.devices for output in device.outputs}
         timetables = {t.name for t in self.timetables}
         devices = {device.code for device in self.devices}
         for n, detector in enumerate(self.detectors):
@@ -145,21 +186,15 @@ class Site(Strict):
         _check_cables(self, faults)
         for n, aim in enumerate(self.plan.aims if self.plan is not None else ()):
             _check_leads(faults, f"plan.aims.{n}.device", aim.device, devices)
-        inputs = {each.name for device in self.devices for each in device.inputs}
+        names = self.names
+        names.check_compounds(self.compounds, faults)
         for n, link in enumerate(self.links):
-            where = f"links.{n}"
-            if link.input is not None:
-                _check_leads(faults, f"{where}.input", link.input, inputs)
-            else:
-                _check_leads(faults, f"{where}.detector", link.detector, {d.name for d in self.detectors})
-            if link.timetable:
-                _check_leads(faults, f"{where}.timetable", link.timetable, timetables)
-            for m, effect in enumerate(link.effects):
-                _check_leads(faults, f"{where}.effects.{m}.output", effect.output, set(outputs))
-                output = outputs.get(effect.output)
-                if output is not None and effect.flash_hz is not None and output.what != "beacon":
-                    faults.add(f"{where}.effects.{m}", "a relay does not flash", "flash_hz for a beacon only")
+            names.check_link(f"links.{n}", link, faults)
+        for (what, name), timetable in self.own_hours.items():
+            if what != "detector":
+                _check_leads(faults, f"{what} {name}: timetable", timetable, timetables)
         faults.refuse_if_any()
+        ordered(self.compounds)  # a circle is refused
 
 
 NAMING = frozenset({"code", "name", "output"})  # keys by which one of a list is told from the others
@@ -206,8 +241,12 @@ def _check_names(site: Site, faults: FaultList) -> None:
         "outputs": [output.name for device in site.devices for output in device.outputs],
         "inputs": [each.name for device in site.devices for each in device.inputs],
         "types": [each.name for each in site.types],
+        "accepted": [f"{each.rule} at {each.at}" for each in site.accepted],
         **{what: [each.name for each in getattr(site, what)] for what in ("detectors", "timetables", "links")},
-        **{what: [each.name for each in getattr(site, what)] for what in ("lists", "compounds", "expectations")},
+        **{
+            what: [each.name for each in getattr(site, what)]
+            for what in ("lists", "compounds", "messages", "expectations")
+        },
     }
     for what, names in named.items():
         for name, count in sorted(Counter(names).items()):

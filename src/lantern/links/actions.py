@@ -10,12 +10,14 @@ from sqlalchemy.orm import Session
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.kinds import kind_of
 from lantern.core.linking.inputs import SOURCES
-from lantern.core.linking.links import LinkRule
+from lantern.core.linking.links import LinkRule, Sort
 from lantern.core.logic.timetable import Timetable
 from lantern.formats.documents import read_model
-from lantern.links.tables import Cause, InputCause, LinkRow, TimetableRow, named, timetables_of
+from lantern.links.following import by_timetable, follow
+from lantern.links.names import names_on
+from lantern.links.tables import Cause, CompoundRow, LinkRow, NamedCause, TimetableRow, named, timetables_of
 from lantern.recordings.tables import plans_by
-from lantern.register.tables import inputs_of, outputs_of
+from lantern.register.tables import inputs_of
 from lantern.revisions import (
     RevisionRow,
     StaleRevisionError,
@@ -30,7 +32,7 @@ from lantern.revisions import (
 from lantern.tune.tables import detectors_named, detectors_of_site
 
 MADE, DELETED = "Made.", "Deleted."
-Held = TypeVar("Held", LinkRow, TimetableRow)
+Held = TypeVar("Held", LinkRow, TimetableRow, CompoundRow)
 
 
 def held(session: Session, table: type[Held], row_id: int, base: int) -> Held | None:
@@ -70,11 +72,9 @@ def save_timetable(
 
 
 def _rename_timetable(session: Session, row: TimetableRow, name: str, user_id: int | None) -> None:
-    """Links, detectors and the hours of recordings, which name it, go along."""
+    """All that names it goes along: links, compounds, devices, detectors, the hours of recordings."""
     reason = f"{row.name} is called {name} now."
-    for link in session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id)):
-        if link.body.get("timetable") == row.name:
-            keep(session, link, link.body | {"timetable": name}, reason=reason, user_id=user_id)
+    follow(session, row.site_id, "timetable", {row.name: name}, user_id)
     for detector in detectors_of_site(session, row.site_id, retired=True):
         if detector.body.get("timetable") == row.name:
             keep_alike(session, detector, detector.body | {"timetable": name}, reason=reason, user_id=user_id)
@@ -101,14 +101,11 @@ def save_link(
     faults = FaultList()
     if model.input is not None:
         _check_input(session, site_id, model, faults)
-    if not isinstance(cause, InputCause) and not kind_of(cause.kind).raises:
-        faults.add("link: detector", f"a {cause.kind} detector raises nothing", "one that raises, or an input")
-    outputs = {output.name: output for _, output in outputs_of(session, site_id)}
-    for effect in model.effects:
-        if effect.output not in outputs:
-            faults.add("link: effects", f"no output {effect.output!r}", f"one of {', '.join(outputs) or 'none yet'}")
-        elif effect.flash_hz is not None and not outputs[effect.output].flashes:
-            faults.add(f"link: {effect.output}", "a relay does not flash", "flash_hz for a beacon only")
+    if not isinstance(cause, NamedCause) and not kind_of(cause.kind).raises:
+        faults.add(
+            "link: detector", f"a {cause.kind} detector raises nothing", "one that raises, an input or a compound"
+        )
+    names_on(session, site_id).check_effects("link", model, faults)
     timetables = {row.name for row in timetables_of(session, site_id)}
     if model.timetable is not None and model.timetable not in timetables:
         faults.add(
@@ -121,8 +118,9 @@ def save_link(
     check_reason(reason)
     row = None if link_id is None else held(session, LinkRow, link_id, base)
     if row is None:
-        of = {"input": cause.name} if isinstance(cause, InputCause) else {"detector_id": cause.id}
-        row = LinkRow(id=link_id, site_id=site_id, revision=base, **of)
+        row = LinkRow(id=link_id, site_id=site_id, revision=base)
+        row.detector_id = None if isinstance(cause, NamedCause) else cause.id
+        row.input, row.compound = model.input, model.compound
     keep(session, row, model.model_dump(mode="json"), reason=reason, user_id=user_id)
     return row
 
@@ -142,6 +140,7 @@ def delete_timetable(session: Session, row: TimetableRow, *, reason: str, user_i
     links = session.scalars(select(LinkRow).where(LinkRow.site_id == row.site_id))
     detectors = detectors_of_site(session, row.site_id, retired=True)
     users = [user.name for user in (*links, *detectors) if user.body.get("timetable") == row.name]
+    users += by_timetable(session, row.site_id, row.name)
     users += [f"the recording of {plan.device.code}" for plan in plans_by(session, row.site_id, row.name)]
     if users:
         what = f"{row.name} is used by {', '.join(users)}"
@@ -154,28 +153,42 @@ def restore(session: Session, saved: RevisionRow, *, base: int, user_id: int | N
 
     Raises `StaleRevisionError` where `base` is not its newest revision, `Refused` for what no longer fits the site.
     """
-    document = saved.document
     newest = revisions_of(session, saved.what, [saved.subject_id])[0]
     if newest.number != base:
         raise StaleRevisionError(f"{newest.name} was changed meanwhile. Reload the page to see it, then restore again.")
-    reason = restored(saved.number, saved)
-    if saved.what == TimetableRow.WHAT:
-        save_timetable(
-            session,
-            saved.site_id,
-            document,
-            timetable_id=saved.subject_id,
-            base=base,
-            reason=reason,
-            user_id=user_id,
-        )
+    save_state(
+        session,
+        saved.site_id,
+        saved.what,
+        saved.document,
+        subject_id=saved.subject_id,
+        base=base,
+        reason=restored(saved.number, saved),
+        user_id=user_id,
+    )
+
+
+def save_state(
+    session: Session,
+    site_id: int,
+    what: str,
+    document: dict[str, Any],
+    *,
+    subject_id: int,
+    base: int,
+    reason: str,
+    user_id: int | None,
+) -> None:
+    """Save a state of a link or a timetable, by the cause that its document names. Raises as `save_link` and `save_timetable` do."""
+    if what == TimetableRow.WHAT:
+        save_timetable(session, site_id, document, timetable_id=subject_id, base=base, reason=reason, user_id=user_id)
         return
-    if document.get("input") is not None:
-        cause: Cause = InputCause(saved.site_id, document["input"])
-        save_link(session, cause, document, link_id=saved.subject_id, base=base, reason=reason, user_id=user_id)
-        return
-    name = document["detector"]
-    detector = detectors_named(session, saved.site_id, [name]).get(name)
-    if detector is None:
-        raise Refused([Fault("revision", f"there is no detector {name!r} any more", "one that is there")])
-    save_link(session, detector, document, link_id=saved.subject_id, base=base, reason=reason, user_id=user_id)
+    of: Sort = "input" if document.get("input") is not None else "compound"
+    cause: Cause = NamedCause(site_id, of, str(document.get(of)))
+    if document.get("detector") is not None:
+        name = document["detector"]
+        detector = detectors_named(session, site_id, [name]).get(name)
+        if detector is None:
+            raise Refused([Fault("revision", f"there is no detector {name!r} any more", "one that is there")])
+        cause = detector
+    save_link(session, cause, document, link_id=subject_id, base=base, reason=reason, user_id=user_id)

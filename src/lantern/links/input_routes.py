@@ -14,7 +14,7 @@ from lantern.db.numbers import Count, Id
 from lantern.links.actions import DELETED, save_link
 from lantern.links.history import changes_of
 from lantern.links.shown import link_shown, site_shown
-from lantern.links.tables import InputCause, LinkRow, links_of_input
+from lantern.links.tables import LinkRow, NamedCause, links_of_named
 from lantern.register.tables import DeviceRow
 from lantern.revisions import hold, remove
 from lantern.web.access import may, site_id_of
@@ -38,7 +38,7 @@ def page(request: Request, device_id: Id, name: Named) -> HTMLResponse:
             "input": name,
             "regions": list(SOURCES),
             "lists": [],
-            "links": [link_shown(link) for link in links_of_input(session, cause.site_id, name)],
+            "links": [link_shown(link) for link in links_of_named(session, cause)],
             **site_shown(session, site_id_of(request)),
             "changes": changes_of(session, cause),
         }
@@ -67,7 +67,7 @@ def change(
     """`base`: the revision that was changed; refused where somebody else has changed it meanwhile."""
     with transaction() as session:
         row = _link_of(session, device_id, link_id)
-        cause, by = InputCause(row.site_id, str(row.input)), user_id(request)
+        cause, by = NamedCause(row.site_id, "input", str(row.input)), user_id(request)
         saved = save_link(session, cause, document, link_id=link_id, base=base, reason=reason, user_id=by)
         return json_answer(link_shown(saved))
 
@@ -81,11 +81,11 @@ def delete(request: Request, device_id: Id, link_id: Id, base: Count, reason: Re
         return json_answer({"deleted": link_id})
 
 
-def _cause(session: Session, device_id: int, name: str) -> tuple[DeviceRow, InputCause]:
+def _cause(session: Session, device_id: int, name: str) -> tuple[DeviceRow, NamedCause]:
     device = session.get_one(DeviceRow, device_id)
     if all(each.name != name for each in device.input_models):
         raise HTTPException(404, f"{device.code} has no input {name[:40]!r}.")
-    return device, InputCause(device.site_id, name)
+    return device, NamedCause(device.site_id, "input", name)
 
 
 def _link_of(session: Session, device_id: int, link_id: int) -> LinkRow:

@@ -6,16 +6,19 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from lantern.core.linking.links import Effect, LinkRule
+from lantern.core.effects.register import EFFECTS
+from lantern.core.effects.switch.effect import Switch
+from lantern.core.linking.links import CAUSES, LinkRule
 from lantern.core.logic.timetable import merged
-from lantern.links.tables import LinkRow, TimetableRow, links_of_site, timetables_of
-from lantern.register.tables import outputs_of
+from lantern.core.roles import ROLES
+from lantern.links.tables import LinkRow, TimetableRow, lengths_of, links_of_site, timetables_of
+from lantern.register.tables import devices_of_site, outputs_of
 from lantern.sites.tables import site_of
 
 # what a new link and a new effect begin with
 FRESH = {
-    "link": LinkRule(name="Link", detector="any").model_dump(mode="json", exclude={"name", "detector", "input"}),
-    "effect": Effect(output="").model_dump(mode="json"),
+    "link": LinkRule(name="Link", detector="any").model_dump(mode="json", exclude={"name", *CAUSES}),
+    "effect": Switch(output="lamp").model_dump(mode="json"),
 }
 
 
@@ -27,8 +30,16 @@ def site_shown(session: Session, site_id: int) -> dict[str, Any]:
     ]
     timetables = [timetable_shown(t) for t in timetables_of(session, site_id)]
     zone = site_of(session, site_id).zone
+    devices = [{"code": row.code, "kind": row.kind} for row in devices_of_site(session, site_id)]
+    sorts = [
+        {"do": do, "title": each.TITLE, "asked": [one._asdict() for one in each.ASKED], "begins": dict(each.BEGINS)}
+        for do, each in EFFECTS.items()
+        if each.ASKED
+    ]
+    messages = list(lengths_of(session, site_id))
+    chosen = {"devices": devices, "messages": messages, "roles": list(ROLES), "sorts": sorts}
     taken = [link.name for link in links_of_site(session, site_id)]
-    return {"outputs": outputs, "timetables": timetables, "zone": zone, "fresh": FRESH, "taken": taken}
+    return {"outputs": outputs, "timetables": timetables, "zone": zone, "fresh": FRESH, "taken": taken} | chosen
 
 
 def timetable_shown(row: TimetableRow) -> dict[str, Any]:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lantern.links.compound_routes import router as compounds
 from lantern.links.input_routes import router as inputs
 from lantern.links.routes import router as links
-from lantern.links.tables import LinkRow, TimetableRow, count_untied
+from lantern.links.tables import CompoundRow, LinkRow, MessageRow, TimetableRow, count_untied
 from lantern.revisions import RevisionRow
 from lantern.web.frame import Stage
 
@@ -24,10 +25,13 @@ STAGE = Stage(
     routers=(
         links,
         inputs,
+        compounds,
     ),
     count=_count,
     owners={
         "link_id": (LinkRow.id, select(LinkRow.site_id)),
+        "compound_id": (CompoundRow.id, select(CompoundRow.site_id)),
+        "message_id": (MessageRow.id, select(MessageRow.site_id)),
         "timetable_id": (TimetableRow.id, select(TimetableRow.site_id)),
         "revision_id": (RevisionRow.id, select(RevisionRow.site_id)),
     },

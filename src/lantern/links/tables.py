@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass
+from typing import TypeVar
 
 from sqlalchemy import ForeignKey, UniqueConstraint, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from lantern.core.effects.message import Message
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, Refused
 from lantern.core.linking.arming import Armed
-from lantern.core.linking.links import LinkRule
+from lantern.core.linking.links import CAUSES, LinkRule, Sort
+from lantern.core.logic.compounds import Compound
 from lantern.core.logic.timetable import Timetable
 from lantern.db.base import Base
 from lantern.register.tables import DeviceRow
@@ -36,33 +40,77 @@ class LinkRow(Revised, Base):
 
     detector_id: Mapped[int | None] = mapped_column(ForeignKey("detector.id"), index=True)
     input: Mapped[str | None]  # of a module, instead of a detector
+    compound: Mapped[str | None]  # instead of a detector
 
     @property
     def model(self) -> LinkRule:
         return LinkRule.model_validate(self.body)
 
 
+class CompoundRow(Revised, Base):
+    """Its body is one of the `compounds` of a site's file."""
+
+    __tablename__ = "compound"
+    __table_args__ = (UniqueConstraint("site_id", "name"), {"info": {"told": "compounds"}})
+    WHAT = "compound"
+
+    @property
+    def model(self) -> Compound:
+        return Compound.model_validate(self.body)
+
+
+class MessageRow(Revised, Base):
+    """Its body is one of the `messages` of a site's file."""
+
+    __tablename__ = "message"
+    __table_args__ = (UniqueConstraint("site_id", "name"),)
+    WHAT = "message"
+
+    @property
+    def model(self) -> Message:
+        return Message.model_validate(self.body)
+
+
 @dataclass(frozen=True)
-class InputCause:
-    """An input of a module of the site, as what links listen to."""
+class NamedCause:
+    """An input of a module of the site, or a compound, as what links listen to."""
 
     site_id: int
+    what: Sort  # never a detector, which is a row of its own
     name: str
 
 
-Cause = DetectorRow | InputCause
+Cause = DetectorRow | NamedCause
+Row = TypeVar("Row", LinkRow, TimetableRow, CompoundRow, MessageRow)
+Held = TypeVar("Held", CompoundRow, MessageRow)
 
 
 def named(cause: Cause) -> dict[str, str | None]:
     """The cause as a link's document has it."""
-    of_input = isinstance(cause, InputCause)
-    return {"detector": None if of_input else cause.name, "input": cause.name if of_input else None}
+    what = cause.what if isinstance(cause, NamedCause) else "detector"
+    return {each: cause.name if each == what else None for each in CAUSES}
+
+
+def rows_of(session: Session, table: type[Held], site_id: int) -> list[Held]:
+    """Return a site's compounds, or its messages, in the order in which they were made."""
+    return list(session.scalars(select(table).where(table.site_id == site_id).order_by(table.id)))
+
+
+def lengths_of(session: Session, site_id: int) -> dict[str, float]:
+    """Return how long each of a site's messages lasts, in s."""
+    return {row.name: row.model.length_s for row in rows_of(session, MessageRow, site_id)}
 
 
 def timetables_of(session: Session, site_id: int) -> list[TimetableRow]:
     return list(
         session.scalars(select(TimetableRow).where(TimetableRow.site_id == site_id).order_by(TimetableRow.name))
     )
+
+
+def hours_named(session: Session, site_id: int, name: str) -> Timetable | None:
+    """Return a site's timetable of that name; None: it has none."""
+    row = session.scalar(select(TimetableRow).where(TimetableRow.site_id == site_id, TimetableRow.name == name))
+    return None if row is None else row.model
 
 
 def hours_of(session: Session, site_id: int, detector: Detector) -> Timetable | None:
@@ -86,21 +134,44 @@ def links_of_site(session: Session, site_id: int) -> list[LinkRow]:
     return list(session.scalars(select(LinkRow).where(LinkRow.site_id == site_id).order_by(LinkRow.name)))
 
 
-def links_of_input(session: Session, site_id: int, name: str) -> list[LinkRow]:
-    query = select(LinkRow).where(LinkRow.site_id == site_id, LinkRow.input == name)
+def row_named(session: Session, table: type[Row], site_id: int, name: str) -> Row:
+    """Return a site's link or timetable of that name; raises `NoResultFound` where there is none."""
+    return session.scalars(select(table).where(table.site_id == site_id, table.name == name)).one()
+
+
+def links_of_named(session: Session, cause: NamedCause) -> list[LinkRow]:
+    """Return those that listen to an input or to a compound."""
+    column = LinkRow.input if cause.what == "input" else LinkRow.compound
+    query = select(LinkRow).where(LinkRow.site_id == cause.site_id, column == cause.name)
     return list(session.scalars(query.order_by(LinkRow.name)))
 
 
 def armed_links(session: Session, site_id: int, detector_id: int) -> list[Armed]:
     """A detector's links with their timetables, ready for rehearsal and for the engine."""
     timetables = {row.name: row.model for row in timetables_of(session, site_id)}
-    models = [row.model for row in links_of(session, detector_id)]
-    return [Armed(link, timetables[link.timetable] if link.timetable else None) for link in models]
+    models, messages = [row.model for row in links_of(session, detector_id)], lengths_of(session, site_id)
+    return [Armed(link, timetables[link.timetable] if link.timetable else None, messages) for link in models]
 
 
 def links_of_everywhere(session: Session) -> list[LinkRow]:
     """The links of all sites, by name."""
     return list(session.scalars(select(LinkRow).order_by(LinkRow.name)))
+
+
+def compounds_of_everywhere(session: Session) -> dict[int, list[Compound]]:
+    """The compounds of all sites, by site, in the order in which they were made."""
+    out: dict[int, list[Compound]] = defaultdict(list)
+    for row in session.scalars(select(CompoundRow).order_by(CompoundRow.id)):
+        out[row.site_id].append(row.model)
+    return dict(out)
+
+
+def lengths_of_everywhere(session: Session) -> dict[int, dict[str, float]]:
+    """How long each message of each site lasts, in s."""
+    out: dict[int, dict[str, float]] = defaultdict(dict)
+    for row in session.scalars(select(MessageRow)):
+        out[row.site_id][row.name] = row.model.length_s
+    return dict(out)
 
 
 def timetables_of_everywhere(session: Session) -> dict[tuple[int, str], Timetable]:

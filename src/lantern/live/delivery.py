@@ -16,7 +16,7 @@ from typing import Any
 
 import structlog
 
-from lantern.core.linking.links import Output, Watchdog
+from lantern.core.linking.outputs import Output, Watchdog
 from lantern.db.base import now
 from lantern.devices.modbus import DeviceUnreachableError, RelayModule
 from lantern.live import outbox

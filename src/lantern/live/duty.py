@@ -47,6 +47,8 @@ class HeadDuty:
     _told: tuple[str, str | None] | None = None
     _told_dropped: Dropped | None = None
     _called: dict[str, float] = field(default_factory=dict)
+    _ordered: str | None = None  # by a link, and sent there
+    _sent_there: bool = False
     _held: list[Manual] = field(default_factory=list)  # by hand, as it was read last
     _task: asyncio.Task[None] | None = None
 
@@ -67,6 +69,35 @@ class HeadDuty:
             began = time.time() if self.holder is None else self.holder.began_s
             self.holder = Holder(sheet, _site(pointing), is_on, began)
         self.holder.is_on = is_on
+
+    @property
+    def by_hand(self) -> bool:
+        """Return whether somebody holds it by hand now."""
+        held = None if self.holder is None else self.holder.stretch
+        return held is not None and held.by == "manual"
+
+    def ordered(self, call: tuple[str, int, Aim] | None) -> None:
+        """A link has it look somewhere, with a rank, or no link does any more; heard again and again while it lasts."""
+        t, holder, before = time.time(), self.holder, self._ordered
+        if before is not None and (call is None or call[0] != before):
+            self._ordered, self._sent_there = None, False
+            if holder is not None:
+                holder.over(t, before)
+        if call is None:
+            return
+        self._ordered, rank, aim = call
+        if holder is None:  # nobody can know its duty
+            if not self._sent_there:
+                self.head.want(aim)
+            self._sent_there = True
+            return
+        holder.asks(t, self._ordered, rank)
+        if not holder.lets(self._ordered):
+            self._sent_there = False
+            holder.now(t, self._held, self.head.looks)
+        if holder.lets(self._ordered) and not self._sent_there:
+            self.head.want(aim)
+            self._sent_there = True
 
     def lets(self, watch: AnyWatch) -> bool:
         """Note whether a detector calls the head, and return whether it may move it."""

@@ -16,20 +16,28 @@ import structlog
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.linking.arming import Armed
+from lantern.core.logic.timetable import Timetable
 from lantern.core.watch import AnySample, Turn
 from lantern.db.base import StoreAwayError, now
 from lantern.db.changes import changes
 from lantern.live.captures import Keeper
+from lantern.live.compounds import Compounds
+from lantern.live.couriers import Couriers
 from lantern.live.delivery import Delivery
+from lantern.live.head_orders import HeadOrders
 from lantern.live.inputs import Inputs
 from lantern.live.late import keep_late
 from lantern.live.listening import listen
 from lantern.live.plans import Plan, load_plans
 from lantern.live.recorder import (
+    CompoundClear,
+    CompoundTurn,
     Happening,
     InputTurn,
+    clear_compound,
     close_open_events,
     record,
+    record_compound,
     record_input,
     record_reset,
     remembered,
@@ -50,6 +58,10 @@ FIRST_BEATS_S = (0.2, 0.2, 0.3, 0.3, 0.5)  # who waits for the engine to be back
 TELL_S = 0.2
 
 
+def _waits(name: str, error: StoreAwayError, again_in_s: float, tries: int) -> None:
+    log.error("waits for the store", what="a compound", name=name, error=str(error), tries=tries)
+
+
 class Engine:
     """The engine of all sites. All state lives in the event loop's thread; the store is used from worker threads.
     `clock` gives the instants of events and orders.
@@ -65,7 +77,10 @@ class Engine:
         self.captures = Keeper(self._picture_lost)
         self.delivery = Delivery(self.tell, clock)
         self.steering = Steering()
+        self.head_orders = HeadOrders(lambda: self.steering.duties, clock)
         self.inputs = Inputs(self._input_turned, self.tell, clock)
+        self.couriers = Couriers(self.tell, clock)
+        self.compounds = Compounds(self._compound_raised, self._compound_cleared, clock)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
         self._tasks: list[asyncio.Task[None]] = []
@@ -82,6 +97,8 @@ class Engine:
             except StoreAwayError as error:
                 log.warning("the engine waits for the store", error=str(error))
                 await asyncio.sleep(patience.lose())
+        self.couriers.start()
+        self.head_orders.start()
         self._tasks = [asyncio.create_task(self._follow_changes()), asyncio.create_task(self._beat_on())]
 
     async def stop(self) -> None:
@@ -89,6 +106,9 @@ class Engine:
         await self.tapes.stop()
         await self.captures.stop()
         await self.inputs.stop()
+        await self.compounds.stop()
+        await self.couriers.stop()
+        await self.head_orders.stop()
         await self.delivery.stop()
         await self.steering.stop()
 
@@ -180,6 +200,7 @@ class Engine:
         """Store it, however long the store is away; the feed waits meanwhile."""
         outcomes = await self._stored(feed, partial(record, happening, run.links, run.hours), "an event")
         for turn in happening.turn.chain():
+            self._tell_compounds(run, happening, turn)
             self._tell_news(happening, turn, outcomes)
         self.news = self.news[-100:]
 
@@ -199,9 +220,19 @@ class Engine:
         feed.error = ""
         return done
 
+    def _tell_compounds(self, run: Running, happening: Happening, turn: Turn) -> None:
+        """What a detector raised, unless its own hours put it to sleep, and what has cleared, to the compounds of its site."""
+        name, at = run.watch.detector.name, happening.at
+        for change in turn.changes:
+            if change.what == "clear":
+                self.compounds.cleared(run.site_id, "detector", name, turn.region, turn.object, at)
+            elif change.what == "raise" and (run.hours is None or run.hours.is_active(at)):
+                listed = turn.own.get("list")
+                self.compounds.raised(run.site_id, "detector", name, turn.region, turn.object, at, listed)
+
     def _tell_news(self, happening: Happening, turn: Turn, outcomes: list[str]) -> None:
         if turn.changes:
-            self.delivery.wake()
+            self._wake()
         for change in turn.changes:
             outcome = outcomes.pop(0) if change.what != "clear" else f"cleared by {change.cleared_by}"
             self.news.append(
@@ -217,6 +248,11 @@ class Engine:
                 }
             )
 
+    def _wake(self) -> None:
+        """Orders may have been stored."""
+        self.delivery.wake()
+        self.couriers.wake()
+
     def _picture_lost(self, device_id: int) -> None:
         feed = self.feeds.get(device_id)
         if feed is not None:
@@ -228,9 +264,21 @@ class Engine:
         def waits(error: StoreAwayError, again_in_s: float, tries: int) -> None:
             log.error("waits for the store", what="an input", input=turn.input, error=str(error), tries=tries)
 
-        outcome = await until_stored(partial(record_input, turn, links), waits)
-        if outcome is not None:
-            self.delivery.wake()
+        stored = await until_stored(partial(record_input, turn, links), waits)
+        if turn.before is not None and turn.before != turn.state:
+            self.compounds.cleared(turn.site_id, "input", turn.input, turn.before, None, turn.at)
+        if stored is not None:
+            if not stored.asleep:
+                self.compounds.raised(turn.site_id, "input", turn.input, turn.state, None, turn.at)
+            self._wake()
+
+    async def _compound_raised(self, turn: CompoundTurn, links: Sequence[Armed], hours: Timetable | None) -> None:
+        await until_stored(partial(record_compound, turn, links, hours), partial(_waits, turn.name))
+        self._wake()
+        self.tell()
+
+    async def _compound_cleared(self, over: CompoundClear) -> None:
+        await until_stored(partial(clear_compound, over), partial(_waits, over.name))
 
     async def told(self, detector_id: int, what: str) -> float:
         """Somebody says how a detector stands in truth; returns its reading of before. Raises `Refused`."""
@@ -267,6 +315,7 @@ class Engine:
         await self.steering.adopt(plans.devices)
         written = [device for device in plans.devices if DEVICE_KINDS[device.kind].reached == "written"]
         await self.inputs.adopt(written, plans.inputs)
+        await self.compounds.adopt(plans.compounds)
         sizes = {device.id: picture_size(device) for device in plans.devices if device.id in self.feeds}
         await self.tapes.adopt(sizes, plans.recordings)
         self._signature = plans.signature
@@ -312,7 +361,7 @@ class Engine:
     async def _follow_changes(self) -> None:
         async for _ in changes():
             await self._try("changes", self.reload)
-            self.delivery.wake()
+            self._wake()
 
     # ---- telling ----
 

@@ -7,7 +7,7 @@ So a restart goes on where the last one stood. Only open orders and one row an o
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -25,23 +25,38 @@ from lantern.live.tables import OrderRow, OutputRow
 
 FIRST_RETRY_S = 0.25
 LONGEST_RETRY_S = 1.0  # a module that is well again is served within two seconds
+Names = Mapping[str, str]
+SWITCH = "switch"
 LOCK = 0x0D0B  # of the outbox, among the database's advisory locks
 
 
-def place(session: Session, event_id: int, device_id: int, firing: Firing, raised_at: datetime) -> None:
-    """Store what a link orders of an output."""
+def place(
+    session: Session,
+    event_id: int,
+    device_id: int | None,
+    firing: Firing,
+    raised_at: datetime,
+    names: Names,
+    asleep: str = "",
+) -> None:
+    """Store what a link orders of a thing. `names`: what a text may say of the event; `asleep`: why it is over before it begins."""
     order = firing.order(0, 0.0)
     session.add(
         OrderRow(
             event_id=event_id,
             link=firing.link,
             device_id=device_id,
+            do=firing.effect.do,
+            body=firing.effect.model_dump(mode="json"),
+            names=dict(names),
             thing=order.thing,
             at=raised_at + timedelta(seconds=order.at_s),
             length_s=order.length_s,
             priority=order.priority,
             expire_s=order.expire_s,
-            stage="ordered",
+            stage="over" if asleep else "ordered",
+            result="asleep" if asleep else None,
+            because=asleep,
         )
     )
 
@@ -57,7 +72,9 @@ class Switches:
         session.execute(select(func.pg_advisory_xact_lock(LOCK, device_id)))
         of_module = select(OutputRow).where(OutputRow.device_id == device_id)
         self.outputs = {row.output: row for row in session.scalars(of_module)}
-        is_open = select(OrderRow).where(OrderRow.device_id == device_id, OrderRow.stage != "over")
+        is_open = select(OrderRow).where(
+            OrderRow.device_id == device_id, OrderRow.do == SWITCH, OrderRow.stage != "over"
+        )
         self._rows = [(row, self._standing(row)) for row in session.scalars(is_open.order_by(OrderRow.id))]
         by_thing: dict[str, list[Standing]] = {name: [] for name in self.outputs}
         for row, standing in self._rows:
@@ -207,7 +224,7 @@ def drop(device_id: int, output: str) -> None:
     """The module has no such output any more: nothing that was ordered of it will be done."""
     with transaction() as session:
         is_open = update(OrderRow).where(
-            OrderRow.device_id == device_id, OrderRow.thing == output, OrderRow.stage != "over"
+            OrderRow.device_id == device_id, OrderRow.do == SWITCH, OrderRow.thing == output, OrderRow.stage != "over"
         )
         session.execute(is_open.values(stage="over", result="dropped", because=outcomes.NO_OUTPUT))
         gone = session.get(OutputRow, (device_id, output))

@@ -14,8 +14,15 @@ from lantern.core.kinds import kind_of
 from lantern.core.linking.arming import Armed
 from lantern.core.logic.timetable import Timetable
 from lantern.db.base import transaction
-from lantern.links.tables import LinkRow, links_of_everywhere, timetables_of_everywhere
+from lantern.links.tables import (
+    LinkRow,
+    compounds_of_everywhere,
+    lengths_of_everywhere,
+    links_of_everywhere,
+    timetables_of_everywhere,
+)
 from lantern.lists.tables import ListRow, lists_of_everywhere
+from lantern.live.compounds import OfSite
 from lantern.live.tape import RecordingPlan
 from lantern.recordings.tables import RecordingPlanRow, plans_of_everywhere
 from lantern.register.heads import is_steered
@@ -50,6 +57,7 @@ class Plans:
     detectors: Sequence[Plan] = ()
     recordings: Mapping[int, RecordingPlan] = field(default_factory=dict)  # by device
     inputs: Mapping[tuple[int, str], list[Armed]] = field(default_factory=dict)  # links by site and input
+    compounds: Sequence[OfSite] = ()
     signature: Any = field(default=None)
 
 
@@ -59,14 +67,18 @@ def load_plans() -> Plans:
         rows = [row for row in detectors_enabled(session) if row.device_id in devices]
         links, timetables = links_of_everywhere(session), timetables_of_everywhere(session)
         lists, zones = lists_of_everywhere(session), zones_of_sites(session)
+        made, messages = compounds_of_everywhere(session), lengths_of_everywhere(session)
         planned, passwords = plans_of_everywhere(session), passwords_of_everywhere(session)
     armed: dict[int, list[Armed]] = defaultdict(list)
     inputs: dict[tuple[int, str], list[Armed]] = defaultdict(list)
+    of_compounds: dict[int, dict[str, list[Armed]]] = defaultdict(lambda: defaultdict(list))
     for link in links:
         if link.detector_id is not None:
-            armed[link.detector_id].append(_armed(link, timetables))
+            armed[link.detector_id].append(_armed(link, timetables, messages))
         elif link.input is not None:
-            inputs[link.site_id, link.input].append(_armed(link, timetables))
+            inputs[link.site_id, link.input].append(_armed(link, timetables, messages))
+        else:
+            of_compounds[link.site_id][str(link.compound)].append(_armed(link, timetables, messages))
     by_code = {(row.site_id, row.code): row for row in devices.values()}
     detectors = [
         _plan(row, devices[row.device_id], armed[row.id], timetables, lists[row.site_id], zones[row.site_id], by_code)
@@ -77,6 +89,12 @@ def load_plans() -> Plans:
         for row in planned
         if row.device_id in devices
     }
+    live = {device.site_id for device in devices.values()}
+    compounds = [
+        OfSite(site_id, tuple(some), dict(of_compounds[site_id]), _hours_of(site_id, timetables))
+        for site_id, some in made.items()
+        if site_id in live
+    ]
     signature = (
         [(d.id, d.code, d.token, repr(_reached(d))) for d in devices.values()],
         sorted((key, repr(links)) for key, links in inputs.items()),
@@ -86,8 +104,13 @@ def load_plans() -> Plans:
         ],
         repr(recordings),
         passwords,
+        repr(compounds),
     )
-    return Plans(list(devices.values()), detectors, recordings, dict(inputs), signature)
+    return Plans(list(devices.values()), detectors, recordings, dict(inputs), compounds, signature)
+
+
+def _hours_of(site_id: int, timetables: Mapping[tuple[int, str], Timetable]) -> dict[str, Timetable]:
+    return {name: hours for (of, name), hours in timetables.items() if of == site_id}
 
 
 def _reached(device: DeviceRow) -> tuple[Any, ...]:
@@ -102,9 +125,12 @@ def _recording(row: RecordingPlanRow, timetables: dict[tuple[int, str], Timetabl
     return RecordingPlan(row.around, row.before_s, row.after_s, row.timetable, hours, wide)
 
 
-def _armed(row: LinkRow, timetables: dict[tuple[int, str], Timetable]) -> Armed:
+def _armed(
+    row: LinkRow, timetables: dict[tuple[int, str], Timetable], messages: Mapping[int, Mapping[str, float]]
+) -> Armed:
     link = row.model
-    return Armed(link, timetables[row.site_id, link.timetable] if link.timetable else None)
+    hours = timetables[row.site_id, link.timetable] if link.timetable else None
+    return Armed(link, hours, messages.get(row.site_id, {}))
 
 
 def _plan(

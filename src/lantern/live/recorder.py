@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
-from datetime import datetime
-from typing import Any
-from uuid import UUID, uuid4, uuid5
+from datetime import datetime, timedelta
+from typing import Any, NamedTuple
+from uuid import NAMESPACE_OID, UUID, uuid4, uuid5
 
 from sqlalchemy import select, update
 from sqlalchemy.dialects.postgresql import insert
@@ -15,13 +15,18 @@ from sqlalchemy.orm import Session
 from lantern.core.linking import outcomes
 from lantern.core.linking.arming import Armed, Arming, Firing, Heard
 from lantern.core.linking.inputs import State, raises
-from lantern.core.logic.timetable import Timetable
+from lantern.core.logic.timetable import Timetable, zone_of
 from lantern.core.reasons import Reason
 from lantern.core.watch import Turn
 from lantern.db.base import transaction
+from lantern.links.tables import hours_named
 from lantern.live.outbox import place
 from lantern.live.tables import DecisionRow, EventRow, InputRow
-from lantern.register.tables import outputs_of
+from lantern.register.tables import DeviceRow, devices_of_site, outputs_of
+from lantern.sites.tables import SiteRow
+from lantern.tune.tables import DetectorRow
+
+OF_COMPOUNDS = uuid5(NAMESPACE_OID, "lantern compound")
 
 
 @dataclass(frozen=True)
@@ -122,20 +127,68 @@ def _raise(
         device_t=happening.device_t,
         direction=turn.direction,
     )
-    return _store(session, happening.site_id, event, *answer)
+    names = _names(session, happening, turn) if answer[0] else {}
+    return _store(session, happening.site_id, event, *answer, names)
 
 
-def _store(session: Session, site_id: int, event: EventRow, fired: Sequence[Firing], reason: Reason) -> str:
-    """The event with its orders; returns its outcome."""
-    devices = {output.name: device.id for device, output in outputs_of(session, site_id)}
-    missing = outcomes.without_outputs(sorted({firing.output for firing in fired if firing.output not in devices}))
+def _names(session: Session, happening: Happening, turn: Turn) -> dict[str, str]:
+    """Return what texts may say of a detector's event."""
+    row = session.get_one(DetectorRow, happening.detector_id)
+    own = {key: "" if value is None else str(value) for key, value in turn.own.items() if key in ("text", "list")}
+    return own | {
+        "detector": row.name,
+        "region": turn.region,
+        "place": row.device.place.name,
+        "time": _local(row.device, happening.at),
+        "object": turn.object or "",
+        "peak": f"{turn.reading:g}",
+    }
+
+
+def _local(device: DeviceRow, at: datetime) -> str:
+    return at.astimezone(zone_of(device.place.site.zone)).isoformat(sep=" ", timespec="seconds")
+
+
+def _store(
+    session: Session, site_id: int, event: EventRow, fired: Sequence[Firing], reason: Reason, names: dict[str, str]
+) -> str:
+    """The event with its orders; returns its outcome. `names`: what texts may say of it."""
+    found_outputs = outputs_of(session, site_id)
+    devices = {output.name: device.id for device, output in found_outputs}
+    own_hours = {output.name: output.timetable for _, output in found_outputs if output.timetable}
+    codes = {device.code: device.id for device in devices_of_site(session, site_id)}
+    of = [(firing, _thing_of(firing, devices, codes)) for firing in fired]
+    missing = outcomes.without_outputs(sorted({firing.thing for firing, found in of if found is None}))
     event.outcome, event.because = f"{outcomes.OF_EVENT[reason.code]}{missing}", reason.text
     session.add(event)
     session.flush()
-    for firing in fired:
-        if firing.output in devices:
-            place(session, event.id, devices[firing.output], firing, event.raised_at)
+    for firing, found in of:
+        if found is not None:
+            asleep = _asleep(session, site_id, firing, own_hours.get(firing.thing), event.raised_at)
+            place(session, event.id, found.device_id, firing, event.raised_at, names, asleep)
     return event.outcome
+
+
+def _asleep(session: Session, site_id: int, firing: Firing, own: str | None, raised_at: datetime) -> str:
+    """Return why an output is not switched by what is ordered of it; empty: it is. `own`: its timetable."""
+    hours = hours_named(session, site_id, own) if own is not None and firing.effect.HELD == "coil" else None
+    on = hours is None or hours.is_active(raised_at + timedelta(seconds=firing.after_s))
+    return "" if hours is None or on else outcomes.output_asleep(hours)
+
+
+class _Of(NamedTuple):
+    """The device that an order is of; None: of no device of the site."""
+
+    device_id: int | None
+
+
+def _thing_of(firing: Firing, outputs: Mapping[str, int], codes: Mapping[str, int]) -> _Of | None:
+    """Return where an order goes; None: the site has lost what it names."""
+    if firing.effect.HELD == "coil":
+        return _Of(outputs[firing.thing]) if firing.thing in outputs else None
+    if firing.effect.devices_named:
+        return _Of(codes[firing.thing]) if firing.thing in codes else None
+    return _Of(None)
 
 
 @dataclass(frozen=True)
@@ -153,12 +206,23 @@ class InputTurn:
     key: UUID = field(default_factory=uuid4)
 
 
-def record_input(turn: InputTurn, links: Sequence[Armed]) -> str | None:
-    """Keep the state; the event that stood is over, and one is raised where the state causes something. Returns its outcome."""
+class InputStored(NamedTuple):
+    """What came of an input's event; `asleep`: its own timetable was off."""
+
+    outcome: str
+    asleep: bool
+
+
+def record_input(turn: InputTurn, links: Sequence[Armed]) -> InputStored | None:
+    """Keep the state; the event that stood is over, and one is raised where the state causes something. Returns what came of that."""
     with transaction() as session:
+        named = session.get_one(DeviceRow, turn.device_id)
+        own = next((each.timetable for each in named.input_models if each.name == turn.input), None)
+        hours = None if own is None else hours_named(session, turn.site_id, own)
+        asleep = hours is not None and not hours.is_active(turn.at)
         stored = session.scalar(select(EventRow.outcome).where(EventRow.key == turn.key))
         if stored is not None:
-            return stored
+            return InputStored(stored, asleep)
         values = {"state": turn.state, "at": turn.at}
         made = insert(InputRow).values(device_id=turn.device_id, input=turn.input, **values)
         session.execute(made.on_conflict_do_update(index_elements=["device_id", "input"], set_=values))
@@ -179,8 +243,70 @@ def record_input(turn: InputTurn, links: Sequence[Armed]) -> str | None:
             reading=turn.reading,
             why={"state": turn.state, "before": turn.before, "told": turn.told},
         )
-        answer = Arming(links, None, turn.at, turn.at).answer(Heard(turn.state), turn.at)
-        return _store(session, turn.site_id, event, *answer)
+        answer = Arming(links, hours, turn.at, turn.at).answer(Heard(turn.state), turn.at)
+        names = {
+            "detector": turn.input,
+            "region": turn.state,
+            "place": named.place.name,
+            "time": _local(named, turn.at),
+        }
+        return InputStored(_store(session, turn.site_id, event, *answer, names), asleep)
+
+
+@dataclass(frozen=True)
+class CompoundTurn:
+    """What a compound raised. `stands`: until a `CompoundClear`; `asleep`: its own hours are off; `parts`: what it was made of, in words."""
+
+    site_id: int
+    name: str
+    at: datetime
+    stands: bool
+    asleep: bool
+    parts: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class CompoundClear:
+    """What a compound raised at a moment is over."""
+
+    site_id: int
+    name: str
+    raised_at: datetime
+    cleared_at: datetime
+
+
+def record_compound(turn: CompoundTurn, links: Sequence[Armed], hours: Timetable | None) -> str:
+    """Store what a compound raised, once, with the orders of its links. `hours`: its own. Returns its outcome."""
+    key = uuid5(OF_COMPOUNDS, f"{turn.site_id} {turn.name} {turn.at.isoformat()}")
+    with transaction() as session:
+        stored = session.scalar(select(EventRow.outcome).where(EventRow.key == key))
+        if stored is not None:
+            return stored
+        event = EventRow(
+            key=key,
+            site_id=turn.site_id,
+            compound=turn.name,
+            revision=0,
+            region="",
+            raised_at=turn.at,
+            cleared_at=None if turn.stands else turn.at,
+            cleared_by=None if turn.stands else "reading",
+            repeat=False,
+            reading=0.0,
+            why={"parts": list(turn.parts)},
+        )
+        answer = Arming(links, hours if turn.asleep else None, turn.at, turn.at).answer(Heard(""), turn.at)
+        zone = zone_of(session.get_one(SiteRow, turn.site_id).zone)
+        time = turn.at.astimezone(zone).isoformat(sep=" ", timespec="seconds")
+        names = {"detector": turn.name, "object": ", ".join(turn.parts), "time": time}
+        return _store(session, turn.site_id, event, *answer, names)
+
+
+def clear_compound(over: CompoundClear) -> None:
+    with transaction() as session:
+        named = (EventRow.site_id == over.site_id, EventRow.compound == over.name, EventRow.raised_at == over.raised_at)
+        standing = update(EventRow).where(*named, EventRow.cleared_at.is_(None))
+        session.execute(standing.values(cleared_at=over.cleared_at, cleared_by="reading"))
 
 
 def known_inputs(device_id: int) -> dict[str, str]:

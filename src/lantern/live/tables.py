@@ -4,15 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, Index, Select, UniqueConstraint, and_, delete, select, text, update
+from sqlalchemy import (
+    ColumnElement,
+    ForeignKey,
+    Index,
+    Select,
+    UniqueConstraint,
+    and_,
+    delete,
+    func,
+    or_,
+    select,
+    text,
+    update,
+)
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lantern.db.base import Base, now
-from lantern.register.tables import ids_of_devices
-from lantern.tune.tables import DetectorRow
+from lantern.register.tables import DeviceRow, ids_of_devices
+from lantern.tune.tables import DetectorRow, ids_of_detectors
+
+ASLEEP = "Outside its own timetable%"  # how the sentence of an event begins that its own hours put to sleep
 
 
 class EventRow(Base):
@@ -29,6 +44,8 @@ class EventRow(Base):
     detector_id: Mapped[int | None] = mapped_column(ForeignKey("detector.id"))
     device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id"), index=True)  # of an input's event
     input: Mapped[str | None]
+    site_id: Mapped[int | None] = mapped_column(ForeignKey("site.id"))  # of a compound's event
+    compound: Mapped[str | None]
     revision: Mapped[int]  # of the detector; 0 of an input
     region: Mapped[str]  # of an input's event: active or fault
     raised_at: Mapped[datetime]
@@ -46,19 +63,27 @@ class EventRow(Base):
 
 
 class OrderRow(Base):
-    """The outbox: one effect ordered by one event of one thing, and how it stands. `core.linking` says what becomes of it."""
+    """The outbox: one effect ordered by one event of one thing, and how it stands. `core.linking` says what becomes of it. `do`: what
+    sort of effect; `body`: its document; `names`: what its text says of the event.
+    """
 
     __tablename__ = "effect_order"
     __table_args__ = (
         UniqueConstraint("event_id", "link", "device_id", "thing"),
         Index("ix_effect_order_open", "device_id", postgresql_where=text("stage <> 'over'")),
+        Index("ix_effect_order_to_send", "do", postgresql_where=text("stage <> 'over'")),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     event_id: Mapped[int] = mapped_column(ForeignKey("event.id"), index=True)
     link: Mapped[str]
-    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"))
-    thing: Mapped[str]  # of the device: an output
+    device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id"))  # None: it is done to no device of the site
+    do: Mapped[str] = mapped_column(default="switch")
+    thing: Mapped[str]  # of the device: an output; or the device, an address, roles
+    body: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    names: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    attempts: Mapped[int] = mapped_column(default=0)  # how often it was sent in vain
+    next_try_at: Mapped[datetime | None]
     at: Mapped[datetime]  # for which it is ordered
     length_s: Mapped[float | None]  # None: until somebody acknowledges it
     priority: Mapped[int]
@@ -137,6 +162,42 @@ def recent_events(session: Session, detector_id: int, count: int = 20) -> list[E
     return list(session.scalars(query))
 
 
+class Before(NamedTuple):
+    """An event of before, as a compound needs it."""
+
+    what: str  # detector, input
+    name: str
+    region: str
+    object: str | None
+    listed: str | None
+    raised_at: datetime
+    cleared_at: datetime | None
+
+
+def parts_since(session: Session, site_id: int, since: datetime) -> list[Before]:
+    """Return a site's events of detectors and inputs since then, and those that stand, in order; repeats and what slept are none."""
+    name = func.coalesce(DetectorRow.name, EventRow.input)
+    query = select(EventRow, name, DeviceRow.site_id).outerjoin(DetectorRow, DetectorRow.id == EventRow.detector_id)
+    query = query.join(DeviceRow, DeviceRow.id == func.coalesce(EventRow.device_id, DetectorRow.device_id))
+    mine = query.where(DeviceRow.site_id == site_id, EventRow.repeat.is_(False), EventRow.because.not_like(ASLEEP))
+    recent = mine.where(or_(EventRow.raised_at >= since, EventRow.cleared_at.is_(None)))
+    return [
+        Before(
+            "input" if row.input else "detector", named, row.region, row.object, row.own.get("list"), row.raised_at,
+            row.cleared_at,
+        )
+        for row, named, _ in session.execute(recent.order_by(EventRow.raised_at, EventRow.id))
+    ]  # fmt: skip
+
+
+def raised_by_compounds(session: Session, site_id: int, since: datetime) -> list[tuple[str, float]]:
+    """Return what a site's compounds raised since then: the name, and when, Unix seconds."""
+    query = select(EventRow.compound, EventRow.raised_at).where(
+        EventRow.site_id == site_id, EventRow.raised_at >= since
+    )
+    return [(str(name), round(at.timestamp(), 3)) for name, at in session.execute(query)]
+
+
 def orders_of(session: Session, event_ids: list[int]) -> list[OrderRow]:
     query = select(OrderRow).where(OrderRow.event_id.in_(event_ids))
     return list(session.scalars(query.order_by(OrderRow.at, OrderRow.id)))
@@ -169,7 +230,8 @@ def forget_outputs(session: Session, device_id: int, names: Collection[str]) -> 
 def rename_outputs(session: Session, device_id: int, renamed: Mapping[str, str]) -> None:
     """Take along with an output's new name what it is, and what is still ordered of it."""
     stands = (OutputRow, OutputRow.output, OutputRow.device_id == device_id)
-    is_open = (OrderRow, OrderRow.thing, and_(OrderRow.device_id == device_id, OrderRow.stage != "over"))
+    switched = and_(OrderRow.device_id == device_id, OrderRow.do == "switch", OrderRow.stage != "over")
+    is_open = (OrderRow, OrderRow.thing, switched)
     for table, named, which in (stands, is_open):  # by way of names that nothing has, for two may change places
         steps = [(old, f"\x1f{number}") for number, old in enumerate(renamed)]
         steps += [(f"\x1f{number}", new) for number, new in enumerate(renamed.values())]
@@ -206,5 +268,19 @@ def late_of_site(session: Session, site_id: int) -> list[LateRow]:
     return list(session.scalars(select(LateRow).where(LateRow.device_id.in_(ids_of_devices(site_id)))))
 
 
+def of_site(site_id: int) -> ColumnElement[bool]:
+    """Return a condition: an event is of a site."""
+    detectors, devices = ids_of_detectors(site_id), ids_of_devices(site_id)
+    return or_(EventRow.site_id == site_id, EventRow.detector_id.in_(detectors), EventRow.device_id.in_(devices))
+
+
+_site = func.coalesce(EventRow.site_id, DetectorRow.site_id, DeviceRow.site_id)
+_of_order = (
+    select(_site)
+    .join(OrderRow, OrderRow.event_id == EventRow.id)
+    .outerjoin(DetectorRow, DetectorRow.id == EventRow.detector_id)
+    .outerjoin(DeviceRow, DeviceRow.id == EventRow.device_id)
+)
+OWNER_OF_ORDER = (OrderRow.id, _of_order)
 _of_event = select(DetectorRow.site_id).join(EventRow, EventRow.detector_id == DetectorRow.id)
 OWNER_OF_EVENT = (EventRow.id, _of_event)  # what its number is of, and the query for its site

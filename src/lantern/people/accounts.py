@@ -106,6 +106,14 @@ def members_of(session: Session, site_id: int) -> list[MemberRow]:
     return list(session.scalars(query))
 
 
+def who_may(session: Session, site_id: int) -> list[tuple[str, str]]:
+    """Return the log-in and role of each who may do something on a site: its members, and whoever may everything everywhere."""
+    members = select(User.login, MemberRow.role).join(MemberRow.user).where(MemberRow.site_id == site_id)
+    held = {row.login: row.role for row in session.execute(members.where(User.disabled.is_(False)))}
+    everywhere = select(User.login).where(User.administrator, User.disabled.is_(False))
+    return sorted({**held, **dict.fromkeys(session.scalars(everywhere), ROLES[-1])}.items())
+
+
 def nobody_yet(session: Session) -> bool:
     """Return whether this is a program without any account."""
     return session.scalar(select(User.id).limit(1)) is None

@@ -15,7 +15,7 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.register.channels import SETTINGS
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
-from lantern.links.tables import links_of_site
+from lantern.links.tables import links_of_site, timetables_of
 from lantern.register import devices
 from lantern.register.history import WHAT, changed
 from lantern.register.overview import overview, take_cure
@@ -73,8 +73,8 @@ def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id
     site = site_of(session, site_id_of(request))
     used: dict[str, list[str]] = {}
     for link in links_of_site(session, site.id):
-        for effect in link.model.effects:
-            used.setdefault(effect.output, []).append(link.name)
+        for thing in (thing for effect in link.model.effects if effect.HELD == "coil" for thing in effect.things):
+            used.setdefault(thing, []).append(link.name)
     return render(
         request,
         session,
@@ -90,6 +90,7 @@ def _page(request: Request, session: Session, row: DeviceRow | None, *, place_id
         kind=DEVICE_KINDS[row.kind] if row else None,
         let_in=row is not None and has_password(session, row),
         used=used,
+        timetables=[row.name for row in timetables_of(session, site.id)],
         takes=takes_of_device(session, row.id) if row else [],
         detectors=detectors_of_device(session, row.id) if row else [],
         offset_s=offset_s(site.zone),

@@ -14,6 +14,7 @@ from lantern.core.register.installed import HangsOn
 from lantern.core.site import Device
 from lantern.core.wording import many
 from lantern.formats.documents import read_model
+from lantern.links.following import follow
 from lantern.plan.tables import plan_of
 from lantern.register.documents import device_row, document_of, new_token
 from lantern.register.history import document_to_restore, keep_device, state_of
@@ -24,6 +25,7 @@ from lantern.register.wiring import (
     check_outputs,
     follow_inputs,
     follow_outputs,
+    keep_hours,
     used_inputs,
     used_outputs,
     was_of,
@@ -69,6 +71,8 @@ def change_device(
     """
     document, before = deepcopy(document), state_of(row)
     outputs_were, inputs_were = was_of(document, "outputs"), was_of(document, "inputs")
+    keep_hours(document, "outputs", outputs_were, row.outputs)
+    keep_hours(document, "inputs", inputs_were, row.extras.get("inputs", ()))
     ability = {key: value for key, value in (row.ability | document.get("ability", {})).items() if value is not None}
     model = _checked(session, row.site_id, document_of(row) | document | {"kind": row.kind, "ability": ability}, row)
     _check_picture(session, row, model)
@@ -94,11 +98,12 @@ def _take_over(row: DeviceRow, fresh: DeviceRow) -> None:
 
 
 def _follow_code(session: Session, row: DeviceRow, code: str, user_id: int | None) -> None:
-    """Detectors, what hangs on it, the boxes that work on its pictures and the plan's aims go along."""
+    """Detectors, effects of links, what hangs on it, the boxes that work on its pictures and the plan's aims go along."""
     plan = plan_of(session, row.site_id)
     if plan is not None and any(aim["device"] == row.code for aim in plan.body.get("aims", ())):
         aims = [aim | {"device": code} if aim["device"] == row.code else aim for aim in plan.body["aims"]]
         keep(session, plan, plan.body | {"aims": aims}, reason=f"{row.code} is called {code} now.", user_id=user_id)
+    follow(session, row.site_id, "device", {row.code: code}, user_id)
     for detector in detectors_of_device(session, row.id):
         detector.body = detector.body | {"device": code}
     for other in devices_of_site(session, row.site_id, retired=True):

@@ -86,7 +86,9 @@ def document_to_restore(row: DeviceRow, saved: RevisionRow) -> dict[str, Any]:
     document["ability"] = dict.fromkeys(now.get("ability", {})) | old.get("ability", {})
     for key, known_by in NAMED.items():
         names = {each[known_by]: each["name"] for each in now.get(key, ()) if each.get(known_by) is not None}
-        document[key] = [each | {"was": names.get(each.get(known_by))} for each in old.get(key, ())]
+        document[key] = [
+            {"timetable": None} | each | {"was": names.get(each.get(known_by))} for each in old.get(key, ())
+        ]
     for key in ("channels", "abilities"):
         document[key] = old.get(key, [])
     return document

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import ForeignKey, Select, UniqueConstraint, select
+from sqlalchemy import ForeignKey, Select, UniqueConstraint, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column, relationship
 
 from lantern.core.linking.inputs import Input
-from lantern.core.linking.links import Output, Watchdog
+from lantern.core.linking.outputs import Output, Watchdog
 from lantern.core.register.device_type import DeviceType
 from lantern.db.base import Base
 from lantern.formats.device_types import shipped_types
@@ -99,6 +99,27 @@ def outputs_of(session: Session, site_id: int) -> list[tuple[DeviceRow, Output]]
     """Every output of the site with the module it is on."""
     devices = session.scalars(select(DeviceRow).where(DeviceRow.site_id == site_id).order_by(DeviceRow.code))
     return [(device, output) for device in devices for output in device.output_models]
+
+
+def switched_elsewhere(session: Session, site_id: int) -> dict[str, str]:
+    """Return the outputs of a site on a coil that another site has too, each with that site's name."""
+    query = select(DeviceRow, SiteRow.name).join(SiteRow, SiteRow.id == DeviceRow.site_id)
+    rows = session.execute(
+        query.where(DeviceRow.retired.is_(False), func.jsonb_array_length(DeviceRow.outputs) > 0)
+    ).all()
+    others = {
+        (_reached(device), output.coil): name
+        for device, name in rows
+        if device.site_id != site_id and _reached(device) is not None
+        for output in device.output_models
+    }
+    own = [(device, output) for device, _ in rows if device.site_id == site_id for output in device.output_models]
+    return {o.name: others[_reached(d), o.coil] for d, o in own if (_reached(d), o.coil) in others}
+
+
+def _reached(device: DeviceRow) -> tuple[Any, ...] | None:
+    address = device.address
+    return (address["host"], address.get("port"), address.get("unit")) if address.get("host") else None
 
 
 def inputs_of(session: Session, site_id: int) -> list[tuple[DeviceRow, Input]]:

@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.site import Device
-from lantern.links.tables import links_of_inputs, links_of_site
+from lantern.links.following import follow
+from lantern.links.tables import CompoundRow, links_of_inputs, links_of_site, rows_of, timetables_of
 from lantern.live.tables import forget_inputs, forget_outputs, outputs_that_are_on, rename_outputs
 from lantern.register.tables import DeviceRow, inputs_of, outputs_of
-from lantern.revisions import keep
 
 # ---- outputs ---------------------------------------------------------------------------------------------------------
 
@@ -29,6 +29,7 @@ def check_outputs(session: Session, site_id: int, model: Device, row: DeviceRow 
             faults.add(f"output {output.name}", f"{others[output.name]} has one of that name", "a name of its own")
         if output.name in names:
             faults.add(f"output {output.name}", "comes twice", "a name of its own")
+        check_hours(session, site_id, f"output {output.name}", output.timetable, faults)
         if output.coil in coils:
             faults.add(f"output {output.name}", f"has the coil of {coils[output.coil]}", "a coil of its own")
         names.add(output.name)
@@ -49,21 +50,22 @@ def follow_outputs(session: Session, row: DeviceRow, model: Device, was: list[st
     if not changed:
         return
     rename_outputs(session, row.id, changed)
-    for link in links_of_site(session, row.site_id):
-        effects = [
-            effect | {"output": changed.get(effect["output"], effect["output"])} for effect in link.body["effects"]
-        ]
-        if effects != link.body["effects"]:
-            renamed_now = "; ".join(f"{old} is called {new} now" for old, new in changed.items())
-            keep(session, link, link.body | {"effects": effects}, reason=f"{renamed_now}.", user_id=user_id)
+    follow(session, row.site_id, "output", changed, user_id)
 
 
 def used_outputs(session: Session, site_id: int, names: set[str]) -> str:
     """Return which links use which of these outputs, in words; nothing: none."""
     told = []
     for link in links_of_site(session, site_id):
-        told += [f"{link.name} switches {e['output']}" for e in link.body.get("effects", []) if e["output"] in names]
+        told += [f"{link.name} switches {e['output']}" for e in link.body["effects"] if e.get("output") in names]
     return ", ".join(told)
+
+
+def check_hours(session: Session, site_id: int, where: str, name: str | None, faults: FaultList) -> None:
+    """A timetable that is named is there. Devices of a file come before its timetables, whose names were looked up there."""
+    known = [row.name for row in timetables_of(session, site_id)] if name is not None else []
+    if known and name not in known:
+        faults.add(where, f"there is no timetable {name!r}", f"none (always), or one of {', '.join(known)}")
 
 
 # ---- inputs ----------------------------------------------------------------------------------------------------------
@@ -82,6 +84,7 @@ def check_inputs(session: Session, site_id: int, model: Device, row: DeviceRow |
             faults.add(f"input {each.name}", f"{others[each.name]} has one of that name", "a name of its own")
         if each.name in names:
             faults.add(f"input {each.name}", "comes twice", "a name of its own")
+        check_hours(session, site_id, f"input {each.name}", each.timetable, faults)
         names.add(each.name)
         where = ("contact", each.discrete) if each.discrete is not None else None
         if each.supervised is not None:
@@ -104,16 +107,23 @@ def follow_inputs(
         raise Refused([Fault("device: inputs", used, "no link that listens to what is taken away")])
     changed = {old: new for old, new in renamed.items() if old != new}
     forget_inputs(session, row.id, {*gone, *changed})
-    for link in links_of_inputs(session, row.site_id, changed):
-        old, new = str(link.input), changed[str(link.input)]
-        keep(session, link, link.body | {"input": new}, reason=f"{old} is called {new} now.", user_id=user_id)
-        link.input = new
+    follow(session, row.site_id, "input", changed, user_id)
 
 
 def used_inputs(session: Session, site_id: int, names: set[str]) -> str:
     """Return which links listen to which of these inputs, in words; nothing: none."""
-    listening = links_of_inputs(session, site_id, names)
-    return ", ".join(f"{link.name} listens to {link.input}" for link in listening)
+    told = [f"{link.name} listens to {link.input}" for link in links_of_inputs(session, site_id, names)]
+    for row in rows_of(session, CompoundRow, site_id):
+        told += [f"{row.name} listens to {part.input}" for part in row.model.parts if part.input in names]
+    return ", ".join(told)
+
+
+def keep_hours(document: dict[str, Any], key: str, was: Sequence[str | None], before: Sequence[Any]) -> None:
+    """Rows of a page that say nothing of their hours have those that they had."""
+    held = {each["name"]: each.get("timetable") for each in before}
+    for each, name in zip(document.get(key, ()), was, strict=False):
+        if isinstance(each, dict) and held.get(name or "") is not None:
+            each.setdefault("timetable", held[name or ""])
 
 
 def was_of(document: dict[str, Any], key: str) -> list[str | None]:

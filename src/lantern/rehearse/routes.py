@@ -51,7 +51,7 @@ def rehearse_page(request: Request, detector_id: Id, take: Id | None = None) -> 
                     "name": armed.link.name,
                     "timetable": armed.timetable.name if armed.timetable else None,
                     "summary": armed.timetable.summary if armed.timetable else "always: no timetable",
-                    "outputs": [effect.output for effect in armed.link.effects],
+                    "outputs": [effect.lane(thing) for effect in armed.link.effects for thing in effect.things],
                 }
                 for armed in links
             ],

@@ -13,7 +13,7 @@ from lantern.formats.site_files import Pictures, packed
 from lantern.sites.parts import NOTHING, Brought, parts
 from lantern.sites.tables import SiteRow
 
-OF_SITE = ("compounds", "expectations")  # subjects to come, kept as they are
+OF_SITE = ("expectations",)  # of the rehearsal, kept as they are
 LEFT_OUT = "takes with their marks, revisions but the one in use, events and effects, people, passwords and tokens"
 
 
@@ -76,7 +76,8 @@ def check_site_name(session: Session, name: str, site_id: int | None = None) -> 
 def site_document(session: Session, row: SiteRow) -> Site:
     """The site as it stands, without what is not in a file: see `LEFT_OUT`."""
     held = {key: value for part in parts() for key, value in part.give(session, row).items()}
-    return Site(name=row.name, zone=row.zone, **held, **row.extras)
+    extras = {key: value for key, value in row.extras.items() if key in OF_SITE}
+    return Site(name=row.name, zone=row.zone, **held, **extras)
 
 
 def site_file(site: Site) -> bytes:

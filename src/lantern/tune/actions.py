@@ -13,7 +13,8 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.kinds import detector_of, kind_of
 from lantern.core.merging import Side, merged
 from lantern.core.tuning.measures import Card
-from lantern.links.tables import hours_of, links_of
+from lantern.links.following import follow
+from lantern.links.tables import hours_of
 from lantern.lists.actions import take_over_lists
 from lantern.register.tables import DeviceRow
 from lantern.register.units import recheck
@@ -48,9 +49,8 @@ def _check_name(session: Session, site_id: int, name: str, detector_id: int | No
 
 
 def _rename(session: Session, row: DetectorRow, name: str, user_id: int | None) -> None:
-    """Links, which are files that name it, go along; marks speak of it by its number."""
-    for link in links_of(session, row.id):
-        keep(session, link, link.body | {"detector": name}, reason=f"{row.name} is called {name} now.", user_id=user_id)
+    """Links, compounds and what is expected go along; marks speak of it by its number."""
+    follow(session, row.site_id, "detector", {row.name: name}, user_id)
     row.name = name
     take_over_marks(session, row.site_id, row.name, row.id)
 

@@ -182,6 +182,13 @@ def count_restless(session: Session, site_id: int) -> int:
     return session.scalar(query.where(restless, DetectorRow.retired.is_(False), DeviceRow.retired.is_(False))) or 0
 
 
+def standing_of_detectors(session: Session, site_id: int) -> dict[int, tuple[str, bool, bool]]:
+    """Return how each detector of a site stood when it was last judged, whether it runs, and whether it is retired."""
+    query = select(DetectorRow.id, DetectorRow.verdict, DetectorRow.enabled, DetectorRow.retired)
+    rows = session.execute(query.where(DetectorRow.site_id == site_id).order_by(DetectorRow.id))
+    return {row.id: (row.verdict, row.enabled, row.retired) for row in rows}
+
+
 def forget_judgements(session: Session, take_id: int) -> None:
     """Delete how revisions were judged on a take: it says nothing any more."""
     session.execute(delete(JudgementRow).where(JudgementRow.take_id == take_id))

@@ -25,7 +25,7 @@ LEDGER = Ledger(
     (
         Column("at", "raised", EventRow.raised_at),
         Column("device", "device", DeviceRow.code, choices=True),
-        Column("cause", "detector or input", func.coalesce(DetectorRow.name, EventRow.input), choices=True),
+        Column("cause", "cause", func.coalesce(DetectorRow.name, EventRow.input, EventRow.compound), choices=True),
         Column("region", "region", EventRow.region),
         Column("reading", "reading", EventRow.reading),
         Column("said", "said", cast(EventRow.own, String)),
@@ -54,9 +54,9 @@ def events_query(site_id: int) -> Select[Any]:
         EventRow.id, EventRow.detector_id, EventRow.own, EventRow.direction, DeviceRow.id.label("device_id"), *columns
     )
     query = query.outerjoin(DetectorRow, DetectorRow.id == EventRow.detector_id)
-    query = query.join(DeviceRow, DeviceRow.id == func.coalesce(EventRow.device_id, DetectorRow.device_id))
+    query = query.outerjoin(DeviceRow, DeviceRow.id == func.coalesce(EventRow.device_id, DetectorRow.device_id))
     query = query.outerjoin(LiveMarkRow, LiveMarkRow.event_id == EventRow.id)
-    return query.where(DeviceRow.site_id == site_id)
+    return query.where(func.coalesce(EventRow.site_id, DeviceRow.site_id) == site_id)
 
 
 @dataclass(frozen=True)

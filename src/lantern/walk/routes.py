@@ -14,6 +14,7 @@ from sse_starlette.sse import EventSourceResponse
 
 from lantern.benches.register import bench_of, parts_drawn
 from lantern.core.devices import DEVICE_KINDS
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.events import Raised
 from lantern.core.kinds import family_of, kind_of
 from lantern.core.linking.outcomes import OF_ORDER
@@ -49,7 +50,8 @@ def walk_page(request: Request, detector_id: Id) -> HTMLResponse:
     with transaction() as session:
         row = get_detector(session, detector_id)
         links = armed_links(session, row.device.site_id, row.id)
-        modes = {effect.output: effect.mode for armed in links for effect in armed.link.effects}
+        effects = [effect for armed in links for effect in armed.link.effects]
+        modes = {effect.output: effect.mode for effect in effects if isinstance(effect, Switch)}
         scale = scale_of(session, user_id(request))
         kind = kind_of(row.kind)
         dials = kind.read_dials(row.model)

@@ -48,7 +48,7 @@ class Room:
 class Stage(Room):
     """A room that is a stage of the job: on the route, at its place from the left.
 
-    `of_detector`: its pages are of one detector, at `address/NUMBER`. `rail`: lines by device.
+    `of_detector`: its pages are of one detector, at `address/NUMBER`. `rail`: lines by device; `flags`: how much is open at each, by code.
     """
 
     key: str
@@ -58,6 +58,7 @@ class Stage(Room):
     of_detector: bool = True
     count: Count = nothing_open
     rail: Callable[[Session, int], Mapping[int, list[RailLine]]] | None = None
+    flags: Callable[[Session, int], Mapping[str, int]] | None = None
 
 
 class Frame(Protocol):

@@ -8,9 +8,11 @@ from pathlib import Path
 
 import numpy as np
 
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.faces.looks import Column, Looks
 from lantern.core.kinds import detector_of
-from lantern.core.linking.links import Effect, LinkRule, Output
+from lantern.core.linking.links import LinkRule
+from lantern.core.linking.outputs import Output
 from lantern.core.scoring.marks import Mark
 from lantern.core.site import Device, Place, Site
 from lantern.db.base import transaction
@@ -51,7 +53,7 @@ DOCUMENT = {
     "lists": ["crew", "barred"],
 }
 LINK = LinkRule(
-    name="lights", detector="at the door", lists=("barred",), effects=(Effect(output="lamp", length_s=2.0),)
+    name="lights", detector="at the door", lists=("barred",), effects=(Switch(output="lamp", length_s=2.0),)
 )
 STRANGERS = 200
 

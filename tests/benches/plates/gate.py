@@ -9,8 +9,10 @@ from pathlib import Path
 
 import numpy as np
 
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.kinds import detector_of
-from lantern.core.linking.links import Effect, LinkRule, Output
+from lantern.core.linking.links import LinkRule
+from lantern.core.linking.outputs import Output
 from lantern.core.plates.reads import Reads
 from lantern.core.scoring.marks import Mark
 from lantern.core.site import Device, Place, Site
@@ -52,7 +54,7 @@ DOCUMENT = {
     "lists": ["crews", "barred"],
 }
 LINK = LinkRule(
-    name="opens", detector="in", lists=("crews",), effects=(Effect(output="barrier", length_s=2.0),), on_repeat=False
+    name="opens", detector="in", lists=("crews",), effects=(Switch(output="barrier", length_s=2.0),), on_repeat=False
 )
 
 

@@ -7,16 +7,18 @@ from datetime import UTC, datetime
 import pytest
 from pydantic import ValidationError
 
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.linking.arming import Armed, Arming, Heard
-from lantern.core.linking.links import Effect, LinkRule, Output
+from lantern.core.linking.links import LinkRule
 from lantern.core.linking.orders import Order
+from lantern.core.linking.outputs import Output
 from lantern.core.linking.timeline import activity
 
 AT = datetime(2026, 1, 5, tzinfo=UTC)
 
 
 def link(**values: object) -> LinkRule:
-    effects = values.pop("effects", (Effect(output="beacon", length_s=10),))
+    effects = values.pop("effects", (Switch(output="beacon", length_s=10),))
     return LinkRule(name="l", detector="d", effects=effects, **values)  # type: ignore[arg-type]
 
 
@@ -41,7 +43,7 @@ def test_a_second_event_extends_and_never_cuts_short() -> None:
 
 
 def test_latched_stays_until_acknowledged() -> None:
-    rule = link(effects=(Effect(output="stop", mode="latched"), Effect(output="beacon", length_s=3)))
+    rule = link(effects=(Switch(output="stop", mode="latched"), Switch(output="beacon", length_s=3)))
     assert active(rule, 1.0, 50.0) == [("beacon", 1.0, 4.0), ("stop", 1.0, None), ("beacon", 50.0, 53.0)]
 
 
@@ -73,11 +75,11 @@ def test_normally_closed_holds_the_coil_while_idle() -> None:
 
 
 def test_flashes_stay_within_three_a_second() -> None:
-    Effect(output="b", flash_hz=3.0)
+    Switch(output="b", flash_hz=3.0)
     with pytest.raises(ValidationError):
-        Effect(output="b", flash_hz=3.1)
+        Switch(output="b", flash_hz=3.1)
 
 
 def test_one_output_twice_in_a_link_is_refused() -> None:
     with pytest.raises(ValidationError, match="two effects"):
-        link(effects=(Effect(output="b"), Effect(output="b")))
+        link(effects=(Switch(output="b"), Switch(output="b")))

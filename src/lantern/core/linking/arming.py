@@ -7,22 +7,24 @@ repeat, it fires on repeats.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 
+from lantern.core.effects.effect import Effect, Exclusive, Lengths
 from lantern.core.linking import outcomes
-from lantern.core.linking.links import Effect, LinkRule
-from lantern.core.linking.orders import Order
+from lantern.core.linking.links import LinkRule
+from lantern.core.linking.orders import Order, WhenBusy
 from lantern.core.logic.timetable import Timetable
 from lantern.core.reasons import Reason
 
 
 @dataclass(frozen=True)
 class Armed:
-    """A link with its timetable; None: armed at all times."""
+    """A link with its timetable; None: armed at all times. `messages`: of its site, how long each lasts."""
 
     link: LinkRule
     timetable: Timetable | None
+    messages: Lengths = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,21 +38,20 @@ class Heard:
 
 @dataclass(frozen=True, slots=True)
 class Firing:
-    """One effect that an event sets off, `after_s` after its raise."""
+    """One effect that an event sets off on one thing, `after_s` after its raise; it lasts `lasts_s` (None: until it is acknowledged)."""
 
     link: str
     effect: Effect
     after_s: float
-
-    @property
-    def output(self) -> str:
-        return self.effect.output
+    thing: str
+    lasts_s: float | None
 
     def order(self, key: int, raised_s: float) -> Order:
         """Return it as an order, for an event raised at `raised_s`."""
         effect = self.effect
-        length_s = None if effect.mode == "latched" else effect.length_s
-        return Order(key, effect.output, raised_s + self.after_s, length_s, expire_s=effect.expire_s)
+        busy: WhenBusy = effect.when_busy if isinstance(effect, Exclusive) else "drop"
+        at_s = raised_s + self.after_s
+        return Order(key, self.thing, at_s, self.lasts_s, effect.priority, effect.expire_s, busy)
 
 
 class Arming:
@@ -70,15 +71,18 @@ class Arming:
         hearing = [each for each in self._links if each[0].link.listens_to(heard.region, heard.listed)]
         if not hearing:
             return [], outcomes.other_region(heard.region, heard.listed)
-        awake = [armed.link for armed, is_on in hearing if is_on(at)]
+        awake = [armed for armed, is_on in hearing if is_on(at)]
         fired = [
-            Firing(link.name, effect, link.delay_s)
-            for link in awake
-            if link.on_repeat or not heard.repeat
-            for effect in link.effects
+            Firing(armed.link.name, effect, armed.link.delay_s, thing, effect.lasts_s(armed.messages))
+            for armed in awake
+            if armed.link.on_repeat or not heard.repeat
+            for effect in armed.link.effects
+            for thing in effect.things
         ]
         if fired:
-            return fired, outcomes.fired((each.output for each in fired), min(each.after_s for each in fired))
+            return fired, outcomes.fired(
+                (each.effect.lane(each.thing) for each in fired), min(each.after_s for each in fired)
+            )
         if len(awake) < len(hearing):
             slept = [(a.link.name, a.timetable) for a, is_on in hearing if a.timetable is not None and not is_on(at)]
             return [], outcomes.outside_hours(slept)

@@ -93,6 +93,7 @@ class Input(BaseModel):
     debounce_ms: int = Field(
         default=DEBOUNCE_MS, ge=0, le=60_000, description="a state must hold so long before it counts"
     )
+    timetable: str | None = Field(default=None, max_length=120, description="what it raises outside it fires nothing")
 
     @model_validator(mode="after")
     def _one_way(self) -> Self:

@@ -11,7 +11,7 @@ LATE_S, LATE_SHARE = 0.5, 0.1  # what begins later than this, or than this share
 
 WhenBusy = Literal["drop", "wait", "replace"]
 Stage = Literal["ordered", "waiting", "running", "over"]
-Result = Literal["done", "cut", "busy", "expired", "dropped"]
+Result = Literal["done", "cut", "busy", "expired", "dropped", "asleep"]
 
 
 @dataclass(frozen=True, slots=True)

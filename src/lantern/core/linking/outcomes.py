@@ -37,8 +37,8 @@ def other_region(region: str, listed: str | None) -> Reason:
 
 
 def outside_own_hours(hours: Timetable) -> Reason:
-    """It came outside the detector's own hours."""
-    text = f"Outside the timetable of the detector: {hours.name}, {hours.summary}."
+    """It came outside the own hours of what raised it: a detector, an input or a compound."""
+    text = f"Outside its own timetable: {hours.name}, {hours.summary}."
     return Reason("outside_timetable", text, {"timetable": hours.name})
 
 
@@ -69,12 +69,18 @@ OF_ORDER: dict[str | None, str] = {
     "busy": "busy",
     "expired": "expired",
     "dropped": "dropped",
+    "asleep": "asleep",
 }  # by result
+DELIVERED = "It was delivered."
 LASTED = "It lasted as long as ordered."
 ACKNOWLEDGED = "It was acknowledged."
 ACKNOWLEDGED_UNSEEN = "It was acknowledged before it was delivered."
 STOPPED = "The program was stopped."
 NO_OUTPUT = "This output is no longer on the module."
+
+
+def output_asleep(hours: Timetable) -> str:
+    return f"The timetable {hours.name} of the output is off then ({hours.summary})."
 
 
 def too_late(order: Order) -> str:

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from lantern.core.effects.effect import Effect, Exclusive
+from lantern.core.linking import outcomes
+from lantern.core.linking.one_at_a_time import OneAtATime
 from lantern.core.linking.orders import Order, Standing
 from lantern.core.linking.switch import Switch
 
@@ -38,6 +41,30 @@ class Circumstances:
         """Return when something happens to an output."""
         acknowledged = [t for t, of in self.acknowledged if of == output]
         return sorted({*acknowledged, *(to_s for _, to_s in self.away.get(output, ()))})
+
+
+def played(
+    ordered: Sequence[tuple[Order, Effect]], during: Circumstances = Circumstances()
+) -> tuple[list[Active], dict[int, Standing]]:
+    """Let all that was ordered be done, each by how it is held. Returns the stretches by the lanes of the effects, in order of time,
+    and how each order stands, by key.
+    """
+    stretches, standings = activity((order for order, effect in ordered if effect.HELD == "coil"), during)
+    heads: dict[tuple[str, str], OneAtATime] = {}
+    for order, effect in ordered:
+        if isinstance(effect, Exclusive):
+            machine = heads.setdefault((effect.TAKES, order.thing), OneAtATime())
+            standings[order.key] = machine.order(order)
+        elif effect.HELD == "moment":
+            standings[order.key] = Standing(order, "over", order.at_s, order.at_s, "done", outcomes.DELIVERED)
+    for machine in heads.values():
+        while (next_s := machine.next_s) is not None:
+            machine.advance(next_s)
+    for order, effect in ordered:
+        standing = standings[order.key]
+        if effect.HELD != "coil" and standing.from_s is not None:
+            stretches.append(Active(effect.lane(order.thing), standing.from_s, standing.to_s, [order.key]))
+    return sorted(stretches, key=lambda active: (active.on_s, active.output)), standings
 
 
 def activity(

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal, NamedTuple
 
+from lantern.core.effects.clip.effect import Clip
+from lantern.core.effects.effect import Effect, Exclusive
+from lantern.core.effects.message import Message
+from lantern.core.effects.show.effect import Show
+from lantern.core.effects.switch.effect import Switch
 from lantern.core.linking import outcomes
-from lantern.core.linking.effects import Clip, Effect, Exclusive, Link, Mail, Message, Post, Say, Show, Switch
+from lantern.core.linking.links import LinkRule
 from lantern.core.linking.one_at_a_time import OneAtATime
 from lantern.core.linking.orders import Order, Standing
-from lantern.core.logic.causes import Cause, Happened
+from lantern.core.logic.causes import Happened
 from lantern.core.logic.compounds import Compound, Raised, worked_out
 from lantern.core.rule import TIME_TOLERANCE_S
 
@@ -34,19 +40,10 @@ class Given:
 
 
 @dataclass(frozen=True)
-class Ruled:
-    """A link as it is worked out: its cause, and its effects by their models."""
-
-    link: Link
-    cause: Cause
-    effects: tuple[Effect, ...]
-
-
-@dataclass(frozen=True)
 class Rules:
     """What a site says of all this. `hours`: timetables of detectors, inputs and outputs, by (what, name)."""
 
-    links: tuple[Ruled, ...]
+    links: tuple[LinkRule, ...]
     compounds: tuple[Compound, ...]
     messages: Mapping[str, Message]
     hours: Mapping[tuple[str, str], str]
@@ -86,7 +83,7 @@ class _Ordered(NamedTuple):
     """An effect ordered of one thing."""
 
     at_s: float
-    ruled: Ruled
+    link: LinkRule
     effect: Effect
     thing: str
     fires: _Fires
@@ -149,10 +146,13 @@ def _compound_line(compound: Compound, raised: Raised) -> dict[str, Any]:
 
 def _fired(rules: Rules, fires: Sequence[_Fires], until_s: float | None) -> Iterator[Line]:
     ordered: list[_Ordered] = []
-    for number, ruled in enumerate(rules.links):
-        link = ruled.link
-        for order, each in enumerate(fires):
-            if not ruled.cause.fits(each.happened) or (each.repeat and not link.on_repeat):
+    heard: dict[tuple[str, str], list[tuple[int, _Fires]]] = defaultdict(list)
+    for order, each in enumerate(fires):
+        heard[each.happened.what, each.happened.name].append((order, each))
+    for number, link in enumerate(rules.links):
+        cause = link.cause
+        for order, each in heard[cause.of]:
+            if not cause.fits(each.happened) or (each.repeat and not link.on_repeat):
                 continue
             raised_s = each.happened.raised_s
             if link.timetable is not None and not rules.is_on(link.timetable, raised_s):
@@ -169,9 +169,9 @@ def _fired(rules: Rules, fires: Sequence[_Fires], until_s: float | None) -> Iter
             at_s = raised_s + link.delay_s
             if not _before(at_s, until_s):
                 continue
-            for place, effect in enumerate(ruled.effects):
+            for place, effect in enumerate(link.effects):
                 ordered += [
-                    _Ordered(at_s, ruled, effect, thing, each, (number, place, order, which))
+                    _Ordered(at_s, link, effect, thing, each, (number, place, order, which))
                     for which, thing in enumerate(effect.things)
                 ]
     standings = _one_at_a_time(rules, ordered)
@@ -180,33 +180,22 @@ def _fired(rules: Rules, fires: Sequence[_Fires], until_s: float | None) -> Iter
         yield Line((one.at_s, ORDER, one.place), said, ordered_by=one.fires.place)
 
 
-def _exclusive(effect: Effect) -> str:
-    """Return what of a thing is taken: its voice, or its head."""
-    return "say" if isinstance(effect, Say) else "head"
-
-
-def _length_s(rules: Rules, effect: Exclusive) -> float:
-    if isinstance(effect, Say):
-        return effect.length_s or rules.messages[effect.message].length_s * effect.repeats
-    length_s: float = effect.length_s  # type: ignore[attr-defined]  # both others have one
-    return length_s
-
-
 def _one_at_a_time(rules: Rules, ordered: Sequence[_Ordered]) -> dict[int, Standing]:
     """How orders to things that do one thing at a time stand in the end, by their place in `ordered`."""
+    lengths = {name: message.length_s for name, message in rules.messages.items()}
     machines: dict[tuple[str, str], OneAtATime] = {}
     out: dict[int, Standing] = {}
     keys = {at: key for key, at in enumerate(sorted(range(len(ordered)), key=lambda at: ordered[at].place))}
     for at, each in enumerate(ordered):
         if not isinstance(each.effect, Exclusive):
             continue
-        machine = machines.setdefault((_exclusive(each.effect), each.thing), OneAtATime())
+        machine = machines.setdefault((each.effect.TAKES, each.thing), OneAtATime())
         out[at] = machine.order(
             Order(
                 key=keys[at],
                 thing=each.thing,
                 at_s=each.at_s,
-                length_s=_length_s(rules, each.effect),
+                length_s=each.effect.lasts_s(lengths),
                 priority=each.effect.priority,
                 expire_s=each.effect.expire_s,
                 when_busy=each.effect.when_busy,
@@ -219,8 +208,8 @@ def _one_at_a_time(rules: Rules, ordered: Sequence[_Ordered]) -> dict[int, Stand
 
 
 def _order_line(rules: Rules, each: _Ordered, standing: Standing | None) -> dict[str, Any]:
-    link, effect, at_s = each.ruled.link, each.effect, each.at_s
-    do: str = effect.do  # type: ignore[attr-defined]  # every sort has its own
+    link, effect, at_s = each.link, each.effect, each.at_s
+    do = effect.do
     said: dict[str, Any] = {"link": link.name, "do": do, "on": each.thing, "event": each.fires.named, "at_s": at_s}
     if standing is not None:
         began = standing.result in ("done", "cut")
@@ -250,7 +239,6 @@ def _order_line(rules: Rules, each: _Ordered, standing: Standing | None) -> dict
             "result": "done",
             "because": f"Kept from {effect.before_s:g} s before to {effect.after_s:g} s after.",
         }
-    assert isinstance(effect, Mail | Post | Show)
     return said | {
         "from_s": at_s,
         "to_s": at_s,

@@ -51,6 +51,13 @@ class Cause(Strict):
             raise ValueError("state belongs to an input")
         return self
 
+    @property
+    def of(self) -> tuple[str, str]:
+        """Return what sort of thing it is, and its name."""
+        if self.detector is not None:
+            return "detector", self.detector
+        return ("input", self.input) if self.input is not None else ("compound", self.compound or "")
+
     def fits(self, each: Happened) -> bool:
         if each.what == "detector":
             return (

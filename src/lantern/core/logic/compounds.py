@@ -5,8 +5,12 @@ Worked out over events that are known; what comes after an instant matters to no
 
 from __future__ import annotations
 
+import math
+from bisect import bisect_right
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import accumulate, chain
 from typing import Literal, Self
 
 from pydantic import Field, model_validator
@@ -33,6 +37,11 @@ class Compound(Strict):
     wait_s: float = Field(default=0.0, ge=0, le=MOST_S)
     rearm_s: float = Field(default=0.0, ge=0, le=MOST_S)
     timetable: str | None = Field(default=None, max_length=120)
+
+    @property
+    def reaches_back_s(self) -> float:
+        """Return for how long what happened may still matter to it."""
+        return max(self.within_s, self.wait_s + self.quiet_s, self.rearm_s)
 
     @model_validator(mode="after")
     def _possible(self) -> Self:
@@ -95,10 +104,13 @@ def worked_out(
     is it on then? What would raise at `until_s` or later does not exist.
     """
     places = {each.name: place for place, each in enumerate(compounds)}
-    known = list(events)
+    known: dict[tuple[str, str], list[Happened]] = defaultdict(list)
+    for each in events:
+        known[each.what, each.name].append(each)
     found: dict[str, list[Raised]] = {}
     for held in ordered(compounds):
-        parts = sorted((each for each in known if first_fit(held.parts, each) is not None), key=lambda each: each.place)
+        named = [each for cause in {part.of for part in held.parts} for each in known[cause]]
+        parts = sorted((each for each in named if first_fit(held.parts, each) is not None), key=lambda each: each.place)
         raised: list[Raised] = []
         for t_s, cleared_s, used in _OF[held.kind](held, parts):
             if until_s is not None and t_s >= until_s - TIME_TOLERANCE_S:
@@ -109,7 +121,7 @@ def worked_out(
             happened = Happened("compound", held.name, t_s, cleared_s, place)
             raised.append(Raised(happened, used, held.timetable is not None and not on(held.timetable, t_s)))
         found[held.name] = raised
-        known += [each.happened for each in raised if not each.asleep]
+        known["compound", held.name] = [each.happened for each in raised if not each.asleep]
     return {each.name: found[each.name] for each in compounds}
 
 
@@ -138,13 +150,13 @@ def _sequence(held: Compound, parts: Sequence[Happened]) -> Iterator[Came]:
     for at, each in enumerate(parts):
         if not held.parts[-1].fits(each):
             continue
-        chain = _latest_chain(held.parts, parts, begins, at)
+        chain = latest_chain(held.parts, parts, begins, at)
         if chain is not None and each.raised_s - chain[0].raised_s <= held.within_s + TIME_TOLERANCE_S:
             yield each.raised_s, each.raised_s, chain
             begins = at + 1
 
 
-def _latest_chain(
+def latest_chain(
     causes: Sequence[Cause], parts: Sequence[Happened], begins: int, at: int
 ) -> tuple[Happened, ...] | None:
     """Return the chain that ends there, each step as late as can be: none has a later first, nor of these a later second."""
@@ -158,11 +170,15 @@ def _latest_chain(
 
 
 def _unless(held: Compound, parts: Sequence[Happened]) -> Iterator[Came]:
-    others = [each for each in parts if any(part.fits(each) for part in held.parts[1:])]
-    out = []
+    all_others = [each for each in parts if any(part.fits(each) for part in held.parts[1:])]
+    both = {each.place for each in all_others}
+    others, out = _Others(all_others, held.quiet_s), []
     for first in parts:
         if held.parts[0].fits(first):
-            t_s = _undisturbed(held, first, [each for each in others if each is not first])
+            own = others
+            if first.place in both:  # it does not disturb itself
+                own = _Others([each for each in all_others if each is not first], held.quiet_s)
+            t_s = _undisturbed(held, first, own)
             if t_s is not None:
                 out.append((t_s, first))
     out.sort(key=lambda each: (each[0], each[1].place))
@@ -170,21 +186,42 @@ def _unless(held: Compound, parts: Sequence[Happened]) -> Iterator[Came]:
         yield t_s, t_s if first.is_instant else first.cleared_s, (first,)
 
 
-def _undisturbed(held: Compound, first: Happened, others: Sequence[Happened]) -> float | None:
+class _Others:
+    """What may disturb, laid out so that an instant is asked by looking up, however many there are."""
+
+    def __init__(self, others: Sequence[Happened], quiet_s: float) -> None:
+        in_order = sorted(others, key=lambda each: each.raised_s)
+        self._raised = [each.raised_s for each in in_order]
+        cleared = (math.inf if each.cleared_s is None else each.cleared_s for each in in_order)
+        self._latest = list(accumulate(cleared, max))  # of those up to each, the latest that clears
+        self._quiet_s = quiet_s
+        self._asked = sorted(each.cleared_s + quiet_s for each in in_order if each.cleared_s is not None)
+
+    def asked_after(self, t_s: float) -> Iterator[float]:
+        """Return the instants at which it was quiet for long enough after one of them, in order."""
+        for at in range(bisect_right(self._asked, t_s + TIME_TOLERANCE_S), len(self._asked)):
+            yield self._asked[at]
+
+    def disturb(self, t_s: float) -> bool:
+        at = bisect_right(self._raised, t_s + TIME_TOLERANCE_S)
+        if at == 0:
+            return False
+        now = self._raised[at - 1] >= t_s - TIME_TOLERANCE_S
+        return now or self._latest[at - 1] > t_s - self._quiet_s + TIME_TOLERANCE_S
+
+
+def _undisturbed(held: Compound, first: Happened, others: _Others) -> float | None:
     """Return the first of the instants at which it is asked at which it stands and nothing disturbs."""
-    asked = [first.raised_s + held.wait_s]
-    if not first.is_instant:
-        later = {each.cleared_s + held.quiet_s for each in others if each.cleared_s is not None}
-        asked += sorted(t_s for t_s in later if t_s > asked[0] + TIME_TOLERANCE_S)
-    for t_s in asked:
+    begins = first.raised_s + held.wait_s
+    for t_s in chain([begins], () if first.is_instant else others.asked_after(begins)):
         if not first.is_instant and first.cleared_s is not None and first.cleared_s <= t_s + TIME_TOLERANCE_S:
             return None
-        if not any(_disturbs(each, t_s, held.quiet_s) for each in others):
+        if not others.disturb(t_s):
             return t_s
     return None
 
 
-def _disturbs(each: Happened, t_s: float, quiet_s: float) -> bool:
+def disturbs(each: Happened, t_s: float, quiet_s: float) -> bool:
     if each.raised_s > t_s + TIME_TOLERANCE_S:
         return False
     now = each.raised_s >= t_s - TIME_TOLERANCE_S

@@ -14,6 +14,7 @@ from lantern.core.ptz.duty import Call, Dropped, Entry, Manual, Plan, Stretch, d
 from lantern.core.ptz.head import Head
 from lantern.core.ptz.pointing import Direction, slew_s
 from lantern.core.ptz.rounds import Sheet, Step, steps_of
+from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
 from lantern.core.watch import Aim
 from lantern.core.watching import Indices
@@ -57,6 +58,9 @@ class _Gathered:
         return self.rows.setdefault(aim, len(self.rows))
 
     def add(self, began: float, ended: float, row: int) -> None:
+        """What lasts no longer than an instant is no look: it came there just as it was called away."""
+        if ended - began <= TIME_TOLERANCE_S:
+            return
         self.began_s.append(began)
         self.ended_s.append(ended)
         self.look.append(row)
@@ -150,12 +154,12 @@ def _done(out: _Gathered, each: Stretch, steps: Sequence[Step], first: int, last
     if last != turned[0].aim:
         t += slew_s(head, Direction(*last[:2]), Direction(*turned[0].aim[:2]))
     at = 0
-    while t < each.to_s:
+    while t < each.to_s - TIME_TOLERANCE_S:
         step = turned[at % len(turned)]
         ends = t + step.stay_s
         out.add(t, min(ends, each.to_s), rows[at % len(turned)])
         last = step.aim
-        if ends > each.to_s:  # taken from it before it was done there: it is due again
+        if ends > each.to_s + TIME_TOLERANCE_S:  # taken from it before it was done there: it is due again
             return (first + at) % len(steps), last
         at += 1
         t = ends + turned[at % len(turned)].go_s

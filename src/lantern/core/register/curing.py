@@ -39,7 +39,7 @@ def cures(
         elif reason.code == "firmware":
             out.append(Cure("update", f"update the device, and give its new firmware here: {reason.text}"))
         elif reason.code in ("port", "budget"):
-            out += _ports(unit, site)
+            out += port_cures(unit, site)
         elif reason.code in ("regions", "lines", "lists"):
             out.append(Cure("fewer", f"{reason.lacks:g} {reason.code} fewer in {', '.join(reason.names)}"))
     out += elsewhere[:MOST_ELSEWHERE]
@@ -107,7 +107,7 @@ def _at_rate(unit: Unit, part: Part, rate_hz: float) -> Cure:
     return Cure("lower_rate", text, _change(unit, on))
 
 
-def _ports(unit: Unit, site: Site) -> list[Cure]:
+def port_cures(unit: Unit, site: Site) -> list[Cure]:
     """The first free port that feeds it: on its own switch, then on the others, the least class first."""
     draws = unit.draws
     assert draws is not None and unit.hangs_on is not None

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from scipy.optimize import minimize_scalar
-from scipy.stats import t as student
+from scipy.special import stdtrit
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.registration.fits import Plane, rigid, similarity
@@ -149,7 +149,7 @@ def _interval(t_s: Floats, places: Floats, track: Track, model: str, shift_s: fl
     if count < 3:
         return None
     spread = np.sqrt((count - 1) / count * ((np.array(found) - np.mean(found)) ** 2).sum())
-    reach = float(student.ppf((1 + SURE) / 2, count - 1) * spread)
+    reach = float(stdtrit(count - 1, (1 + SURE) / 2) * spread)
     return shift_s - reach, shift_s + reach
 
 

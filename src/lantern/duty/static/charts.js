@@ -1,8 +1,9 @@
-// Drawings of a head's duty: the plan with its gaps, the directions of its rounds, the lanes of a day, strips of its numbers.
+// Drawings of a head's duty: the plan with its gaps, the directions of its rounds, the lanes of a day, strips of its
+// numbers.
+import { plainPlan } from "/static/js/plain_plan.js";
 import { el, redraw, ticks } from "/static/js/svg.js";
 
 const DAY_S = 86400;
-const AREAS = ["water", "pier"];
 const LANES = [
   ["manual", "by hand"],
   ["call", "calls"],
@@ -33,19 +34,7 @@ export function wordOf(spot) {
 
 export function drawPlan(svg, plan, judged, name, choose) {
   const { width_m: width, height_m: height } = plan;
-  svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
-  const unit = width / Math.max(svg.clientWidth, 1);
-  const at = ([x, y]) => [x, height - y];
-  const points = (corners) => corners.map((corner) => at(corner).join(",")).join(" ");
-  const form = (closed) => (closed ? "polygon" : "polyline");
-  const parts = [
-    ...(plan.outlines ?? []).map((each) =>
-      el(form(AREAS.includes(each.what)), { class: `plan-${each.what ?? "line"}`, points: points(each.points) }),
-    ),
-    ...(plan.occluders ?? []).map((each) =>
-      el(form(each.closed), { class: each.closed ? "plan-wall" : "plan-open", points: points(each.points) }),
-    ),
-  ];
+  const { at, parts, unit } = plainPlan(svg, plan);
   if (judged.head) {
     const [hx, hy] = at(judged.head);
     const long = Math.min(width, height) / 5;

@@ -4,6 +4,8 @@ import { dayAndTime } from "/static/js/svg.js";
 import { may } from "/static/js/roles.js";
 import { DAY, DAYS, Week } from "./week.js";
 
+const BUSY = ["drop", "wait", "replace"];
+
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("links", () => {
     const data = pageData();
@@ -13,6 +15,7 @@ document.addEventListener("alpine:init", () => {
     return {
       days: DAYS,
       outputs: data.outputs,
+      sorts: data.sorts,
       regions: data.regions,
       lists: data.lists,
       timetables: data.timetables,
@@ -70,12 +73,73 @@ document.addEventListener("alpine:init", () => {
       },
       // what is no number goes to the server as typed, which says what is wrong
       addEffect(link) {
-        const free = this.outputs.find((o) => !link.effects.some((e) => e.output === o.name));
+        const free = this.outputs.find((o) => !link.effects.some((e) => !e.do && e.output === o.name));
         if (!free) {
           this.trouble = "Every output of the site is in this link already.";
           return;
         }
         link.effects.push({ ...data.fresh.effect, output: free.name });
+        link.dirty = true;
+      },
+      switched: (link) => link.effects.map((effect, index) => ({ effect, index })).filter(({ effect }) => !effect.do),
+      // What is no output: each sort says what is asked of it, and what of the site may be chosen.
+      others(link) {
+        return link.effects
+          .map((effect, index) => ({ effect, index, sort: data.sorts.find((s) => s.do === effect.do) }))
+          .filter(({ sort }) => sort)
+          .map(({ effect, index, sort }) => ({
+            effect,
+            index,
+            title: sort.title,
+            asked: sort.asked.map((asked) => this.asked(effect, asked)),
+          }));
+      },
+      asked(effect, { key, label, of, unit, kind }) {
+        const devices = data.devices.filter((d) => !kind || d.kind === kind).map((d) => d.code);
+        const choices = { devices, device: devices, message: data.messages, roles: data.roles, busy: BUSY }[of] ?? [];
+        const value = effect[key] ?? (key === "priority" ? 5 : "");
+        const is_choice = ["device", "message", "busy"].includes(of);
+        const known = is_choice && value !== "" && !choices.includes(value) ? [...choices, value] : choices;
+        return {
+          key,
+          label,
+          of,
+          unit,
+          is_choice,
+          choices: is_choice && !known.includes(value) ? ["", ...known] : known,
+          is_many: ["devices", "roles"].includes(of),
+          is_yes: of === "yes",
+          is_lines: of === "lines",
+          is_typed: ["number", "text", "words", "preset"].includes(of),
+          width: of === "number" || of === "preset" ? "num-input" : "text-input",
+          value: of === "words" ? value.join(", ") : value,
+        };
+      },
+      setOther(link, index, { key, of }, value) {
+        const words = () =>
+          value
+            .split(/[,;\s]+/)
+            .map((word) => word.trim())
+            .filter(Boolean);
+        link.effects[index][key] =
+          of === "words" ? words() : ["number", "preset"].includes(of) ? this.number(value) : value;
+        link.dirty = true;
+      },
+      setMany(link, index, { key, choices, value }, name, on) {
+        link.effects[index][key] = choices.filter((each) => (each === name ? on : value.includes(each)));
+        link.dirty = true;
+      },
+      addOther(link, select) {
+        const sort = data.sorts.find((each) => each.do === select.value);
+        select.value = "";
+        if (!sort) return;
+        const begins = structuredClone(sort.begins);
+        for (const { key, of, kind } of sort.asked)
+          if (of === "device") begins[key] = data.devices.find((d) => !kind || d.kind === kind)?.code ?? "";
+          else if (of === "devices")
+            begins[key] = data.devices.filter((d) => kind && d.kind === kind).map((d) => d.code);
+          else if (of === "message") begins[key] = data.messages[0] ?? "";
+        link.effects.push({ do: sort.do, ...begins });
         link.dirty = true;
       },
       removeEffect(link, index) {
@@ -111,7 +175,7 @@ document.addEventListener("alpine:init", () => {
           why: "",
         };
         this.links.push(link);
-        this.addEffect(this.links[this.links.length - 1]);
+        if (this.outputs.length) this.addEffect(this.links[this.links.length - 1]);
       },
       async save(link) {
         const { name, region, lists, timetable, delay_s, on_repeat, effects } = link;

@@ -1,5 +1,6 @@
 // A page of lists: made, changed, deleted, restored; what is wrong with them; who changed what. What stands on one is
-// the family's own: `own` adds to the page, `base` is its address, `fresh` a new list, `bodyOf` what of a list is stored.
+// the family's own: `own` adds to the page, `base` is its address, `fresh` a new list, `bodyOf` what of a list is
+// stored.
 import { ask, pageData } from "/static/js/http.js";
 import { dayAndTime } from "/static/js/svg.js";
 import { joined } from "/static/js/parts.js";

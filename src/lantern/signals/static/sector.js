@@ -1,4 +1,5 @@
-// The sector before a sensor: x metres to its right, y ahead of it, with rings of distance and lines of bearing. Takes and
+// The sector before a sensor: x metres to its right, y ahead of it, with rings of distance and lines of bearing.
+// Takes and
 // feeds say how far it reaches (`rangeM`) and how wide (`sectorDeg`).
 import { el } from "/static/js/svg.js";
 import { PointsView, showsPoints } from "./pointsview.js";

@@ -50,7 +50,8 @@ document.addEventListener("alpine:init", () => {
         ? this.jobs.map((j) => (j.id === job.id ? job : j))
         : [job, ...this.jobs];
     },
-    // Files chosen at once are one take, but for zips: each of several is one, with its sidecar where that was chosen too.
+    // Files chosen at once are one take, but for zips: each of several is one, with its sidecar where that was chosen
+    // too.
     async choose(list) {
       const files = [...list];
       const zips = files.filter((f) => !f.webkitRelativePath && f.name.toLowerCase().endsWith(".zip"));

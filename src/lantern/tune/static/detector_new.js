@@ -1,4 +1,5 @@
-// A detector from nothing: a kind, and regions drawn on a take, on what comes live, on a picture file, or chosen by name.
+// A detector from nothing: a kind, and regions drawn on a take, on what comes live, on a picture file, or chosen by
+// name.
 import { address, ask, pageData } from "/static/js/http.js";
 import { PlainView } from "/static/signals/plainview.js";
 import { el } from "/static/js/svg.js";

@@ -193,7 +193,8 @@ export const following = ({ data, drawn }) => {
       if (!this.moment) return "";
       const [pan, tilt, zoom] = this.moment.aim;
       const whom = this.moment.follows === null ? "follows nobody" : `follows ${this.moment.follows}`;
-      return `${whom}: pan ${short(pan, 4)}°, tilt ${short(tilt, 3)}°, ${short(zoom, 3)}x, ${short(this.moment.field_deg, 3)}° wide`;
+      const wide = `${short(this.moment.field_deg, 3)}° wide`;
+      return `${whom}: pan ${short(pan, 4)}°, tilt ${short(tilt, 3)}°, ${short(zoom, 3)}x, ${wide}`;
     },
     chooseTarget(at) {
       this.tab = "target";

@@ -240,7 +240,8 @@ export const passages = ({ data, drawn }) => ({
   },
   keepTruth(number, text, agreed) {
     const row = this.found[number];
-    this.found[number] = { ...row, truth: text || null, agreed, correct: null }; // whether it was read right, the server says
+    // Whether it was read right, the server says
+    this.found[number] = { ...row, truth: text || null, agreed, correct: null };
     this.drawList();
   },
   // In the order of the list, the next passage that nobody has said the truth of; of those that are unsure or wrong,

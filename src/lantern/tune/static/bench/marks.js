@@ -126,7 +126,8 @@ export const marks = ({ data, keys }) => {
       const { id: _, ...before } = this.marks.find((m) => m.id === id);
       const after = { ...before, ...change };
       this.putMark({ id, ...after }); // follows the hand at once; the answer confirms it, or it is put back
-      this.marksSent = this.marksSent.then(() => this.sendMark("PUT", `/marks/${id}`, after)); // in the order of the hand
+      // In the order of the hand
+      this.marksSent = this.marksSent.then(() => this.sendMark("PUT", `/marks/${id}`, after));
       if (await this.marksSent) {
         this.noteMark({ undo: { change: id, values: before }, redo: { change: id, values: after } });
       } else if (this.stands(id, after)) this.putMark({ id, ...before });

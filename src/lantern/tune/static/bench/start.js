@@ -35,7 +35,8 @@ const quiet = () => ({
 
 // `own`: the parts of this bench, each a function of the context. `keys`: by key, what it does with the page and the
 // step; `studied`: by the name of a study, what is done with the page when it ends; `shown`: by the name of a tab, what
-// is done when it comes to sight; `addressed`: by a word of the address, what the page puts there. `judgeFirst`, what is
+// is done when it comes to sight; `addressed`: by a word of the address, what the page puts there. `judgeFirst`, what
+// is
 // drawn before the score, and `evidenceRenewed` may lack.
 export function startBench(...own) {
   document.addEventListener("alpine:init", () => {

@@ -1,5 +1,5 @@
 // What every page has: the light/dark switch, the temperature scale, the list of keys, digits for the stages.
-import { ask } from "./http.js";
+import { ask, root } from "./http.js";
 
 document.querySelector("[data-temperature-scale]")?.addEventListener("change", async (event) => {
   await ask("PUT", "~/me/scale", { scale: event.target.value });
@@ -37,3 +37,44 @@ document.addEventListener("keydown", (event) => {
   menu.open = false;
   menu.querySelector("summary").focus();
 });
+
+// What an event had shown to those of a role: it takes no focus, and goes when somebody acknowledges it.
+const EVERY_MS = 4000;
+
+function drawn({ id, link, names }) {
+  const one = document.createElement("div");
+  one.className = "shown-one";
+  const words = document.createElement("p");
+  const head = document.createElement("b");
+  head.textContent = [names.place, names.detector].filter(Boolean).join(": ") || link;
+  const at = (names.time ?? "").slice(11, 19); // by the site's clock
+  words.append(head, ` ${[names.region, names.object].filter(Boolean).join(" ")} at ${at}`);
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "btn btn-small";
+  button.textContent = "Acknowledge";
+  button.addEventListener("click", async () => {
+    button.disabled = true;
+    // Somebody else was quicker: it is gone all the same
+    await ask("POST", `/shown/${id}/acknowledge`).catch(() => null);
+    await lookForShown();
+  });
+  one.append(words, button);
+  return one;
+}
+
+async function lookForShown() {
+  const all = await ask("GET", "/shown.json").catch(() => null); // the next look comes soon
+  const held = document.getElementById("shown");
+  if (!all || !held) return;
+  const ids = all.map(({ id }) => id).join(" ");
+  if (held.dataset.ids === ids) return;
+  held.dataset.ids = ids;
+  held.replaceChildren(...all.slice(0, 3).map(drawn));
+  if (all.length > 3) held.append(`and ${all.length - 3} more`);
+}
+
+if (root && document.getElementById("shown")) {
+  lookForShown();
+  setInterval(() => document.visibilityState === "visible" && lookForShown(), EVERY_MS);
+}

@@ -2,7 +2,7 @@
 // one: of none.
 const csrf = document.querySelector("meta[name=csrf]")?.content ?? "";
 
-const root = document.querySelector("meta[name=root]")?.content ?? "";
+export const root = document.querySelector("meta[name=root]")?.content ?? "";
 export const address = (path) => (path.startsWith("~") ? path.slice(1) : root + path);
 
 export class Refusal extends Error {

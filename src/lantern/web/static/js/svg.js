@@ -33,7 +33,8 @@ export function glyph(kind, x, y, r = 6) {
   return el("g", { class: `glyph-${kind}`, transform: `translate(${x} ${y})` }, SHAPES[kind](r));
 }
 
-// Something is dragged on a drawing: `begin` says whether it may, `move` is told of each place, and at last that it is done.
+// Something is dragged on a drawing: `begin` says whether it may, `move` is told of each place, and at last that it
+// is done.
 export function draggedOn(svg, begin, move) {
   let held = false;
   svg.addEventListener("pointerdown", (event) => {

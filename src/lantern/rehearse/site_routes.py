@@ -1,0 +1,61 @@
+"""The page on which a whole site is rehearsed: judged detector by detector, then played on one clock; what is expected of it is kept here."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Body, Query, Request
+from fastapi.responses import HTMLResponse, Response
+
+from lantern.core.linking.expectations import Expectation
+from lantern.db.base import transaction
+from lantern.db.numbers import Id
+from lantern.formats.documents import read_model
+from lantern.rehearse.expected import delete_expectation, save_expectation
+from lantern.rehearse.site_wide import Laid, heard, played, to_judge
+from lantern.tune.shown import get_detector, take_for
+from lantern.web.access import may, site_id_of
+from lantern.web.answers import json_answer
+from lantern.web.pages import render
+
+router = APIRouter()
+
+
+@router.get("/rehearsal", **may("viewer"))
+def page(request: Request) -> HTMLResponse:
+    with transaction() as session:
+        held = to_judge(session, site_id_of(request))
+        data = {"judge": [[row.id, take.id, f"{row.name} on {take.name}"] for row, take in held]}
+        return render(request, session, "rehearsal.html", stage="rehearse", detector=None, data=data)
+
+
+@router.post("/rehearsal/judge/{detector_id}", **may("viewer"))
+def judge(detector_id: Id, take: Id = Query()) -> Response:
+    """Judge one detector on one take; what it found is remembered for the rehearsal."""
+    with transaction() as session:
+        row = get_detector(session, detector_id)
+        chosen = take_for(session, row, take)
+        assert chosen is not None  # another than its own is refused
+        return json_answer({"events": len(heard(session, row, chosen).events)})
+
+
+@router.get("/rehearsal.json", **may("viewer"))
+def whole(request: Request, laid: Laid = "day") -> Response:
+    with transaction() as session:
+        return json_answer(played(session, site_id_of(request), laid))
+
+
+@router.post("/expectations", **may("engineer", "made or changed an expectation"))
+def keep(request: Request, document: dict[str, Any] = Body()) -> Response:
+    """One of a name takes the place of the one that is there."""
+    model = read_model(Expectation, document, where="expectation")
+    with transaction() as session:
+        save_expectation(session, site_id_of(request), model)
+        return json_answer(model.model_dump(mode="json"))
+
+
+@router.delete("/expectations", **may("engineer", "deleted an expectation"))
+def drop(request: Request, name: str = Query(max_length=200)) -> Response:
+    with transaction() as session:
+        delete_expectation(session, site_id_of(request), name)
+        return json_answer({"deleted": name})

@@ -1,0 +1,96 @@
+"""A whole site on one clock: its small take through detector, compound and links; what is expected is kept, broken or not shown."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from lantern.application.app import make_app
+from lantern.core.faults import Refused
+from lantern.core.linking.expectations import Expectation
+from lantern.db.base import transaction
+from lantern.links.actions import save_link
+from lantern.links.compounds import save_compound
+from lantern.links.tables import NamedCause
+from lantern.rehearse.expected import delete_expectation, save_expectation
+from lantern.rehearse.site_wide import heard, played, to_judge
+from lantern.sites.actions import site_document
+from lantern.sites.tables import SiteRow
+from seeded import Small
+from web.test_access import log_in
+
+
+def expect(small: Small, name: str, on: str, within_s: float, **when: Any) -> None:
+    with transaction() as session:
+        must = [{"do": "switch", "on": on, "within_s": within_s}]
+        save_expectation(session, small.site, Expectation.model_validate({"name": name, "when": when, "must": must}))
+
+
+def test_it_is_judged_played_and_held_against_what_is_expected(small: Small) -> None:
+    expect(small, "lamp", "lamp", 1.0, detector="hot")
+    expect(small, "stop", "stop", 1.0, detector="hot")
+    expect(small, "twice", "lamp", 1.0, compound="twice")
+    with transaction() as session:
+        parts = [{"detector": "hot"}, {"detector": "hot"}]
+        save_compound(
+            session,
+            small.site,
+            {"name": "twice", "kind": "sequence", "within_s": 0.5, "parts": parts},
+            compound_id=None,
+        )
+        cause = NamedCause(small.site, "compound", "twice")
+        save_link(session, cause, {"name": "t", "effects": [{"do": "show", "roles": ["operator"]}]}, link_id=None)
+    with transaction() as session:
+        [(row, take)] = to_judge(session, small.site)
+        one = heard(session, row, take)
+        assert one.verdicts.count("hit") == 1
+        assert [label for _, _, label, _, _ in one.marks] == ["expect", "quiet"]
+        for laid in ("day", "recorded"):
+            told = played(session, small.site, laid)  # type: ignore[arg-type]
+            [place] = told["places"]
+            [lane] = place["lanes"]
+            assert (place["name"], lane["name"], lane["code"]) == ("Shed", "hot", "T1")
+            assert len(lane["events"]) == len(one.events)
+            assert {each["result"] for each in told["orders"]} == {"done"}
+            assert told["lanes"] == ["lamp"]
+            words = {each["expectation"]: each["result"] for each in told["expectations"]}
+            assert words == {"lamp": "kept", "stop": "broken", "twice": "not shown"}
+            assert dict(told["stations"])["raised"] == len(one.events)
+            assert dict(told["stations"])["orders done"] == len(told["orders"])
+            assert told["load"]["count"] == len(told["orders"])
+        recorded = played(session, small.site, "recorded")
+        assert recorded["spans"][0][0] == 0.0
+        assert recorded["begins"] == take.start.timestamp()
+        day = played(session, small.site, "day")
+        assert day["begins"] + day["spans"][0][0] == pytest.approx(take.start.timestamp(), abs=1)
+
+
+def test_an_expectation_of_one_name_is_changed_goes_out_with_the_site_and_away(small: Small) -> None:
+    expect(small, "lamp", "lamp", 1.0, detector="hot")
+    expect(small, "lamp", "lamp", 9.0, detector="hot")
+    with transaction() as session:
+        [held] = site_document(session, session.get_one(SiteRow, small.site)).expectations
+        assert held.must[0].within_s == 9.0
+        delete_expectation(session, small.site, "lamp")
+        with pytest.raises(Refused, match="none called"):
+            delete_expectation(session, small.site, "lamp")
+        assert site_document(session, session.get_one(SiteRow, small.site)).expectations == ()
+
+
+def test_its_page_judges_plays_and_keeps(small: Small) -> None:
+    client: TestClient = log_in(make_app(), "ida", "open sesame")
+    root = f"/sites/{small.site}"
+    assert client.get(f"{root}/rehearsal").status_code == 200
+    assert client.post(f"{root}/rehearsal/judge/{small.detector}?take={small.take}").json()["events"] >= 1
+    told = client.get(f"{root}/rehearsal.json?laid=recorded").json()
+    order = told["orders"][0]
+    must = [{"do": order["do"], "on": order["on"], "within_s": 5}]
+    document = {"name": "hot: lamp", "when": {"detector": "hot"}, "must": must}
+    assert client.post(f"{root}/expectations", json=document).status_code == 200
+    [kept] = client.get(f"{root}/rehearsal.json").json()["expectations"]
+    assert (kept["result"], kept["sentence"]) == ("kept", "hot: switch on lamp within 5 s")
+    assert client.post(f"{root}/expectations", json={**document, "must": []}).status_code == 422
+    assert client.get(f"{root}/rehearsal.json?laid=sideways").status_code == 422
+    assert client.delete(f"{root}/expectations?name=hot: lamp").status_code == 200
