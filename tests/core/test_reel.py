@@ -47,3 +47,17 @@ def test_what_is_held_is_bounded_in_bytes() -> None:
     reel.want(20.0)
     assert [held.value for held in reel.offer(Held(20.0, 20, 10, 20.0)).goes] == [15, 16, 17, 18, 19, 20]
     assert reel.held == 0
+
+
+def test_what_is_held_longer_goes_along_only_where_it_is_wanted() -> None:
+    """One holder wants two seconds before, another as much as is held: the longer wish counts, once."""
+    reel = Reel(before_s=6)
+    got = {}
+    for t in range(20):
+        if t in (10, 18):
+            reel.want(t + 1, back_s=2)
+        if t == 10:
+            reel.want(t + 1, back_s=4)
+        got[t] = [held.value for held in reel.offer(Held(float(t), t, 10, float(t))).goes]
+    assert got[10] == [6, 7, 8, 9, 10]
+    assert got[18] == [16, 17, 18]

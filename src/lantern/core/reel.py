@@ -35,23 +35,26 @@ class Reel:
     running: bool = False
     ring: deque[Held] = field(default_factory=deque)
     held: int = 0  # bytes
+    back_s: float = 0.0  # so much of what is held is wanted with it
 
-    def want(self, until: float) -> None:
-        """It is wanted up to then, or longer if it was."""
+    def want(self, until: float, back_s: float | None = None) -> None:
+        """It is wanted up to then, or longer if it was, with what is held of the last `back_s` (None: all that is)."""
         self.until = until if self.until is None else max(self.until, until)
+        self.back_s = max(self.back_s, self.before_s if back_s is None else back_s)
 
     def want_no_more(self) -> None:
-        self.until = None
+        self.until, self.back_s = None, 0.0
 
     def offer(self, sample: Held, *, always: bool = False) -> Offer:
         """Take one sample; `always`: it is wanted, whatever was asked (set hours)."""
         wanted = always or (self.until is not None and sample.came <= self.until)
         if wanted:
-            before = tuple(held for held in self.ring if sample.t - held.t <= self.before_s)
+            before = tuple(held for held in self.ring if sample.t - held.t <= self.back_s)
             self.clear()
+            self.back_s = 0.0
             begins, self.running = not self.running, True
             return Offer((*before, sample), begins=begins)
-        self.until = None
+        self.want_no_more()
         ends, self.running = self.running, False
         self.ring.append(sample)
         self.held += sample.size

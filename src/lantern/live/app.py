@@ -7,13 +7,16 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import AsyncIterator, Awaitable, Callable
-from typing import Annotated, Any
+from typing import Any
 
 import orjson
 import structlog
-from fastapi import FastAPI, HTTPException, Query, Request, WebSocket
+from fastapi import FastAPI, HTTPException, Request, WebSocket
 from fastapi.responses import Response, StreamingResponse
+from starlette.applications import Starlette
 from starlette.middleware.base import BaseHTTPMiddleware
+from starlette.requests import HTTPConnection
+from starlette.routing import Route, WebSocketRoute
 
 from lantern.core.faults import Refused
 from lantern.live.engine import Engine
@@ -27,14 +30,12 @@ LOOPBACK = ("127.0.0.1", "::1")
 IN_THE_OPEN = "Pictures of people are taken encrypted only: start with --certificate and --key, and post to https."
 
 
-def make_ingest(engine: Engine) -> FastAPI:
+def make_ingest(engine: Engine) -> Starlette:
     """Return what devices reach: their own way in, and nothing else."""
-    app = FastAPI(title="Rust Lantern ingest", docs_url=None, redoc_url=None, openapi_url=None)
 
-    @app.websocket("/ingest/{code}")
-    async def ingest(socket: WebSocket, code: str, token: Annotated[str, Query()] = "") -> None:
+    async def ingest(socket: WebSocket) -> None:
         """Frames of one device, see docs/wire.md. One that cannot be read is dropped, counted and shown at the device."""
-        sent = _bearer(socket.headers.get("authorization", "")) or token
+        code, sent = socket.path_params["code"], _token(socket)
         device_id = engine.sender(code, sent)
         if device_id is None:
             await socket.close(NOT_ALLOWED, "unknown device or wrong token")
@@ -50,10 +51,10 @@ def make_ingest(engine: Engine) -> FastAPI:
                 return
             await _take(engine, feed, message.get("bytes") or (message.get("text") or "").encode())
 
-    @app.post("/ingest/{code}")
-    async def message(request: Request, code: str, token: Annotated[str, Query()] = "") -> Response:
+    async def message(request: Request) -> Response:
         """One message of a device, see docs/wire.md; one that comes again changes nothing."""
-        device_id = engine.sender(code, _bearer(request.headers.get("authorization", "")) or token)
+        code = request.path_params["code"]
+        device_id = engine.sender(code, _token(request))
         feed = None if device_id is None else engine.feeds.get(device_id)
         if feed is None:
             return _answer({"message": "unknown device or wrong token"}, 401)
@@ -67,7 +68,13 @@ def make_ingest(engine: Engine) -> FastAPI:
                 return _answer({"message": f"at most {feed.largest} bytes"}, 413)
         return await _take_posted(engine, feed, bytes(body), private=_is_private(request))
 
-    return app
+    way = "/ingest/{code}"
+    return Starlette(routes=[WebSocketRoute(way, ingest), Route(way, message, methods=["POST"])])
+
+
+def _token(asks: HTTPConnection) -> str:
+    """Return what a device sent to be known by: in the header, or in its address."""
+    return _bearer(asks.headers.get("authorization", "")) or asks.query_params.get("token", "")
 
 
 def _is_private(request: Request) -> bool:

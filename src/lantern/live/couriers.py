@@ -11,16 +11,15 @@ import structlog
 
 from lantern.core.effects.effect import filled
 from lantern.core.faults import LanternError, Refused
-from lantern.db.base import StoreAwayError
 from lantern.devices.mail import MailServer
 from lantern.devices.posting import post
 from lantern.live import sent
 from lantern.live.sent import Due
-from lantern.live.tasks import Patience, end
+from lantern.live.tasks import end
+from lantern.live.woken import Woken
 from lantern.settings import settings
 
 log = structlog.get_logger()
-LONGEST_WAIT_S, SHORTEST_WAIT_S = 2.0, 0.02
 Send = Callable[[Due], str]  # returns what was answered; raises `LanternError`, `Refused` for what can never arrive
 
 
@@ -37,42 +36,19 @@ def _post(due: Due) -> str:
 SENDERS: Mapping[str, Send] = {"mail": _mail, "post": _post}
 
 
-class Couriers:
-    """`wake` after orders were stored. All of it goes by `clock`; each address has a task of its own while something goes to it."""
+class Couriers(Woken):
+    """All of it goes by `clock`; each address has a task of its own while something goes to it."""
+
+    WHAT = "what is sent"
 
     def __init__(self, on_change: Callable[[], None], clock: Callable[[], datetime]) -> None:
+        super().__init__()
         self._on_change, self._clock = on_change, clock
-        self._wake = asyncio.Event()
         self._sending: dict[int, asyncio.Task[None]] = {}
-        self._task: asyncio.Task[None] | None = None
-
-    def start(self) -> None:
-        self._task = asyncio.create_task(self._run())
 
     async def stop(self) -> None:
-        await end([task for task in (self._task, *self._sending.values()) if task is not None])
-
-    def wake(self) -> None:
-        self._wake.set()
-
-    async def _run(self) -> None:
-        patience = Patience()
-        while True:
-            self._wake.clear()
-            try:
-                wait_s = await self.look()
-                patience.rest()
-            except StoreAwayError as error:
-                wait_s = patience.lose()
-                log.warning("couriers wait for the store", error=str(error))
-            except Exception:
-                wait_s = patience.lose()
-                log.exception("couriers begin anew")
-            try:
-                async with asyncio.timeout(min(max(wait_s, SHORTEST_WAIT_S), LONGEST_WAIT_S)):
-                    await self._wake.wait()
-            except TimeoutError:
-                continue
+        await super().stop()
+        await end(self._sending.values())
 
     async def look(self) -> float:
         """Send what is due; returns in how many seconds something is due again."""

@@ -21,6 +21,7 @@ from lantern.core.watch import AnySample, Turn
 from lantern.db.base import StoreAwayError, now
 from lantern.db.changes import changes
 from lantern.live.captures import Keeper
+from lantern.live.clips import Clips
 from lantern.live.compounds import Compounds
 from lantern.live.couriers import Couriers
 from lantern.live.delivery import Delivery
@@ -47,6 +48,7 @@ from lantern.live.standing import new_feed, picture_size, write_standing
 from lantern.live.steering import Steering
 from lantern.live.tapes import Tapes
 from lantern.live.tasks import Patience, end, until_stored
+from lantern.live.woken import Woken
 from lantern.recordings.actions import left_over
 from lantern.register.tables import DeviceRow
 from lantern.signals.feed import Feed, Frame
@@ -77,9 +79,9 @@ class Engine:
         self.captures = Keeper(self._picture_lost)
         self.delivery = Delivery(self.tell, clock)
         self.steering = Steering()
-        self.head_orders = HeadOrders(lambda: self.steering.duties, clock)
         self.inputs = Inputs(self._input_turned, self.tell, clock)
-        self.couriers = Couriers(self.tell, clock)
+        heads = HeadOrders(lambda: self.steering.duties, clock)
+        self.orders: list[Woken] = [Couriers(self.tell, clock), Clips(self.tapes, clock), heads]
         self.compounds = Compounds(self._compound_raised, self._compound_cleared, clock)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
@@ -97,8 +99,8 @@ class Engine:
             except StoreAwayError as error:
                 log.warning("the engine waits for the store", error=str(error))
                 await asyncio.sleep(patience.lose())
-        self.couriers.start()
-        self.head_orders.start()
+        for orders in self.orders:
+            orders.start()
         self._tasks = [asyncio.create_task(self._follow_changes()), asyncio.create_task(self._beat_on())]
 
     async def stop(self) -> None:
@@ -107,8 +109,8 @@ class Engine:
         await self.captures.stop()
         await self.inputs.stop()
         await self.compounds.stop()
-        await self.couriers.stop()
-        await self.head_orders.stop()
+        for orders in self.orders:
+            await orders.stop()
         await self.delivery.stop()
         await self.steering.stop()
 
@@ -251,7 +253,8 @@ class Engine:
     def _wake(self) -> None:
         """Orders may have been stored."""
         self.delivery.wake()
-        self.couriers.wake()
+        for orders in self.orders:
+            orders.wake()
 
     def _picture_lost(self, device_id: int) -> None:
         feed = self.feeds.get(device_id)

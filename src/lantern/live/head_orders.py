@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+import math
 from collections.abc import Callable, Mapping
 from datetime import datetime, timedelta
 from typing import Any
 
-import structlog
 from sqlalchemy import func, select
 
 from lantern.core.linking.one_at_a_time import OneAtATime
@@ -15,12 +15,11 @@ from lantern.core.linking.orders import Order, Standing
 from lantern.core.ptz.pointing import towards
 from lantern.core.ptz.turned import Pointing
 from lantern.core.watch import Aim
-from lantern.db.base import StoreAwayError, transaction
+from lantern.db.base import transaction
 from lantern.live.duty import HeadDuty
 from lantern.live.tables import OrderRow
-from lantern.live.tasks import Patience, end
+from lantern.live.woken import Woken
 
-log = structlog.get_logger()
 MOVING = ("go_to",)
 LOCK = 0x0D0C  # of the orders of heads, among the database's advisory locks
 EVERY_S = 0.25
@@ -28,35 +27,29 @@ RANK_OF_ALL = 11  # less its priority
 BY_HAND = "It was moved by hand."
 
 
-class HeadOrders:
+class HeadOrders(Woken):
     """Of all heads. `duties`: by device, as they are at that moment."""
 
+    WHAT = "heads"
+
     def __init__(self, duties: Callable[[], Mapping[int, HeadDuty]], clock: Callable[[], datetime]) -> None:
+        super().__init__()
         self._duties, self._clock = duties, clock
-        self._task: asyncio.Task[None] | None = None
 
-    def start(self) -> None:
-        self._task = asyncio.create_task(self._run())
+    async def look(self) -> float:
+        """Step the orders of every head that has some: while one does, a hand may take it at any moment."""
+        ordered = await asyncio.to_thread(_ordered)
+        for device_id, duty in list(self._duties().items()):
+            call = await asyncio.to_thread(_look, device_id, duty, self._clock()) if device_id in ordered else None
+            duty.ordered(call)
+        return EVERY_S if ordered else math.inf
 
-    async def stop(self) -> None:
-        await end([self._task] if self._task is not None else [])
 
-    async def _run(self) -> None:
-        patience = Patience()
-        while True:
-            wait_s = EVERY_S
-            try:
-                for device_id, duty in list(self._duties().items()):
-                    calls = await asyncio.to_thread(_look, device_id, duty, self._clock())
-                    duty.ordered(calls)
-                patience.rest()
-            except StoreAwayError as error:
-                wait_s = patience.lose()
-                log.warning("orders of heads wait for the store", error=str(error))
-            except Exception:
-                wait_s = patience.lose()
-                log.exception("orders of heads begin anew")
-            await asyncio.sleep(wait_s)
+def _ordered() -> set[int]:
+    """Return the devices of which something is ordered that is not over."""
+    with transaction() as session:
+        is_open = select(OrderRow.device_id).where(OrderRow.do.in_(MOVING), OrderRow.stage != "over")
+        return {found for found in session.scalars(is_open.distinct()) if found is not None}
 
 
 def _look(device_id: int, duty: HeadDuty, at: datetime) -> tuple[str, int, Aim] | None:
@@ -65,8 +58,6 @@ def _look(device_id: int, duty: HeadDuty, at: datetime) -> tuple[str, int, Aim] 
         is_open = select(OrderRow).where(
             OrderRow.device_id == device_id, OrderRow.do.in_(MOVING), OrderRow.stage != "over"
         )
-        if session.scalar(is_open.with_only_columns(OrderRow.id).limit(1)) is None:
-            return None
         session.execute(select(func.pg_advisory_xact_lock(LOCK, device_id)))
         rows = {row.id: row for row in session.scalars(is_open.order_by(OrderRow.id))}
         standings = {row.id: _standing(row, at) for row in rows.values()}

@@ -84,10 +84,12 @@ def load_plans() -> Plans:
         _plan(row, devices[row.device_id], armed[row.id], timetables, lists[row.site_id], zones[row.site_id], by_code)
         for row in rows
     ]
+    clips = _clips(links)
+    plans = {row.device_id: row for row in planned}
     recordings = {
-        row.device_id: _recording(row, timetables, devices[row.device_id].site_id)
-        for row in planned
-        if row.device_id in devices
+        key: _recording(plans.get(key), timetables, row.site_id, clips.get((row.site_id, row.code), 0.0))
+        for key, row in devices.items()
+        if key in plans or (row.site_id, row.code) in clips
     }
     live = {device.site_id for device in devices.values()}
     compounds = [
@@ -119,10 +121,24 @@ def _reached(device: DeviceRow) -> tuple[Any, ...]:
     return device.address, device.outputs, device.watchdog, device.ability, extras.get("inputs"), steered
 
 
-def _recording(row: RecordingPlanRow, timetables: dict[tuple[int, str], Timetable], site_id: int) -> RecordingPlan:
+def _clips(links: Sequence[LinkRow]) -> dict[tuple[int, str], float]:
+    """Return how long before an event, in s, links want of what a device gave, by site and code."""
+    out: dict[tuple[int, str], float] = defaultdict(float)
+    for row in links:
+        for effect in row.model.effects:
+            for code in effect.devices_named if effect.looks_back_s else ():
+                out[row.site_id, code] = max(out[row.site_id, code], effect.looks_back_s)
+    return out
+
+
+def _recording(
+    row: RecordingPlanRow | None, timetables: dict[tuple[int, str], Timetable], site_id: int, clip_s: float
+) -> RecordingPlan:
+    if row is None:
+        return RecordingPlan(clip_s=clip_s)
     hours = timetables.get((site_id, row.timetable))
     wide = row.wide_until.timestamp() if row.wide_until else 0.0
-    return RecordingPlan(row.around, row.before_s, row.after_s, row.timetable, hours, wide)
+    return RecordingPlan(row.around, row.before_s, row.after_s, row.timetable, hours, wide, clip_s)
 
 
 def _armed(

@@ -31,6 +31,7 @@ PART_S = 2.0  # at most so much is lost with a killed engine
 STOP_S = 5.0  # so long what was handed over may take when the engine stops
 SILENT_S = 10.0  # nothing came for so long: the recording is over
 TRY_AGAIN_S = 30.0  # once there was no room
+CLIP_LATE_S = 5.0  # a clip's order may come so late and still have all that was before its event
 LONGEST_S = 6 * 3600.0  # then the next one begins
 CLOCKS = 50  # samples over which the device's clock is compared
 
@@ -38,7 +39,7 @@ CLOCKS = 50  # samples over which the device's clock is compared
 @dataclass(frozen=True)
 class RecordingPlan:
     """The plan by which a device is recorded without being asked. `wide_until` (Unix s): around any activity until
-    then.
+    then; `clip_s`: so long before their event links want clips to begin.
     """
 
     around: bool = False
@@ -47,10 +48,16 @@ class RecordingPlan:
     timetable: str = ""
     hours: Timetable | None = None
     wide_until: float = 0.0
+    clip_s: float = 0.0
+
+    @property
+    def back_s(self) -> float:
+        """So much before it is recorded around an event, or some activity."""
+        return self.before_s if self.around or self.wide_until > time.time() else 0.0
 
     @property
     def ring_s(self) -> float:
-        return self.before_s if self.around or self.wide_until > time.time() else 0.0
+        return max(self.back_s, self.clip_s + CLIP_LATE_S if self.clip_s else 0.0)
 
 
 @dataclass
@@ -65,6 +72,7 @@ class Going:
     number: int | None = None
     stored: int = 0  # samples of it that are in the store
     failed: str = ""  # why nothing more goes on it
+    last: float = 0.0  # when its newest sample came
 
 
 @dataclass
@@ -82,6 +90,7 @@ class Tape:
     lost: int = 0
     clocks: deque[float] = field(default_factory=lambda: deque(maxlen=CLOCKS))
     rate: float = 0.0  # bytes a second that the ring would hold
+    _before: Going | None = None  # the last one that is over
     _part: list[Held] = field(default_factory=list)
     _jobs: asyncio.Queue[tuple[int, Going, Callable[[], Any]]] = field(default_factory=asyncio.Queue)
     _task: asyncio.Task[None] | None = None
@@ -115,7 +124,18 @@ class Tape:
     def record_for(self, seconds: float) -> None:
         """Somebody asks for it, from now on."""
         self.why, self.full = "by hand", ""
-        self.reel.want(time.time() + seconds)
+        self.reel.want(time.time() + seconds, self.plan.back_s)
+
+    def clip(self, why: str, *, back_s: float, until: float) -> None:
+        """A link wants what came in the last `back_s`, and what comes until then (Unix s)."""
+        if not self.reel.running:
+            self.why = why
+        self.reel.want(until, back_s)
+
+    @property
+    def newest(self) -> Going | None:
+        """The recording under way, or the last one."""
+        return self.going or self._before
 
     def try_again(self) -> None:
         """There may be room now."""
@@ -138,7 +158,7 @@ class Tape:
     def _around(self, why: str, came: float) -> None:
         if not self.reel.running:
             self.why = why
-        self.reel.want(came + self.plan.after_s)
+        self.reel.want(came + self.plan.after_s, self.plan.back_s)
 
     # ---- samples ----
 
@@ -195,6 +215,7 @@ class Tape:
         if going is None:
             going = self.going = Going(self.why or "by hand", signal, held.t, held.came, held.value)
             self._jobs.put_nowait((0, going, partial(self._begin, going)))
+        going.last = held.came
         self._part.append(held)
         self.waiting += held.size
         if len(self._part) >= signal_of(signal).part_samples or held.t - self._part[0].t >= PART_S:
@@ -223,6 +244,7 @@ class Tape:
         """The recording under way is over."""
         going, self.going = self.going, None
         if going is not None:
+            self._before = going
             self._flush(going)
             self._jobs.put_nowait((0, going, partial(self._end, going, why, self.clock_s)))
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections import deque
 from collections.abc import Sized
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Generic, Protocol, TypeVar
@@ -61,7 +60,7 @@ class PostedFeed(Feed[F]):
     seq: int = -1
     late: int = 0
     again: int = 0
-    known: deque[tuple[int | None, float]] = field(default_factory=lambda: deque(maxlen=KEPT_NUMBERS))
+    known: dict[tuple[int | None, float], None] = field(default_factory=dict)  # in the order in which they came
     interval_s: float = field(default=1.0, kw_only=True)
 
     def is_again(self, frame: F) -> bool:
@@ -72,7 +71,9 @@ class PostedFeed(Feed[F]):
 
     def taken(self, frame: F) -> None:
         """If it comes again it is known."""
-        self.known.append((frame.number, frame.t))
+        self.known[frame.number, frame.t] = None
+        if len(self.known) > KEPT_NUMBERS:
+            del self.known[next(iter(self.known))]
 
     def jump_s(self, frame: F) -> float | None:
         """A device that starts anew counts from 0 or 1; if its clock went back, what is remembered goes along. Any other number

@@ -5,19 +5,19 @@ from __future__ import annotations
 import asyncio
 import ssl
 from collections import deque
+from contextlib import closing
 from dataclasses import KW_ONLY, dataclass, field
 from typing import Any
 
-import httpx
 import structlog
 from pydantic import BaseModel
 
+from lantern.standins.line import Line, LineError
 from lantern.standins.player import Player
 
 log = structlog.get_logger()
 RECONNECT_S = 0.5
 KEPT = 40  # moments that wait for an answer; older ones are lost, as in a real device's memory
-WAIT_S = 5.0
 
 
 @dataclass
@@ -40,10 +40,8 @@ class PosterStandIn(Player):
         raise NotImplementedError
 
     async def run(self) -> None:
-        headers = {"Authorization": f"Bearer {self.token}"}
-        verify = self.encryption if self.encryption is not None else True
-        async with httpx.AsyncClient(headers=headers, timeout=WAIT_S, verify=verify, trust_env=False) as client:
-            await self.play_to(client)
+        with closing(Line(self.url, self.token, self.encryption)) as line:
+            await self.play_to(line)
 
     async def send(self, frame: int, sink: Any) -> None:
         said = self.message(frame)
@@ -51,23 +49,19 @@ class PosterStandIn(Player):
             self.waiting.append(said)
             await self._post(sink)
 
-    async def _post(self, client: httpx.AsyncClient) -> None:
+    async def _post(self, line: Line) -> None:
         """The oldest first; what is not answered stays, and is sent again."""
         while self.waiting:
             try:
-                answer = await client.post(
-                    self.url,
-                    content=self.waiting[0].model_dump_json(exclude_none=True),
-                    headers={"Content-Type": "application/json"},
-                )
-            except httpx.HTTPError as error:
+                answer = await line.post(self.waiting[0].model_dump_json(exclude_none=True))
+            except LineError as error:
                 if self._reached:
-                    log.info("stand-in has no engine", code=self.code, error=repr(error))
+                    log.info("stand-in has no engine", code=self.code, error=str(error))
                 self._reached = False
                 await asyncio.sleep(RECONNECT_S)
                 return
             self._reached = answer.is_success
-            if answer.status_code in (401, 429) or answer.is_server_error:
+            if answer.status in (401, 429) or answer.status >= 500:
                 await asyncio.sleep(RECONNECT_S)
                 return
             self.waiting.popleft()

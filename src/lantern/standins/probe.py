@@ -5,10 +5,10 @@ from __future__ import annotations
 import asyncio
 import time
 from collections.abc import Mapping
+from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import httpx
 import numpy as np
 import structlog
 
@@ -18,9 +18,11 @@ from lantern.formats import columns as tables
 from lantern.formats.units import unit_of
 from lantern.signals.series.looks import unit_of_header
 from lantern.signals.series.wire import SentReadings
+from lantern.standins.line import Line, LineError
 
 log = structlog.get_logger()
-RECONNECT_S, WAIT_S = 0.5, 5.0
+RECONNECT_S = 0.5
+NOT_READ = 422
 PAUSE_S = 1.0  # before the table begins anew
 KILN_S, STEP_S = 240.0, 0.5
 
@@ -76,14 +78,13 @@ class ProbeStandIn:
 
     async def run(self) -> None:
         """Send rows until it is told to end; a row that nobody takes is sent again."""
-        headers = {"Authorization": f"Bearer {self.token}", "Content-Type": "application/json"}
-        async with httpx.AsyncClient(headers=headers, timeout=WAIT_S, trust_env=False) as client:
+        with closing(Line(self.url, self.token)) as line:
             clock = time.time()
             while True:
                 began = time.time()
                 for row, at_s in enumerate(self.table.t_s.tolist()):
                     await asyncio.sleep(max(began + at_s / self.speed - time.time(), 0))
-                    await self._post(client, self._said(row, clock + at_s))
+                    await self._post(line, self._said(row, clock + at_s))
                 await asyncio.sleep(PAUSE_S)
                 clock = max(clock + float(self.table.t_s[-1]) + PAUSE_S, time.time())
 
@@ -95,15 +96,15 @@ class ProbeStandIn:
         readings = {name: float(x[row]) for name, x in self.table.columns.items()}
         return SentReadings(seq=self.seq, t=round(t, 6), readings=readings, units=dict(self.table.units))
 
-    async def _post(self, client: httpx.AsyncClient, said: SentReadings) -> None:
+    async def _post(self, line: Line, said: SentReadings) -> None:
         while True:
             try:
-                answer = await client.post(self.url, content=said.model_dump_json())
-            except httpx.HTTPError as error:
-                self._tell(reached=False, why=repr(error))
+                answer = await line.post(said.model_dump_json())
+            except LineError as error:
+                self._tell(reached=False, why=str(error))
             else:
                 self._tell(reached=answer.is_success, why=answer.text[:300])
-                if answer.is_success or answer.status_code == httpx.codes.UNPROCESSABLE_ENTITY:
+                if answer.is_success or answer.status == NOT_READ:
                     return
             await asyncio.sleep(RECONNECT_S)
 

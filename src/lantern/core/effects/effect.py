@@ -53,6 +53,11 @@ class Effect(Strict):
         return ()
 
     @property
+    def looks_back_s(self) -> float:
+        """Return how long before its event what its devices gave is wanted."""
+        return 0.0
+
+    @property
     def sentence(self) -> str:
         """Return what it does, as a sentence goes on after "then"."""
         raise NotImplementedError

@@ -12,7 +12,6 @@ from lantern.core.effects.effect import DAY_S, Asked, Effect, Name
 
 class Clip(Effect):
     TITLE: ClassVar[str] = "keep a clip"
-    LIVE: ClassVar[bool] = False
     BEGINS: ClassVar[Mapping[str, Any]] = {"devices": [], "before_s": 10.0, "after_s": 20.0}
     ASKED: ClassVar[tuple[Asked, ...]] = (
         Asked("devices", "of", "devices"), Asked("before_s", "from", "number", "s before"),
@@ -32,6 +31,10 @@ class Clip(Effect):
     @property
     def devices_named(self) -> tuple[str, ...]:
         return self.devices
+
+    @property
+    def looks_back_s(self) -> float:
+        return 0.0 if self.still else self.before_s
 
     @property
     def sentence(self) -> str:
