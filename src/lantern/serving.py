@@ -17,6 +17,7 @@ from uvicorn.protocols.http.h11_impl import H11Protocol
 from lantern.settings import settings
 
 HEADERS_S = 10.0  # from a connection, or a request's first byte, to the end of its headers
+GRACE_S = 1.0  # where this process was late itself, what came meanwhile is read first
 UNREAD_S = 60.0  # a client that reads nothing for so long is gone
 MOST_CONNECTIONS = 400
 GOODBYE_S = 2
@@ -33,14 +34,14 @@ class PatientProtocol(H11Protocol):
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
         super().connection_made(transport)
-        self._headers_due = self.loop.call_later(HEADERS_S, self.transport.abort)
+        self._headers_due = self.loop.call_later(HEADERS_S, self._headers_late)
 
     def data_received(self, data: bytes) -> None:
         super().data_received(data)
         if self.conn.their_state is not h11.IDLE:
             self._headers_in_time()
         elif self._headers_due is None:
-            self._headers_due = self.loop.call_later(HEADERS_S, self.transport.abort)
+            self._headers_due = self.loop.call_later(HEADERS_S, self._headers_late)
 
     def handle_websocket_upgrade(self, event: Any) -> None:
         self._headers_in_time()
@@ -59,6 +60,9 @@ class PatientProtocol(H11Protocol):
     def resume_writing(self) -> None:
         self._reads_again()
         super().resume_writing()
+
+    def _headers_late(self) -> None:
+        self._headers_due = self.loop.call_later(GRACE_S, self.transport.abort)
 
     def _headers_in_time(self) -> None:
         if self._headers_due is not None:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import re
+from pathlib import Path
 
+import numpy as np
+import soundfile
 from playwright.sync_api import Page, expect
 
 from browser.conftest import violations
@@ -54,3 +57,31 @@ def test_one_and_not_the_other_is_built_seen_on_takes_and_tied(bench: Page) -> N
     bench.get_by_role("button", name="Gate and no tank").click()
     bench.get_by_role("button", name="Delete", exact=True).click()
     expect(bench.get_by_text("Deleted Gate and no tank.")).to_be_visible()
+
+
+def test_a_message_is_a_sound_that_is_measured_and_heard_here(bench: Page, tmp_path: Path) -> None:
+    bench.goto("/sites/1/compounds")
+    messages = bench.get_by_role("region", name="Messages")
+    messages.get_by_label("Name of the message").fill("Two o'clock")
+    messages.get_by_label("Tone in Hz").fill("880")
+    messages.get_by_label("How long it takes, s").fill("1.5")
+    messages.get_by_role("button", name="Make the tone").click()
+    row = messages.locator("tr", has_text="Two o'clock")
+    expect(row).to_contain_text(re.compile(r"-9\.\d+ LUFS"))  # 6 dB beneath the -3.01 of a full-scale sine
+    expect(row).to_contain_text("6 dB below the level that the plan counts with; 6.0 dB louder before it clips")
+    heard = row.locator("audio")
+    heard.evaluate("audio => audio.load()")
+    expect(row.locator("audio")).to_have_js_property("error", None)
+    bench.wait_for_function("() => document.querySelector('.messages audio').duration > 1.4")
+    assert violations(bench) == []
+    loud = tmp_path / "loud.flac"
+    t = np.arange(16_000) / 16_000
+    soundfile.write(loud, np.clip(3 * np.sin(2 * np.pi * 300 * t), -1, 1), 16_000)
+    messages.get_by_test_id("sound-file").set_input_files(loud)
+    expect(messages.locator("tr", has_text="loud.flac")).to_contain_text(re.compile(r"clipped [1-9]\d* times"))
+    (tmp_path / "none.wav").write_bytes(b"RIFF, and nothing else")
+    messages.get_by_test_id("sound-file").set_input_files(tmp_path / "none.wav")
+    expect(bench.get_by_role("alert").first).to_contain_text("none.wav")
+    for name in ("Two o'clock", "loud"):
+        messages.get_by_role("button", name=f"Delete {name}").click()
+        expect(messages.locator("tr", has_text=name)).to_have_count(0)

@@ -172,6 +172,7 @@ def tuned(page: Page) -> None:
 
 def linked(page: Page) -> None:
     page.get_by_role("navigation", name="Stages").get_by_role("link", name="Link").click()
+    page.get_by_role("table").get_by_role("link", name="Kiln too hot").click()
     page.get_by_role("button", name="Tie it to something").click()
     page.get_by_role("button", name="Add an output").click()
     page.get_by_role("button", name="Save").first.click()

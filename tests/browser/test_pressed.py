@@ -17,7 +17,7 @@ from playwright.sync_api import Error as BrowserError
 from lantern.core.roles import suffices
 
 PAGES = (
-    "/survey", "/plan", "/preflight", "/compounds", "/devices", "/devices/1", "/devices/5", "/devices/9", "/devices/10", "/takes", "/bench/1", "/bench/3",
+    "/survey", "/plan", "/preflight", "/compounds", "/link-sheet", "/devices", "/devices/1", "/devices/5", "/devices/9", "/devices/10", "/takes", "/bench/1", "/bench/3",
     "/bench/4", "/bench/6", "/bench/8", "/bench/11", "/bench/1/revisions", "/links/1", "/rehearse/1", "/rehearsal", "/walk/1",
     "/walk/4", "/walk/5", "/walk/11", "/events", "/revisions", "/types", "/lists", "/people-lists", "/persons", "/compare", "/diff",
 )  # fmt: skip
@@ -25,6 +25,8 @@ OF_ANOTHER = (
     "/devices/5",
     "/devices/10",
     "/bench/3",
+    "/bench/4",
+    "/bench/6",
     "/bench/8",
     "/walk/4",
     "/walk/11",

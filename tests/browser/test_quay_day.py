@@ -68,6 +68,7 @@ def rid_of_the_gulls(bench: Page) -> None:
 
 def linked_to_the_lamp(bench: Page) -> None:
     bench.get_by_role("navigation", name="Stages").get_by_role("link", name="Link").click()
+    bench.get_by_role("table").get_by_role("link", name="Boat to the quay").click()
     bench.get_by_role("button", name="Tie it to something").click()
     bench.get_by_role("button", name="Add an output").click()
     bench.get_by_label("Output", exact=True).first.select_option("Quay lamp")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import cache
 
 from playwright.sync_api import Page, expect
 
@@ -16,6 +17,7 @@ QUAY = half_an_hour()
 SECTOR = {"name": "basin", "shape": "sector", "points": [[4, -85], [68, 85]]}
 
 
+@cache
 def mistakes(**dials: float) -> tuple[int, int]:
     """(missed, false)."""
     returns = QUAY.returns

@@ -32,7 +32,7 @@ from loops import in_a_loop
 from plans import OUTPUTS, SIZE, START, Plan, plan_of
 from seeded import Small
 
-PLANS = 120  # each through the store; the core holds thousands of the same plans against each other
+PLANS = 60  # each through the store; the core holds thousands of the same plans against each other
 Switched = list[tuple[float, str, bool]]
 
 

@@ -27,7 +27,7 @@ from lantern.web.frame import RailLine
 
 ENGINE_SILENT_S = 15.0
 LIST_PAGES = [page for bench in BENCHES.values() for page in bench.lists]
-NOT_HEARD = ("unconnected", "steered")  # the engine hears nothing of them by itself
+NOT_HEARD = ("unconnected", "steered", "played")  # the engine hears nothing of them by itself
 _BARE = {  # what a device that nothing can be detected on is for, in a word
     kind.name: "outputs" if kind.reached == "written" else "no signal"
     for kind in DEVICE_KINDS.values()

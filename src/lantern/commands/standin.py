@@ -65,6 +65,19 @@ def ptz(
 
 
 @app.command()
+def speaker(
+    port: Port, folder: Annotated[Path, typer.Option("--folder", help="Where what it played is kept as WAV")]
+) -> None:
+    """A speaker that plays what is posted to it, and keeps what it played."""
+    from lantern.standins.alone import run_speaker
+
+    with told():
+        if not folder.is_dir():
+            raise Refused([Fault("--folder", f"{folder} is no folder", "one that is there")])
+        run_speaker(port, folder)
+
+
+@app.command()
 def thermal(
     to: Annotated[str, typer.Option("--to", help="The address that the device's page shows, ws://.../ingest/CODE")],
     token: Annotated[str, typer.Option("--token", help="The device's token")],

@@ -40,13 +40,13 @@ LENS = Figures(
 @dataclass(frozen=True)
 class DeviceKind:
     """`sends`: to us, with its token; `asked`: for its frames, at a URL; `written`: it is switched, at a host and port;
-    `steered`: it is moved and asked at a URL, with a log-in; `unconnected`: this program does not speak to it yet, and knows what it is, can and draws.
+    `steered`: it is moved and asked at a URL, with a log-in; `played`: sounds are posted to it, at a URL; `unconnected`: this program does not speak to it yet, and knows what it is, can and draws.
     """
 
     name: str
     title: str
     signals: tuple[str, ...]  # kinds of take that it gives
-    reached: Literal["sends", "asked", "written", "steered", "unconnected"]
+    reached: Literal["sends", "asked", "written", "steered", "played", "unconnected"]
     pictured: bool = False  # it has a picture of so many pixels
     figures: tuple[Figures, ...] = ()  # that are asked for, besides those of its picture
     has_gallery: bool = False  # it holds pictures of people that others are compared with

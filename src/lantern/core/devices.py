@@ -19,7 +19,7 @@ MOST_PORT, MOST_UNIT = 65_535, 247  # unit: Modbus application protocol V1.1b3, 
 
 APART = (  # of no family: switched, or known and not spoken to yet
     DeviceKind("io_module", "I/O module", (), "written", pictured=False),
-    DeviceKind("speaker", "speaker", (), "unconnected", pictured=False),
+    DeviceKind("speaker", "speaker", (), "played", pictured=False),
     DeviceKind("recorder", "recorder", (), "unconnected", pictured=False),
     DeviceKind("analytics", "analytics box", (), "unconnected", pictured=False),
     DeviceKind("switch", "network switch", (), "unconnected", pictured=False),
@@ -89,6 +89,7 @@ def check_address(kind: str, address: dict[str, Any], faults: FaultList) -> None
         "asked": ("url",),
         "written": ("host", "port", "unit"),
         "steered": ("url", "login"),
+        "played": ("url", "host", "port"),
         "unconnected": ("url", "host", "port"),
     }[reached]
     if DEVICE_KINDS[kind].has_gallery:

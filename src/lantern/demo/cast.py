@@ -38,6 +38,7 @@ from lantern.standins.ptz.device import Preset, PtzDevice
 from lantern.standins.ptz.visitors import visitors
 from lantern.standins.ptz.yard import painter
 from lantern.standins.scenes import SCENES
+from lantern.standins.speaker import SpeakerStandIn
 from lantern.standins.tracker import TrackerStandIn
 
 log = structlog.get_logger()
@@ -54,6 +55,7 @@ class DemoCast:
     encryption: ssl.SSLContext | None = None
     _playing: dict[str, str] = field(default_factory=dict)
     _task: asyncio.Task[None] | None = None
+    _heard: list[str] = field(default_factory=list)  # the speakers
     _yard: View | None = None  # of the camera over the yard
 
     async def start(self) -> None:
@@ -81,7 +83,7 @@ class DemoCast:
     async def _adopt(self, tokens: dict[str, str]) -> None:
         if tokens != self._playing:
             cameras = self._cast(tokens) if tokens else {}
-            await self.standins.play(cameras, self._heads(cameras))
+            await self.standins.play(cameras, self._heads(cameras), self._speakers())
             self._playing = tokens
 
     def _cast(self, tokens: dict[str, str]) -> Cameras:
@@ -113,6 +115,15 @@ class DemoCast:
             device.presets[token] = Preset(name, pan, tilt, zoom)
         return {"Z1": device}
 
+    def _speakers(self) -> dict[str, SpeakerStandIn]:
+        """Return them by code; what each played is kept as WAV, in a folder of its own."""
+        out = {}
+        for code in self._heard:
+            folder = self.folder / f"{code}.played"
+            folder.mkdir(parents=True, exist_ok=True)
+            out[code] = SpeakerStandIn(folder)
+        return out
+
     def _tokens(self) -> dict[str, str]:
         """The demo site's modules, cameras and counters are at this start's stand-ins, and no other site's ever; returns the
         tokens of those that send, by code.
@@ -129,8 +140,11 @@ class DemoCast:
                         "url": f"{self.control_url}/head/{device.code}/onvif/device_service",
                         "login": HEAD_LOGIN,
                     }
+                elif DEVICE_KINDS[device.kind].reached == "played":
+                    device.address = {"url": f"{self.control_url}/speaker/{device.code}"}
                 elif DEVICE_KINDS[device.kind].has_gallery:
                     device.address = {"url": f"{self.control_url}/gallery/{device.code}"}
             yard = next((each for each in devices if each.code == "V2"), None)
             self._yard = None if yard is None else view_of(Stands(yard.extras.get("mount"), pixels_of(yard)), None)
+            self._heard = [each.code for each in devices if DEVICE_KINDS[each.kind].reached == "played"]
             return {device.code: device.token for device in devices if DEVICE_KINDS[device.kind].reached == "sends"}

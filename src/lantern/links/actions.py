@@ -15,7 +15,16 @@ from lantern.core.logic.timetable import Timetable
 from lantern.formats.documents import read_model
 from lantern.links.following import by_timetable, follow
 from lantern.links.names import names_on
-from lantern.links.tables import Cause, CompoundRow, LinkRow, NamedCause, TimetableRow, named, timetables_of
+from lantern.links.tables import (
+    Cause,
+    CompoundRow,
+    LinkRow,
+    NamedCause,
+    TimetableRow,
+    named,
+    rows_of,
+    timetables_of,
+)
 from lantern.recordings.tables import plans_by
 from lantern.register.tables import inputs_of
 from lantern.revisions import (
@@ -119,8 +128,8 @@ def save_link(
     row = None if link_id is None else held(session, LinkRow, link_id, base)
     if row is None:
         row = LinkRow(id=link_id, site_id=site_id, revision=base)
-        row.detector_id = None if isinstance(cause, NamedCause) else cause.id
-        row.input, row.compound = model.input, model.compound
+    row.detector_id = None if isinstance(cause, NamedCause) else cause.id
+    row.input, row.compound = model.input, model.compound
     keep(session, row, model.model_dump(mode="json"), reason=reason, user_id=user_id)
     return row
 
@@ -183,12 +192,44 @@ def save_state(
     if what == TimetableRow.WHAT:
         save_timetable(session, site_id, document, timetable_id=subject_id, base=base, reason=reason, user_id=user_id)
         return
-    of: Sort = "input" if document.get("input") is not None else "compound"
-    cause: Cause = NamedCause(site_id, of, str(document.get(of)))
-    if document.get("detector") is not None:
-        name = document["detector"]
-        detector = detectors_named(session, site_id, [name]).get(name)
+    save_link_of(session, site_id, document, link_id=subject_id, base=base, reason=reason, user_id=user_id)
+
+
+def save_link_of(
+    session: Session,
+    site_id: int,
+    document: dict[str, Any],
+    *,
+    link_id: int | None,
+    base: int = 0,
+    reason: str = MADE,
+    user_id: int | None = None,
+) -> LinkRow:
+    """Make or change a link of the cause that its document names. Raises as `save_link` does."""
+    return save_link(
+        session,
+        _cause_of(session, site_id, document),
+        document,
+        link_id=link_id,
+        base=base,
+        reason=reason,
+        user_id=user_id,
+    )
+
+
+def _cause_of(session: Session, site_id: int, document: dict[str, Any]) -> Cause:
+    """Raises `Refused` for a detector or a compound that is not there; an input is looked for when the link is saved."""
+    name = document.get("detector")
+    if name is not None:
+        detector = detectors_named(session, site_id, [str(name)]).get(str(name))
         if detector is None:
-            raise Refused([Fault("revision", f"there is no detector {name!r} any more", "one that is there")])
-        cause = detector
-    save_link(session, cause, document, link_id=subject_id, base=base, reason=reason, user_id=user_id)
+            raise Refused([Fault("link: detector", f"there is no {name!r}", "a detector that is there")])
+        return detector
+    of: Sort = "input" if document.get("input") is not None else "compound"
+    if document.get(of) is None:
+        raise Refused([Fault("link: detector", "is not given, nor input, nor compound", "one of them")])
+    there = {row.name for row in rows_of(session, CompoundRow, site_id)}
+    if of == "compound" and document[of] not in there:
+        known = ", ".join(sorted(there)) or "none yet"
+        raise Refused([Fault("link: compound", f"there is no {document[of]!r}", f"one of {known}")])
+    return NamedCause(site_id, of, str(document[of]))

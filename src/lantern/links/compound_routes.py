@@ -15,12 +15,14 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
 from lantern.formats.documents import read_model
 from lantern.links.actions import DELETED, save_link
-from lantern.links.compounds import delete_compound, delete_message, save_compound, save_message
+from lantern.links.compounds import delete_compound, save_compound
 from lantern.links.evidence import shown, tried
 from lantern.links.history import changes_of
+from lantern.links.message_routes import messages_shown
 from lantern.links.names import names_on
 from lantern.links.shown import link_shown, site_shown
-from lantern.links.tables import CompoundRow, LinkRow, MessageRow, NamedCause, links_of_named, rows_of, timetables_of
+from lantern.links.sounds import has_voice
+from lantern.links.tables import CompoundRow, LinkRow, NamedCause, links_of_named, rows_of, timetables_of
 from lantern.revisions import hold, remove
 from lantern.tune.tables import detectors_of_site
 from lantern.web.access import may, site_id_of
@@ -49,7 +51,8 @@ def page(request: Request, compound: Id | None = None) -> HTMLResponse:
             },
             "timetables": [row.name for row in timetables_of(session, site_id)],
             "numbers": OF_KIND,
-            "messages": [{"id": row.id, **row.body} for row in rows_of(session, MessageRow, site_id)],
+            "messages": messages_shown(session, site_id),
+            "hasVoice": has_voice(),
         }
         return render(request, session, "compounds.html", stage="link", detector=None, data=data)
 
@@ -98,21 +101,6 @@ def delete(request: Request, compound_id: Id, base: Count, reason: Reason = DELE
         hold(session, row, base)
         delete_compound(session, row, reason=reason, user_id=user_id(request))
         return json_answer({"deleted": compound_id})
-
-
-@router.post("/messages", **may("engineer", "made or changed a message"))
-def keep_message(request: Request, document: dict[str, Any] = Body()) -> Response:
-    with transaction() as session:
-        row = save_message(session, site_id_of(request), document, user_id=user_id(request))
-        return json_answer({"id": row.id, **row.body})
-
-
-@router.delete("/messages/{message_id}", **may("engineer", "deleted a message"))
-def drop_message(request: Request, message_id: Id) -> Response:
-    with transaction() as session:
-        row = session.get_one(MessageRow, message_id)
-        delete_message(session, row, reason=DELETED, user_id=user_id(request))
-        return json_answer({"deleted": message_id})
 
 
 # ---- its links -------------------------------------------------------------------------------------------------------

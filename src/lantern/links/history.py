@@ -60,7 +60,12 @@ def _changes(what: str, before: dict[str, Any] | None, after: dict[str, Any] | N
     """Before and after, part by part; of a first state nothing."""
     if before is None or after is None:
         return []
-    pairs = differing(_parts(what, before), _parts(what, after))
+    return changed(_parts(what, before), _parts(what, after))
+
+
+def changed(before: dict[str, Any], after: dict[str, Any]) -> list[dict[str, str]]:
+    """Return before and after of what differs between two documents, in words."""
+    pairs = differing(before, after)
     return [{"what": key, "before": _worded(old), "after": _worded(new)} for key, old, new in pairs]
 
 

@@ -11,12 +11,11 @@ from sqlalchemy.orm import Session
 from lantern.core.kinds import kind_of
 from lantern.db.base import transaction
 from lantern.db.numbers import Count, Id
-from lantern.links.actions import DELETED, delete_timetable, restore, save_link, save_timetable
+from lantern.links.actions import DELETED, restore, save_link
 from lantern.links.history import changes_of
-from lantern.links.shown import link_shown, site_shown, timetable_shown
+from lantern.links.shown import link_shown, site_shown
 from lantern.links.tables import LinkRow, TimetableRow, links_of
 from lantern.revisions import RevisionRow, hold, remove
-from lantern.sites.tables import site_of
 from lantern.tune.shown import get_detector
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
@@ -88,34 +87,6 @@ def _of_detector(session: Session, detector_id: int, link_id: int) -> LinkRow:
     return found
 
 
-@router.post("/timetables", **may("engineer", "made a timetable"))
-def make_timetable(request: Request, document: dict[str, Any] = Body()) -> Response:
-    with transaction() as session:
-        site, by = site_of(session, site_id_of(request)), user_id(request)
-        return json_answer(timetable_shown(save_timetable(session, site.id, document, timetable_id=None, user_id=by)))
-
-
-@router.put("/timetables/{timetable_id}", **may("engineer", "changed a timetable"))
-def change_timetable(
-    request: Request, timetable_id: Id, base: Count, reason: Reason, document: dict[str, Any] = Body()
-) -> Response:
-    with transaction() as session:
-        site_id, by = _timetable_row(session, timetable_id).site_id, user_id(request)
-        saved = save_timetable(
-            session, site_id, document, timetable_id=timetable_id, base=base, reason=reason, user_id=by
-        )
-        return json_answer(timetable_shown(saved))
-
-
-@router.delete("/timetables/{timetable_id}", **may("engineer", "deleted a timetable"))
-def remove_timetable(request: Request, timetable_id: Id, base: Count, reason: Reason = DELETED) -> Response:
-    with transaction() as session:
-        found = _timetable_row(session, timetable_id)
-        hold(session, found, base)
-        delete_timetable(session, found, reason=reason, user_id=user_id(request))
-        return json_answer({"deleted": timetable_id})
-
-
 @router.post("/revisions/{revision_id}/restore", **may("engineer", "restored a link or a timetable"))
 def restore_state(request: Request, revision_id: Id, base: Count) -> Response:
     """An old state of a link or a timetable anew. `base`: the number of its newest revision, as the page has it."""
@@ -125,10 +96,3 @@ def restore_state(request: Request, revision_id: Id, base: Count) -> Response:
             raise HTTPException(404, f"There is no revision {revision_id} of a link or a timetable.")
         restore(session, saved, base=base, user_id=user_id(request))
         return json_answer({"restored": saved.number})
-
-
-def _timetable_row(session: Session, timetable_id: int) -> TimetableRow:
-    found = session.get(TimetableRow, timetable_id)
-    if found is None:
-        raise HTTPException(404, f"There is no timetable {timetable_id}.")
-    return found

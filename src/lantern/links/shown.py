@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from lantern.core.effects.register import EFFECTS
 from lantern.core.effects.switch.effect import Switch
 from lantern.core.linking.links import CAUSES, LinkRule
-from lantern.core.logic.timetable import merged
+from lantern.core.logic.timetable import holiday_countries, merged
 from lantern.core.roles import ROLES
 from lantern.links.tables import LinkRow, TimetableRow, lengths_of, links_of_site, timetables_of
 from lantern.register.tables import devices_of_site, outputs_of
@@ -39,6 +39,7 @@ def site_shown(session: Session, site_id: int) -> dict[str, Any]:
     messages = list(lengths_of(session, site_id))
     chosen = {"devices": devices, "messages": messages, "roles": list(ROLES), "sorts": sorts}
     taken = [link.name for link in links_of_site(session, site_id)]
+    chosen["countries"] = list(holiday_countries())
     return {"outputs": outputs, "timetables": timetables, "zone": zone, "fresh": FRESH, "taken": taken} | chosen
 
 

@@ -7,8 +7,11 @@ from sqlalchemy.orm import Session
 
 from lantern.links.compound_routes import router as compounds
 from lantern.links.input_routes import router as inputs
+from lantern.links.message_routes import router as messages
 from lantern.links.routes import router as links
+from lantern.links.sheet_routes import router as sheet
 from lantern.links.tables import CompoundRow, LinkRow, MessageRow, TimetableRow, count_untied
+from lantern.links.timetable_routes import router as timetables
 from lantern.revisions import RevisionRow
 from lantern.web.frame import Stage
 
@@ -21,12 +24,9 @@ STAGE = Stage(
     key="link",
     label="Link",
     place=4,
-    address="/links",
-    routers=(
-        links,
-        inputs,
-        compounds,
-    ),
+    address="/link-sheet",
+    of_detector=False,
+    routers=(sheet, links, timetables, inputs, compounds, messages),
     count=_count,
     owners={
         "link_id": (LinkRow.id, select(LinkRow.site_id)),

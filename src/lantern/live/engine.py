@@ -44,6 +44,7 @@ from lantern.live.recorder import (
     remembered,
 )
 from lantern.live.running import SILENT, Running, running
+from lantern.live.speakers import Reached, Speakers
 from lantern.live.standing import new_feed, picture_size, write_standing
 from lantern.live.steering import Steering
 from lantern.live.tapes import Tapes
@@ -80,8 +81,13 @@ class Engine:
         self.delivery = Delivery(self.tell, clock)
         self.steering = Steering()
         self.inputs = Inputs(self._input_turned, self.tell, clock)
-        heads = HeadOrders(lambda: self.steering.duties, clock)
-        self.orders: list[Woken] = [Couriers(self.tell, clock), Clips(self.tapes, clock), heads]
+        self.voices: dict[int, Reached] = {}  # the speakers
+        self.orders: list[Woken] = [
+            Couriers(self.tell, clock),
+            Clips(self.tapes, clock),
+            HeadOrders(lambda: self.steering.duties, clock),
+            Speakers(lambda: self.voices, self.tell, clock),
+        ]
         self.compounds = Compounds(self._compound_raised, self._compound_cleared, clock)
         self.news: list[dict[str, Any]] = []
         self._signature: Any = None
@@ -316,6 +322,11 @@ class Engine:
         self.runs = fresh
         self._adopt(plans.devices)
         await self.steering.adopt(plans.devices)
+        self.voices = {
+            device.id: Reached(device.site_id, str(device.address.get("url", "")), device.ability)
+            for device in plans.devices
+            if DEVICE_KINDS[device.kind].reached == "played"
+        }
         written = [device for device in plans.devices if DEVICE_KINDS[device.kind].reached == "written"]
         await self.inputs.adopt(written, plans.inputs)
         await self.compounds.adopt(plans.compounds)

@@ -5,18 +5,14 @@ from __future__ import annotations
 import asyncio
 import math
 from collections.abc import Callable, Mapping
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, select
-
-from lantern.core.linking.one_at_a_time import OneAtATime
-from lantern.core.linking.orders import Order, Standing
 from lantern.core.ptz.pointing import towards
 from lantern.core.ptz.turned import Pointing
 from lantern.core.watch import Aim
-from lantern.db.base import transaction
 from lantern.live.duty import HeadDuty
+from lantern.live.stepped import opened, ordered
 from lantern.live.tables import OrderRow
 from lantern.live.woken import Woken
 
@@ -38,67 +34,29 @@ class HeadOrders(Woken):
 
     async def look(self) -> float:
         """Step the orders of every head that has some: while one does, a hand may take it at any moment."""
-        ordered = await asyncio.to_thread(_ordered)
+        wanted = await asyncio.to_thread(ordered, MOVING)
         for device_id, duty in list(self._duties().items()):
-            call = await asyncio.to_thread(_look, device_id, duty, self._clock()) if device_id in ordered else None
+            call = await asyncio.to_thread(_look, device_id, duty, self._clock()) if device_id in wanted else None
             duty.ordered(call)
-        return EVERY_S if ordered else math.inf
-
-
-def _ordered() -> set[int]:
-    """Return the devices of which something is ordered that is not over."""
-    with transaction() as session:
-        is_open = select(OrderRow.device_id).where(OrderRow.do.in_(MOVING), OrderRow.stage != "over")
-        return {found for found in session.scalars(is_open.distinct()) if found is not None}
+        return EVERY_S if wanted else math.inf
 
 
 def _look(device_id: int, duty: HeadDuty, at: datetime) -> tuple[str, int, Aim] | None:
     """Let it be `at` for the orders of one head. Returns who calls it now, with which rank, and where it is to look."""
-    with transaction() as session:
-        is_open = select(OrderRow).where(
-            OrderRow.device_id == device_id, OrderRow.do.in_(MOVING), OrderRow.stage != "over"
-        )
-        session.execute(select(func.pg_advisory_xact_lock(LOCK, device_id)))
-        rows = {row.id: row for row in session.scalars(is_open.order_by(OrderRow.id))}
-        standings = {row.id: _standing(row, at) for row in rows.values()}
-        for row in rows.values():
-            if (why := _impossible(row, duty)) and standings[row.id].stage == "ordered":
-                standings[row.id].end("dropped", why)
+    with opened(device_id, MOVING, LOCK, at) as held:
+        held.refuse(lambda row: _impossible(row, duty))
         if duty.by_hand:
-            for standing in standings.values():
+            for standing in held.standings.values():
                 if standing.stage == "running":
                     standing.end("cut", BY_HAND, 0.0)
                 elif standing.stage == "ordered" and standing.order.at_s <= 0 and standing.order.when_busy != "wait":
                     standing.end("busy", BY_HAND)
-        machine = OneAtATime(each for each in standings.values() if each.stage != "over")
-        if not duty.by_hand:
-            machine.advance(0.0)
-        for key, row in rows.items():
-            _keep(row, standings[key], at)
-        running = machine.running
-        if running is None or duty.by_hand:
             return None
-        row = rows[running.order.key]
-        aim = _aim(row.body, duty)
-        return None if aim is None else (f"{row.link} {row.id}", RANK_OF_ALL - row.priority, aim)
-
-
-def _standing(row: OrderRow, at: datetime) -> Standing:
-    def seconds(instant: datetime | None) -> float | None:
-        return None if instant is None else (instant - at).total_seconds()
-
-    at_s, busy = (row.at - at).total_seconds(), row.body.get("when_busy", "drop")
-    order = Order(row.id, row.thing, at_s, row.length_s, row.priority, row.expire_s, busy)
-    return Standing(order, row.stage, seconds(row.from_at), seconds(row.to_at), row.result, row.because)  # type: ignore[arg-type]
-
-
-def _keep(row: OrderRow, standing: Standing, at: datetime) -> None:
-    def instant(seconds: float | None) -> datetime | None:
-        return None if seconds is None else at + timedelta(seconds=seconds)
-
-    if (row.stage, row.result) != (standing.stage, standing.result):
-        row.stage, row.result, row.because = standing.stage, standing.result, standing.because
-        row.from_at, row.to_at = instant(standing.from_s), instant(standing.to_s)
+        row = held.advance()
+        aim = None if row is None else _aim(row.body, duty)
+        if row is None or aim is None:
+            return None
+        return f"{row.link} {row.id}", RANK_OF_ALL - row.priority, aim
 
 
 def _impossible(row: OrderRow, duty: HeadDuty) -> str:

@@ -15,6 +15,7 @@ from lantern.core.preflight.rules import RULES, Judged, preflight
 from lantern.core.roles import suffices
 from lantern.core.site import Acceptance
 from lantern.db.base import now, transaction
+from lantern.links.sounds import has_voice, sounds_of
 from lantern.people.accounts import who_may
 from lantern.preflight.tables import AcceptedRow, LookRow, accepted_of
 from lantern.register.tables import register_of, switched_elsewhere
@@ -37,6 +38,8 @@ def checked_of(session: Session, row: SiteRow) -> Checked:
         accounts=tuple(Account(login, suffices(role, ACTS)) for login, role in who_may(session, row.id)),
         taken=switched_elsewhere(session, row.id),
         simulated=row.demo,
+        sounds=sounds_of(session, row.id),
+        speaks=has_voice(),
     )
 
 
@@ -68,6 +71,8 @@ def mark_of(session: Session, site_id: int) -> str:
         [(each.id, each.because, each.what) for each in accepted_of(session, site_id)],
         who_may(session, site_id),
         switched_elsewhere(session, site_id),
+        sounds_of(session, site_id),
+        has_voice(),
     )
     return hashlib.sha256(repr(parts).encode()).hexdigest()
 

@@ -17,6 +17,7 @@ from lantern.core.wording import many
 from lantern.devices.modbus import RelayModule
 from lantern.devices.onvif.ptz import Profile, Ptz
 from lantern.devices.onvif.wire import Connection
+from lantern.devices.speaker import Speaker
 from lantern.live.calls import ask_engine
 from lantern.settings import settings
 from lantern.signals.register import feed_of
@@ -58,11 +59,21 @@ async def try_device(device: Tried) -> Heard:
             return await _ask_module(device)
         if reached == "asked":
             return await _listen(device)
+        if reached == "played":
+            return await asyncio.to_thread(_ask_speaker, device)
         if reached == "steered":
             return await asyncio.to_thread(_ask_head, device)
         return await _wait(device)
     except LanternError as error:
         return Heard(False, [str(error)])
+
+
+def _ask_speaker(device: Tried) -> Heard:
+    url = device.address.get("url")
+    if not url:
+        return Heard(False, ["It has no address yet: give its URL, and save."])
+    playing = Speaker(str(url)).state()
+    return Heard(True, [f"{url} answers: it {'plays' if playing else 'is silent'}. Nothing was played."])
 
 
 async def _ask_module(device: Tried) -> Heard:

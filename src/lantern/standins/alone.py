@@ -24,6 +24,8 @@ from lantern.standins.ptz.device import OVERVIEW, TURNED, PtzDevice
 from lantern.standins.ptz.device import make_app as make_ptz
 from lantern.standins.ptz.yard import painter
 from lantern.standins.relay import COILS, WATCHDOG_REGISTER, RelayStandIn
+from lantern.standins.speaker import SpeakerStandIn
+from lantern.standins.speaker import make_app as make_speaker
 from lantern.standins.tracker import CONTENT_TYPE
 from lantern.standins.weighbridge import FRAME
 
@@ -142,6 +144,19 @@ def run_ptz(port: int, login: str, password: str, faults: Sequence[str]) -> None
         device.body.halt()
 
     serve([server(make_ptz(device), "127.0.0.1", port)], begin=begin, finish=finish)
+
+
+def run_speaker(port: int, folder: Path) -> None:
+    """A speaker, until told to end. `folder`: where what it played is kept."""
+    speaker = SpeakerStandIn(folder)
+
+    async def begin() -> None:
+        print(f"A speaker plays what is posted to http://127.0.0.1:{port}/play, and keeps it in {folder}.", flush=True)
+
+    async def finish() -> None:
+        speaker.stop()
+
+    serve([server(make_speaker(speaker), "127.0.0.1", port)], begin=begin, finish=finish)
 
 
 def run_probe(url: str, token: str, table: Table, speed: float) -> None:

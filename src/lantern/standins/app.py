@@ -29,6 +29,8 @@ from lantern.standins.relay import RelayStandIn
 from lantern.standins.scanner import RadarStandIn
 from lantern.standins.scene import OFFSET_C, SCALE
 from lantern.standins.scenes import SCENES
+from lantern.standins.speaker import SpeakerStandIn
+from lantern.standins.speaker import make_app as make_speaker
 from lantern.standins.tracker import CONTENT_TYPE, TrackerStandIn
 
 
@@ -91,10 +93,19 @@ class StandIns:
     relay: RelayStandIn
     app: Starlette
     heads: Router
+    speakers: Router
 
-    async def play(self, cameras: Mapping[str, Player], heads: Mapping[str, PtzDevice] | None = None) -> None:
-        """These and the relay module from now on; none: there is nobody to play for. `heads` are at `/head/CODE`."""
+    async def play(
+        self,
+        cameras: Mapping[str, Player],
+        heads: Mapping[str, PtzDevice] | None = None,
+        speakers: Mapping[str, SpeakerStandIn] | None = None,
+    ) -> None:
+        """These and the relay module from now on; none: there is nobody to play for. `heads` are at `/head/CODE`, `speakers` at
+        `/speaker/CODE`.
+        """
         self.heads.routes[:] = [Mount(f"/{code}", make_ptz(device)) for code, device in (heads or {}).items()]
+        self.speakers.routes[:] = [Mount(f"/{code}", make_speaker(each)) for code, each in (speakers or {}).items()]
         await self.stop()
         self.cameras.clear()
         self.cameras.update(cameras)
@@ -112,7 +123,7 @@ class StandIns:
 def make_standins(relay: RelayStandIn) -> StandIns:
     """Make the stand-ins; none plays yet."""
     cameras: Cameras = {}
-    heads = Router([])
+    heads, speakers = Router([]), Router([])
 
     async def state(request: Request) -> Response:
         return JSONResponse(
@@ -178,5 +189,6 @@ def make_standins(relay: RelayStandIn) -> StandIns:
         *panel_routes(relay),
         *gallery_routes(galleries),
         Mount("/head", heads),
+        Mount("/speaker", speakers),
     ]
-    return StandIns(cameras, relay, Starlette(routes=routes), heads)
+    return StandIns(cameras, relay, Starlette(routes=routes), heads, speakers)

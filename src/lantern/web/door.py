@@ -24,6 +24,7 @@ CONTENT_POLICY = "; ".join(
         "style-src 'self'",
         "img-src 'self' data: blob:",
         "font-src 'self'",
+        "media-src 'self'",
         "connect-src 'self'",
         "form-action 'self'",
         "frame-ancestors 'none'",
@@ -32,7 +33,14 @@ CONTENT_POLICY = "; ".join(
 )
 SAFE = ("GET", "HEAD", "OPTIONS")
 OPEN_PATHS = ("/static/", "/login", "/setup", "/health")
-WHOLE_FILES = ("/parts", ".csv", "/sites/file", "/plan/pictures", "/diff")  # ends of the paths that take files
+WHOLE_FILES = (
+    "/parts",
+    ".csv",
+    "/sites/file",
+    "/plan/pictures",
+    "/diff",
+    "/messages/sound",
+)  # ends of the paths that take files
 SESSION_COOKIE, FORM_COOKIE = "lantern", "lantern_form"
 SLOWEST_BYTES_S = 32 * 1024
 FORM_TYPE = "application/x-www-form-urlencoded"

@@ -50,7 +50,7 @@ def test_threshold_equals_brute_force(a: Series, b: Series, rule: Rule, marks: l
     check(rows, readings, marks, "level", -20, 30, slack)
 
 
-@settings(max_examples=500, deadline=None)
+@settings(max_examples=250, deadline=None)
 @given(
     st.sampled_from(["level", "hysteresis", "sustain_s", "clear_s", "rearm_s"]),
     any_series(most=50, decimals=1),

@@ -128,7 +128,7 @@ def test_random_orders_against_the_plain_reading_with_restarts() -> None:
     rng = random.Random(22)
     ways: tuple[WhenBusy, ...] = ("drop", "wait", "replace")
     seen: set[str | None] = set()
-    for _ in range(1500):
+    for _ in range(700):
         given: list[Given] = [
             (
                 rng.randrange(80) / 4,

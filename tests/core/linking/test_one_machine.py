@@ -15,7 +15,7 @@ from lantern.core.rehearsal import Rehearsal, rehearse
 from plans import SIZE, START, Came, Plan, came_of, coils_of, plan_of
 
 END_S = 200.0
-PLANS = 10_000
+PLANS = 3_000
 
 
 def rehearsed(plan: Plan) -> Rehearsal:

@@ -67,7 +67,7 @@ def followed(kind: TrackKind, tracks: Tracks, regions: tuple[ObjectRegion, ...],
 
 
 @given(wandering(), st.sampled_from(list(OWN)), DIALS, st.randoms(use_true_random=False))
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=200, deadline=None)
 def test_live_equals_batch(tracks: Tracks, name: str, common: dict[str, Any], choose: Any) -> None:
     kind = kind_of(name)
     assert isinstance(kind, TrackKind)

@@ -13,6 +13,7 @@ import pytest
 from commands import lantern
 from lantern.core.preflight.checked import Checked
 from lantern.core.preflight.rules import RULES, preflight
+from lantern.core.spoken import Measured
 from lantern.formats.device_types import shipped_types
 from lantern.formats.site_files import read_site
 
@@ -281,3 +282,33 @@ def test_the_demo_has_what_it_is_known_for() -> None:
     assert ("watts_short", "places[Yard].devices[Z1]") in told
     assert ("promise_fails", "places[Quay edge].devices[L1]") in told  # the horn, too quiet by night
     assert ("channels_differ", "places[Yard].devices[Z1]") in told
+
+
+def test_what_the_running_program_knows_of_sounds(tmp_path: Path) -> None:
+    """A message that nobody has brought, one that was cut off, and one 24 dB beneath full scale."""
+    document = copy.deepcopy(SITE)
+    document["messages"] = [
+        {"name": name, "file": f"{name}.wav", "length_s": 2.0} for name in ("gone", "cut off", "quiet", "well")
+    ] + [{"name": "spoken", "text": "Halt at {place}", "length_s": 2.0}]
+    document["links"] = [
+        {"name": f"say {each['name']}", "detector": "A", "effects": [
+            {"do": "say", "devices": ["L1"], "message": each["name"], "gain_db": 4.0 if each["name"] == "quiet" else 0.0}]}
+        for each in document["messages"]
+    ]  # fmt: skip
+    (tmp_path / "S.json").write_text(json.dumps(document))
+    site = read_site(tmp_path / "S.json")
+    sounds = {
+        "cut off": Measured(2.0, -6.0, 0.0, 7),
+        "quiet": Measured(2.0, -31.0, -14.0, 0),
+        "well": Measured(2.0, -15.0, -2.0, 0),
+    }
+    types = shipped_types()
+    rules = ("message_silent", "message_clipped", "message_quiet")
+    for speaks in (False, True):
+        told = preflight(Checked(site, types, sounds=sounds, speaks=speaks))
+        found = {(each.finding.rule, each.finding.at): each.finding.what for each in told if each.finding.rule in rules}
+        assert found == {
+            ("message_silent", "messages[gone]"): "nobody has brought gone.wav yet",
+            ("message_clipped", "messages[cut off]"): "is cut off at full scale in 7 places",
+            ("message_quiet", "links[say quiet]"): "says quiet 24 dB beneath the level that the plan counts with",
+        } | ({} if speaks else {("message_silent", "messages[spoken]"): "nothing on this machine speaks a text"})

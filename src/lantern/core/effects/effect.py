@@ -34,6 +34,7 @@ class Effect(Strict):
     HELD: ClassVar[Held] = "moment"
     ASKED: ClassVar[tuple[Asked, ...]] = ()
     TITLE: ClassVar[str] = ""
+    ON: ClassVar[str]  # the key of what it is done to
     LIVE: ClassVar[bool] = True  # something delivers it live
     DEVICE_KIND: ClassVar[str] = ""  # of the devices that it names; empty: any
     BEGINS: ClassVar[Mapping[str, Any]] = {}  # what a new one begins with
@@ -61,6 +62,11 @@ class Effect(Strict):
     def sentence(self) -> str:
         """Return what it does, as a sentence goes on after "then"."""
         raise NotImplementedError
+
+    @property
+    def ink(self) -> str:
+        """Return what of it stands in a cell of the link sheet, whose column says what it is done to."""
+        return ""
 
     @classmethod
     def lane(cls, thing: str) -> str:

@@ -14,6 +14,7 @@ WHEN = (Asked("when_busy", "when it is busy", "busy"), Asked("priority", "priori
 class OfHead(Exclusive):
     TAKES: ClassVar[str] = "head"
     DEVICE_KIND: ClassVar[str] = "ptz"
+    ON: ClassVar[str] = "device"
 
     device: Name
     length_s: float = Field(gt=0, le=DAY_S)

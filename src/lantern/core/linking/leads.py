@@ -54,9 +54,8 @@ class Names:
 
     def _check_effect(self, at: str, effect: Effect, faults: FaultList) -> None:
         for code in effect.devices_named:
-            key = "device" if hasattr(effect, "device") else "devices"
             fit = {own for own, kind in self.kinds.items() if effect.DEVICE_KIND in ("", kind)}
-            self._leads(f"{at}.{key}", code, fit, faults)
+            self._leads(f"{at}.{effect.ON}", code, fit, faults)
         if isinstance(effect, Say):
             self._leads(f"{at}.message", effect.message, self.messages, faults)
         if isinstance(effect, Switch):

@@ -1,7 +1,8 @@
 """Weekly hours in a zone: when a link is armed.
 
 An interval is half-open, in local wall time, and belongs to the day on which it starts; an end at or before the start is
-on the next day (22:00-06:00). On a night when the clocks change, a wall time that does not exist becomes the first
+on the next day (22:00-06:00). Hours of a date stand over those of a holiday, these over the weekday's; what began the day
+before still runs out. On a night when the clocks change, a wall time that does not exist becomes the first
 instant that does; one that comes twice is the first as a start and the second as an end. No hours at all means never.
 """
 
@@ -11,10 +12,19 @@ from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
-from typing import Self
+from functools import cached_property, lru_cache
+from typing import Any, Self
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    SerializerFunctionWrapHandler,
+    field_validator,
+    model_serializer,
+    model_validator,
+)
 
 DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MINUTES_A_DAY = 24 * 60
@@ -49,6 +59,79 @@ class Hours(BaseModel):
         return f"{DAYS[self.day][:3]} {clock(self.start_min)}-{clock(self.end_min)}"
 
 
+class Stretch(BaseModel):
+    """Hours of one day, whichever it is: minutes after midnight, an end before the start being on the next day."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    start_min: int = Field(ge=0, lt=MINUTES_A_DAY)
+    end_min: int = Field(gt=0, le=MINUTES_A_DAY)
+
+    @model_validator(mode="after")
+    def _not_empty(self) -> Self:
+        if self.start_min == self.end_min:
+            raise ValueError(
+                f"{clock(self.start_min)}-{clock(self.end_min)} is empty: write 00:00-24:00 for a whole day"
+            )
+        return self
+
+    def on(self, day: date) -> Hours:
+        return Hours(day=day.weekday(), start_min=self.start_min, end_min=self.end_min)
+
+    def __str__(self) -> str:
+        return f"{clock(self.start_min)}-{clock(self.end_min)}"
+
+
+class OfDate(BaseModel):
+    """What stands on one date instead of the weekday's hours; none: it is off all day."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    date: date
+    hours: tuple[Stretch, ...] = ()
+    note: str = Field(default="", max_length=200)
+
+
+class Holidays(BaseModel):
+    """What stands on public holidays instead of the weekday's hours; none: it is off. `country`: its code of ISO 3166-1, `part`: of its
+    subdivision, as ISO 3166-2 has it after the hyphen.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    country: str = Field(min_length=2, max_length=3)
+    part: str | None = Field(default=None, max_length=10)
+    hours: tuple[Stretch, ...] = ()
+
+    @model_validator(mode="after")
+    def _known(self) -> Self:
+        parts = holiday_countries().get(self.country)
+        if parts is None:
+            raise ValueError(f"no holidays of {self.country!r} are known: a country's code, such as PT")
+        if self.part is not None and self.part not in parts:
+            raise ValueError(f"{self.country} has no part {self.part!r}: one of {', '.join(parts) or 'none'}")
+        return self
+
+    def name_of(self, day: date) -> str:
+        """Return which holiday a day is; empty: none."""
+        return _holidays(self.country, self.part, day.year).get(day, "")
+
+
+@lru_cache(maxsize=1)
+def holiday_countries() -> dict[str, tuple[str, ...]]:
+    """Return the countries whose holidays are known, by code, with their parts."""
+    import holidays
+
+    return {code: tuple(parts) for code, parts in sorted(holidays.list_supported_countries().items())}
+
+
+@lru_cache(maxsize=200)
+def _holidays(country: str, part: str | None, year: int) -> dict[date, str]:
+    import holidays
+
+    return dict(holidays.country_holidays(country, subdiv=part, years=year))
+
+
 def zone_of(name: str) -> ZoneInfo:
     """A time zone by its name. Raises ValueError."""
     try:
@@ -65,6 +148,8 @@ class Timetable(BaseModel):
     name: str = Field(min_length=1, max_length=120)
     zone: str = "UTC"
     hours: tuple[Hours, ...] = ()
+    dates: tuple[OfDate, ...] = Field(default=(), max_length=2000)
+    holidays: Holidays | None = None
 
     @field_validator("zone")
     @classmethod
@@ -72,14 +157,52 @@ class Timetable(BaseModel):
         zone_of(zone)
         return zone
 
+    @field_validator("dates")
+    @classmethod
+    def _each_once(cls, dates: tuple[OfDate, ...]) -> tuple[OfDate, ...]:
+        days = [each.date for each in dates]
+        twice = sorted({day for day in days if days.count(day) > 1})
+        if twice:
+            raise ValueError(f"{twice[0].isoformat()} comes twice: give each date once")
+        return tuple(sorted(dates, key=lambda each: each.date))
+
+    @model_serializer(mode="wrap")
+    def _plain(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """Without dates and holidays it is written as ever."""
+        out: dict[str, Any] = handler(self)
+        for key in ("dates", "holidays"):
+            if not out.get(key):
+                out.pop(key, None)
+        return out
+
+    @property
+    def is_never(self) -> bool:
+        """Return whether it is on at no hour of any day."""
+        own = any(each.hours for each in self.dates) or (self.holidays is not None and self.holidays.hours)
+        return not self.hours and not own
+
     @property
     def summary(self) -> str:
-        if not self.hours:
+        if self.is_never:
             return "never: this timetable has no hours"
         total = sum(h.length_min for h in merged(self.hours))
-        if total >= 7 * MINUTES_A_DAY:
-            return "always"
-        return f"{total / 60:g} h a week"
+        weekly = "always" if total >= 7 * MINUTES_A_DAY else f"{total / 60:g} h a week"
+        if self.holidays is not None:
+            weekly += f", other hours on holidays of {self.holidays.country}"
+        count = len(self.dates)
+        return weekly + (f", {count} {'date' if count == 1 else 'dates'} of their own" if count else "")
+
+    def hours_on(self, day: date) -> tuple[tuple[Hours, ...], str]:
+        """Return the hours that begin on a day, and why they are not the weekday's: empty, or what the day is."""
+        for each in self._by_date.get(day, ()):
+            return tuple(stretch.on(day) for stretch in each.hours), each.note or "a date of its own"
+        if self.holidays is not None and (name := self.holidays.name_of(day)):
+            return tuple(stretch.on(day) for stretch in self.holidays.hours), name
+        return tuple(hours for hours in self.hours if hours.day == day.weekday()), ""
+
+    @cached_property
+    def _by_date(self) -> dict[date, tuple[OfDate, ...]]:
+        return {each.date: (each,) for each in self.dates}
 
     def is_active(self, at: datetime) -> bool:
         """Return whether this aware instant lies inside the hours."""
@@ -105,9 +228,7 @@ class Timetable(BaseModel):
         last = until.astimezone(zone).date()
         found: list[tuple[datetime, datetime]] = []
         while day <= last:
-            for hours in self.hours:
-                if hours.day == day.weekday():
-                    found.append(_instants(hours, day, zone))
+            found += [_instants(hours, day, zone) for hours in self.hours_on(day)[0]]
             day += timedelta(days=1)
         out: list[tuple[datetime, datetime]] = []
         for start, end in sorted(found):

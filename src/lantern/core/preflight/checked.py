@@ -24,6 +24,7 @@ from lantern.core.register.device_type import DeviceType
 from lantern.core.register.installed import Picture, Unit, Work, switched_on
 from lantern.core.register.installed import Site as Register
 from lantern.core.site import Device, Site, SiteDetector
+from lantern.core.spoken import Measured
 
 
 @dataclass(frozen=True)
@@ -50,7 +51,7 @@ class Account:
 class Checked:
     """`types`: of the register, by name. What only the running
     program knows is None for a file: `evidence` by detector, `accounts`, `taken` outputs that another site uses too, with its name. `simulated`: its devices
-    are stand-ins on the machine that the program runs on.
+    are stand-ins on the machine that the program runs on. `sounds`: of messages, by name; `speaks`: this machine speaks texts.
     """
 
     site: Site
@@ -59,6 +60,8 @@ class Checked:
     accounts: tuple[Account, ...] | None = None
     taken: Mapping[str, str] | None = None
     simulated: bool = False
+    sounds: Mapping[str, Measured] | None = None
+    speaks: bool = False
 
     @property
     def links(self) -> tuple[LinkRule, ...]:
@@ -143,12 +146,12 @@ class Checked:
 
     def is_empty(self, name: str | None) -> bool:
         """Return whether a timetable is on at no hour."""
-        return name in self.timetables and not self.timetables[name].hours
+        return name in self.timetables and self.timetables[name].is_never
 
     def meet(self, names: Sequence[str | None]) -> bool:
         """Return whether there is an hour of the week at which all are on; those of another zone count as if there were."""
         known = [self.timetables[name] for name in names if name in self.timetables]
-        if any(not each.hours for each in known):
+        if any(each.is_never for each in known):
             return False
         if len({each.zone for each in known}) > 1:
             return True

@@ -22,7 +22,7 @@ def hours_empty(checked: Checked) -> Iterator[Found]:
 @rule("A timetable of no hours is found only on the day that it is needed.")
 def timetable_empty(checked: Checked) -> Iterator[Found]:
     for each in checked.site.timetables:
-        if not each.hours:
+        if each.is_never:
             yield Found(
                 "warning", f"timetables[{each.name}]", "has no hours: it is on at none", "hours, or take it away"
             )

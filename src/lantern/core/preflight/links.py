@@ -25,6 +25,8 @@ SPOKEN = (".wav", ".flac", ".ogg")
 WHERE = {"place", "detector", "region"}  # one of them says where it is
 PULSE_S = 0.5  # a contactor or a lock needs as long to pull; common practice, no source
 LOUDER_DB = 6.0
+FULL_SCALE_LUFS = -3.01  # a full-scale sine in one channel, ITU-R BS.1770
+QUIET_DB = 20.0  # speech that is laid out for broadcast, -23 LUFS, is as far beneath
 
 
 @rule("Somebody built it to do something, and nothing comes of it.")
@@ -257,6 +259,38 @@ def message_format(checked: Checked) -> Iterator[Found]:
             yield Found("error", f"messages[{name}]", f"its file is {message.file}", f"one of {', '.join(SPOKEN)}")
 
 
+@rule("Live nothing is heard: the order says why, and the alarm is over.")
+def message_silent(checked: Checked) -> Iterator[Found]:
+    for name, message in checked.messages.items() if checked.sounds is not None else ():
+        if message.file is not None and name not in (checked.sounds or {}):
+            yield Found("error", f"messages[{name}]", f"nobody has brought {message.file} yet", "its sound")
+        elif message.text is not None and not checked.speaks:
+            what = "nothing on this machine speaks a text"
+            yield Found("warning", f"messages[{name}]", what, "a sound of it, or espeak-ng on this machine")
+
+
+@rule("What was cut off when it was recorded stays distorted, however quietly it is played.")
+def message_clipped(checked: Checked) -> Iterator[Found]:
+    for name, sound in (checked.sounds or {}).items():
+        if sound.clipped:
+            what = f"is cut off at full scale in {sound.clipped} places"
+            yield Found("warning", f"messages[{name}]", what, "a recording that is quieter")
+
+
+@rule("A speaker's level is said for full scale: a quiet recording is heard as far beneath the plan's level.")
+def message_quiet(checked: Checked) -> Iterator[Found]:
+    for link, effect in checked.effects:
+        sound = (checked.sounds or {}).get(effect.message) if isinstance(effect, Say) else None
+        if sound is None or sound.loudness_lufs is None or not isinstance(effect, Say):
+            continue
+        below_db = FULL_SCALE_LUFS - sound.loudness_lufs - effect.gain_db
+        if below_db > QUIET_DB:
+            what = f"says {effect.message} {below_db:.0f} dB beneath the level that the plan counts with"
+            room_db = max(-sound.peak_dbfs - effect.gain_db, 0.0)
+            remedy = f"up to {room_db:.0f} dB more gain, or a recording that is louder on the whole"
+            yield Found("warning", _at(link), what, remedy)
+
+
 @rule("It was spoken, and nobody says it.")
 def message_unused(checked: Checked) -> Iterator[Found]:
     said = {effect.message for _, effect in checked.effects if isinstance(effect, Say)}
@@ -323,5 +357,5 @@ RULES = (
     link_does_nothing, link_of_retired, link_of_disabled, link_asleep_with_its_cause, output_asleep_with_its_link,
     output_unused, input_unused, coil_twice, contact_twice, input_not_wired, flashes_add_up, pulse_short,
     text_without_place, mail_to_nobody, post_in_the_open, post_to_nowhere, priority_never_wins, effect_cannot_be,
-    message_format, message_unused, gain_clips, message_cut, clip_of_no_length, not_delivered_yet,
+    message_format, message_silent, message_clipped, message_quiet, message_unused, gain_clips, message_cut, clip_of_no_length, not_delivered_yet,
 )  # fmt: skip

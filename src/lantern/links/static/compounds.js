@@ -11,6 +11,9 @@ const KINDS = [
   ["unless", "the first, and none of the others"],
 ];
 const TITLES = { within_s: "within", quiet_s: "quiet for", wait_s: "after waiting", rearm_s: "re-armed after" };
+const FRESH = { name: "", text: "", length_s: "4", hertz: "880" };
+const FULL_SCALE_LUFS = -3.01; // a full-scale sine, by BS.1770: what a speaker's rated level is said for
+const QUIET_DB = 12;
 const WIDTH = 1000;
 const [LEFT, LANE, TOP] = [170, 18, 14];
 const copy = (value) => JSON.parse(JSON.stringify(value));
@@ -37,7 +40,8 @@ document.addEventListener("alpine:init", () => {
       compounds: data.compounds,
       timetables: data.timetables,
       messages: data.messages,
-      message: { name: "", text: "", length_s: "4" },
+      message: { ...FRESH },
+      hasVoice: data.hasVoice,
       kinds: KINDS,
       draft: null,
       kept: "",
@@ -214,13 +218,52 @@ document.addEventListener("alpine:init", () => {
       messageText: (m) => m.text ?? m.file,
       lengthText: (m) => `${m.length_s} s`,
       dropLabel: (m) => `Delete ${m.name}`,
-      async addMessage() {
+      soundAt: (m) => address(`/messages/${m.id}/sound`),
+      loudnessText: (m) =>
+        m.sound ? (m.sound.loudness_lufs === null ? "too short" : `${m.sound.loudness_lufs} LUFS`) : "",
+      peakText: (m) => (m.sound ? `${m.sound.peak_dbfs} dBFS` : ""),
+      below: (m) => (m.sound?.loudness_lufs == null ? 0 : FULL_SCALE_LUFS - m.sound.loudness_lufs),
+      siteText(m) {
+        if (!m.sound) return m.text ? "" : "nobody has brought its sound yet";
+        if (m.sound.clipped) return `clipped ${m.sound.clipped} times: bring it again, recorded quieter`;
+        const room = Math.max(0, -m.sound.peak_dbfs).toFixed(1);
+        const below = this.below(m).toFixed(0);
+        return m.sound.loudness_lufs === null
+          ? ""
+          : `${below} dB below the level that the plan counts with; ${room} dB louder before it clips`;
+      },
+      siteClass(m) {
+        return (m.sound?.clipped ?? 0) > 0 || this.below(m) > QUIET_DB || (!m.sound && !m.text) ? "raised" : "quiet";
+      },
+      async keepMessage(send) {
         await this.attempt(async () => {
-          const { name, text, length_s } = this.message;
-          const saved = await ask("POST", "/messages", { name, text, length_s: Number(length_s) || length_s });
+          const saved = await send(this.message);
           this.messages = [...this.messages.filter((m) => m.id !== saved.id), saved];
-          this.message = { name: "", text: "", length_s: "4" };
+          this.message = { ...FRESH };
         });
+      },
+      addMessage() {
+        return this.keepMessage(({ name, text }) =>
+          // some fifteen letters a second are spoken; its sound says it exactly
+          ask("POST", "/messages", { name, text, length_s: Math.max(1, Math.round(text.length / 1.5) / 10) }),
+        );
+      },
+      makeTone() {
+        return this.keepMessage(({ name, hertz, length_s }) =>
+          ask("POST", "/messages/tone", {
+            name,
+            hertz: Number(hertz) || hertz,
+            length_s: Number(length_s) || length_s,
+          }),
+        );
+      },
+      async bringSound(input) {
+        if (!input.files.length) return;
+        const [file] = input.files;
+        const name = this.message.name.trim() || file.name.replace(/\.[^.]*$/, "");
+        const where = `name=${encodeURIComponent(name)}&file=${encodeURIComponent(file.name)}`;
+        const body = await file.arrayBuffer();
+        await this.keepMessage(() => ask("POST", `/messages/sound?${where}`, body, { raw: true }));
       },
       async dropMessage(m) {
         await this.attempt(async () => {

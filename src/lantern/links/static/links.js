@@ -1,10 +1,10 @@
 // Links of one detector, and the timetables of the site: forms and a week to draw on.
-import { ask, pageData } from "/static/js/http.js";
+import { address, ask, pageData } from "/static/js/http.js";
 import { dayAndTime } from "/static/js/svg.js";
 import { may } from "/static/js/roles.js";
+import { askedOf, begun as begunEffect, given, number } from "./effects.js";
 import { DAY, DAYS, Week } from "./week.js";
-
-const BUSY = ["drop", "wait", "replace"];
+import { drawYear, stretchText, stretches } from "./year.js";
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("links", () => {
@@ -20,7 +20,10 @@ document.addEventListener("alpine:init", () => {
       lists: data.lists,
       timetables: data.timetables,
       links: data.links.map((link) => ({ ...link, key: `saved-${link.id}`, dirty: false, why: "" })),
-      edited: { id: null, name: "", zone: data.zone, hours: [] },
+      edited: { id: null, name: "", zone: data.zone, hours: [], dates: [], holidays: null },
+      countries: data.countries,
+      year: new Date().getFullYear(),
+      ofYear: null,
       hoursDirty: false,
       hoursWhy: "",
       changes: data.changes,
@@ -67,10 +70,7 @@ document.addEventListener("alpine:init", () => {
         if (key === "output" && !this.flashes(effect)) effect.flash_hz = null;
         link.dirty = true;
       },
-      number(text) {
-        const value = Number(text);
-        return text.trim() === "" || !Number.isFinite(value) ? text : value;
-      },
+      number,
       // what is no number goes to the server as typed, which says what is wrong
       addEffect(link) {
         const free = this.outputs.find((o) => !link.effects.some((e) => !e.do && e.output === o.name));
@@ -94,35 +94,9 @@ document.addEventListener("alpine:init", () => {
             asked: sort.asked.map((asked) => this.asked(effect, asked)),
           }));
       },
-      asked(effect, { key, label, of, unit, kind }) {
-        const devices = data.devices.filter((d) => !kind || d.kind === kind).map((d) => d.code);
-        const choices = { devices, device: devices, message: data.messages, roles: data.roles, busy: BUSY }[of] ?? [];
-        const value = effect[key] ?? (key === "priority" ? 5 : "");
-        const is_choice = ["device", "message", "busy"].includes(of);
-        const known = is_choice && value !== "" && !choices.includes(value) ? [...choices, value] : choices;
-        return {
-          key,
-          label,
-          of,
-          unit,
-          is_choice,
-          choices: is_choice && !known.includes(value) ? ["", ...known] : known,
-          is_many: ["devices", "roles"].includes(of),
-          is_yes: of === "yes",
-          is_lines: of === "lines",
-          is_typed: ["number", "text", "words", "preset"].includes(of),
-          width: of === "number" || of === "preset" ? "num-input" : "text-input",
-          value: of === "words" ? value.join(", ") : value,
-        };
-      },
+      asked: (effect, asked) => askedOf(effect, asked, data),
       setOther(link, index, { key, of }, value) {
-        const words = () =>
-          value
-            .split(/[,;\s]+/)
-            .map((word) => word.trim())
-            .filter(Boolean);
-        link.effects[index][key] =
-          of === "words" ? words() : ["number", "preset"].includes(of) ? this.number(value) : value;
+        link.effects[index][key] = given(of, value);
         link.dirty = true;
       },
       setMany(link, index, { key, choices, value }, name, on) {
@@ -133,13 +107,7 @@ document.addEventListener("alpine:init", () => {
         const sort = data.sorts.find((each) => each.do === select.value);
         select.value = "";
         if (!sort) return;
-        const begins = structuredClone(sort.begins);
-        for (const { key, of, kind } of sort.asked)
-          if (of === "device") begins[key] = data.devices.find((d) => !kind || d.kind === kind)?.code ?? "";
-          else if (of === "devices")
-            begins[key] = data.devices.filter((d) => kind && d.kind === kind).map((d) => d.code);
-          else if (of === "message") begins[key] = data.messages[0] ?? "";
-        link.effects.push({ do: sort.do, ...begins });
+        link.effects.push(begunEffect(sort, data));
         link.dirty = true;
       },
       removeEffect(link, index) {
@@ -229,16 +197,18 @@ document.addEventListener("alpine:init", () => {
         return this.timetables.find((t) => t.id === this.edited.id)?.summary ?? "";
       },
       edit(timetable) {
-        this.edited = JSON.parse(JSON.stringify(timetable));
+        this.edited = { dates: [], holidays: null, ...JSON.parse(JSON.stringify(timetable)) };
         begun = JSON.stringify(this.edited);
         this.hoursDirty = false;
         week.draw(this.edited.hours.map((h) => ({ ...h })));
+        this.readYear();
       },
       newTimetable() {
-        this.edited = { id: null, name: "New hours", zone: data.zone, hours: [] };
+        this.edited = { id: null, name: "New hours", zone: data.zone, hours: [], dates: [], holidays: null };
         begun = JSON.stringify(this.edited);
         this.hoursDirty = true;
         week.draw([]);
+        this.readYear();
       },
       rename(name) {
         this.edited.name = name;
@@ -248,6 +218,85 @@ document.addEventListener("alpine:init", () => {
         this.edited.hours = hours.map((h) => ({ ...h }));
         this.hoursDirty = true;
         week.draw(hours.map((h) => ({ ...h })));
+        this.readYear();
+      },
+
+      // ---- days that are not like their weekday ----
+      stretchText,
+      get country() {
+        return this.edited.holidays?.country ?? "";
+      },
+      get holidayHours() {
+        return stretchText(this.edited.holidays?.hours ?? []);
+      },
+      get calendarAt() {
+        return address(`/timetables/${this.edited.id}.ics`);
+      },
+      get yearWords() {
+        if (!this.ofYear) return "";
+        const own = this.ofYear.days.filter((day) => day.why).length;
+        const hours = Math.round(this.ofYear.days.reduce((sum, day) => sum + day.min, 0) / 60);
+        return `on for ${hours} h of the year; ${own} ${own === 1 ? "day is" : "days are"} not like their weekday`;
+      },
+      change(work) {
+        this.trouble = "";
+        try {
+          work();
+        } catch (error) {
+          this.trouble = error.message;
+          return;
+        }
+        this.hoursDirty = true;
+        this.readYear();
+      },
+      setCountry(country) {
+        this.change(() => {
+          this.edited.holidays = country ? { country, part: null, hours: this.edited.holidays?.hours ?? [] } : null;
+        });
+      },
+      setHolidayHours(text) {
+        this.change(() => {
+          this.edited.holidays.hours = stretches(text);
+        });
+      },
+      addDate(date, note = "") {
+        this.change(() => this.edited.dates.push({ date, hours: [], note }));
+      },
+      setDate(index, key, value) {
+        this.change(() => {
+          this.edited.dates[index][key] = key === "hours" ? stretches(value) : value;
+        });
+      },
+      removeDate(index) {
+        this.change(() => this.edited.dates.splice(index, 1));
+      },
+      async bringCalendar(input) {
+        if (!input.files.length) return;
+        const [file] = input.files;
+        await this.attempt(async () => {
+          const where = `zone=${encodeURIComponent(this.edited.zone)}&name=${encodeURIComponent(file.name)}`;
+          const found = await ask("POST", `/timetables/dates?${where}`, await file.arrayBuffer(), { raw: true });
+          const taken = new Set(found.map((each) => each.date));
+          const dates = [...this.edited.dates.filter((each) => !taken.has(each.date)), ...found];
+          this.change(() => {
+            this.edited.dates = dates.sort((a, b) => a.date.localeCompare(b.date));
+          });
+          this.told = `${found.length} days of ${file.name}; nothing is saved yet.`;
+        });
+      },
+      turnYear(by) {
+        this.year += by;
+        this.readYear();
+      },
+      async readYear() {
+        const { name, zone, hours, dates, holidays } = this.edited;
+        const document = { name: name || "hours", zone, hours, dates: dates.filter((d) => d.date), holidays };
+        const asked = JSON.stringify([this.year, document]);
+        this.asked = asked;
+        const told = await ask("POST", `/timetables/year?year=${this.year}`, document).catch(() => null);
+        if (this.asked !== asked) return; // something newer was asked for
+        this.ofYear = told;
+        drawYear(this.$refs.year, told, may("engineer") ? (date, why) => this.addDate(date, why) : null);
       },
       typeHours(index, key, text) {
         const parts = text.trim().match(/^(\d{1,2}):(\d{2})$/);
@@ -275,17 +324,15 @@ document.addEventListener("alpine:init", () => {
         this.setHours([]);
       },
       async saveTimetable() {
-        const { id, revision, name, zone, hours } = this.edited;
+        const { id, revision, name, zone, hours, dates, holidays } = this.edited;
+        const document = { name, zone, hours, dates, holidays };
         await this.attempt(async () => {
           const before = this.timetables.find((t) => t.id === id);
+          const why = `base=${revision}&reason=${encodeURIComponent(this.hoursWhy)}`;
           const saved =
             id === null
-              ? await ask("POST", "/timetables", { name, zone, hours })
-              : await ask("PUT", `/timetables/${id}?base=${revision}&reason=${encodeURIComponent(this.hoursWhy)}`, {
-                  name,
-                  zone,
-                  hours,
-                });
+              ? await ask("POST", "/timetables", document)
+              : await ask("PUT", `/timetables/${id}?${why}`, document);
           if (before) for (const link of this.links) if (link.timetable === before.name) link.timetable = saved.name;
           this.timetables = [...this.timetables.filter((t) => t.id !== saved.id), saved].sort((a, b) =>
             a.name.localeCompare(b.name),

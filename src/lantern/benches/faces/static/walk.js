@@ -46,10 +46,7 @@ startWalk(({ data }) => ({
 
   // ---- the score line ----
 
-  hears: false,
   plot() {
-    if (!this.hears) addEventListener("keydown", (event) => this.press(event));
-    this.hears = true;
     const last = this.mine?.last;
     if (last?.probe && this.shots.at(-1)?.probe !== last.probe) {
       this.shots = [...this.shots, { at: this.state.now, probe: last.probe, bests: last.bests ?? [] }];

@@ -12,6 +12,7 @@ from lantern.core.effects.effect import DAY_S, Asked, Effect, Name
 
 class Clip(Effect):
     TITLE: ClassVar[str] = "keep a clip"
+    ON: ClassVar[str] = "devices"
     BEGINS: ClassVar[Mapping[str, Any]] = {"devices": [], "before_s": 10.0, "after_s": 20.0}
     ASKED: ClassVar[tuple[Asked, ...]] = (
         Asked("devices", "of", "devices"), Asked("before_s", "from", "number", "s before"),
@@ -40,6 +41,10 @@ class Clip(Effect):
     def sentence(self) -> str:
         what = "a still" if self.still else f"{self.before_s:g} s before to {self.after_s:g} s after"
         return f"{', '.join(self.devices)} keeps {what}"
+
+    @property
+    def ink(self) -> str:
+        return "still" if self.still else f"−{self.before_s:g} +{self.after_s:g} s"
 
     @classmethod
     def lane(cls, thing: str) -> str:

@@ -25,5 +25,9 @@ class Follow(OfHead):
     def sentence(self) -> str:
         return f"{self.device} follows it for {self.length_s:g} s at most"
 
+    @property
+    def ink(self) -> str:
+        return f"{self.length_s:g} s"
+
 
 EFFECT = Follow

@@ -34,5 +34,10 @@ class GoTo(OfHead):
         aim = f"preset {self.preset}" if self.at is None else ", ".join(f"{each:g}" for each in self.at) + " m"
         return f"{self.device} goes to {aim} for {self.length_s:g} s"
 
+    @property
+    def ink(self) -> str:
+        aim = f"preset {self.preset}" if self.at is None else "a place"
+        return f"{aim}, {self.length_s:g} s"
+
 
 EFFECT = GoTo

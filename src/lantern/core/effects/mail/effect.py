@@ -12,6 +12,7 @@ from lantern.core.effects.effect import DAY_S, Asked, Effect, Name, checked_text
 
 class Mail(Effect):
     TITLE: ClassVar[str] = "mail"
+    ON: ClassVar[str] = "to"
     BEGINS: ClassVar[Mapping[str, Any]] = {
         "to": [],
         "subject": "{place}: {detector}",

@@ -15,6 +15,7 @@ SCHEMES = ("tcp", "http", "https", "mqtt", "mqtts")
 
 class Post(Effect):
     TITLE: ClassVar[str] = "post"
+    ON: ClassVar[str] = "to"
     BEGINS: ClassVar[Mapping[str, Any]] = {"to": "", "text": "{detector} at {place}, {time}"}
     ASKED: ClassVar[tuple[Asked, ...]] = (
         Asked("to", "to", "text"), Asked("text", "text", "lines"), Asked("expire_s", "given up after", "number", "s"),

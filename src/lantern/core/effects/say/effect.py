@@ -13,7 +13,7 @@ from lantern.core.effects.effect import DAY_S, Asked, Exclusive, Lengths, Name
 class Say(Exclusive):
     TAKES: ClassVar[str] = "voice"
     TITLE: ClassVar[str] = "say"
-    LIVE: ClassVar[bool] = False
+    ON: ClassVar[str] = "devices"
     DEVICE_KIND: ClassVar[str] = "speaker"
     BEGINS: ClassVar[Mapping[str, Any]] = {"devices": [], "message": ""}
     ASKED: ClassVar[tuple[Asked, ...]] = (
@@ -41,6 +41,11 @@ class Say(Exclusive):
     def sentence(self) -> str:
         times = "" if self.repeats == 1 else f" {self.repeats} times"
         return f"{', '.join(self.devices)} says {self.message}{times}"
+
+    @property
+    def ink(self) -> str:
+        times = "" if self.repeats == 1 else f" ×{self.repeats}"
+        return f"{self.message}{times}" + (f" {self.gain_db:+g} dB" if self.gain_db else "")
 
     @classmethod
     def lane(cls, thing: str) -> str:

@@ -12,6 +12,7 @@ from lantern.core.effects.effect import Asked, Effect, Name
 
 class Show(Effect):
     TITLE: ClassVar[str] = "show"
+    ON: ClassVar[str] = "roles"
     BEGINS: ClassVar[Mapping[str, Any]] = {"roles": ["operator"]}
     ASKED: ClassVar[tuple[Asked, ...]] = (Asked("roles", "to", "roles"),)
 

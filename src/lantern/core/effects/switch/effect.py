@@ -14,6 +14,7 @@ class Switch(Effect):
     """What one output does when the link fires."""
 
     HELD: ClassVar[Held] = "coil"
+    ON: ClassVar[str] = "output"
 
     do: Literal["switch"] = "switch"
     output: Name
@@ -34,6 +35,11 @@ class Switch(Effect):
             return f"{self.output} stays on until somebody acknowledges it"
         flashes = "" if self.flash_hz is None else f" flashes {self.flash_hz:g} times a second"
         return f"{self.output}{flashes or ' is on'} for {self.length_s:g} s"
+
+    @property
+    def ink(self) -> str:
+        flashes = "" if self.flash_hz is None else f", {self.flash_hz:g}/s"
+        return ("latched" if self.mode == "latched" else f"{self.length_s:g} s") + flashes
 
     @classmethod
     def lane(cls, thing: str) -> str:
