@@ -114,7 +114,7 @@ def test_the_inputs_of_a_relay_alone_are_set_at_its_panel() -> None:
         assert lines[3] == f"Its inputs are set at http://127.0.0.1:{panel}/panel.\n"
         for attempt in range(100):
             try:
-                page = httpx.get(f"http://127.0.0.1:{panel}/panel")
+                page = httpx.get(f"http://127.0.0.1:{panel}/panel", timeout=60)
                 break
             except httpx.ConnectError:
                 time.sleep(0.1)

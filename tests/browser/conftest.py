@@ -38,7 +38,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 @pytest.fixture(scope="session")
 def entered(program: str) -> dict[str, str]:
     """The cookies of one log-in for all of these tests; that one gets in by the form is a test of its own."""
-    with httpx.Client(base_url=program) as client:
+    with httpx.Client(base_url=program, timeout=120) as client:
         token = re.search(r'name="csrf" value="([^"]+)"', client.get("/login").text)
         assert token
         client.post("/login", data={"login": "mira", "password": "harbour-light", "csrf": token.group(1)})
@@ -52,7 +52,7 @@ def resting(request: pytest.FixtureRequest) -> Iterator[None]:
         yield
         return
     program, entered = request.getfixturevalue("program"), request.getfixturevalue("entered")
-    with httpx.Client(base_url=program, cookies=entered, timeout=60) as client:
+    with httpx.Client(base_url=program, cookies=entered, timeout=120) as client:
         token = re.search(r'name="csrf" content="([^"]+)"', client.get("/sites").text)
         assert token
         headers = {"x-csrf-token": token.group(1)}

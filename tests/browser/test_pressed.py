@@ -101,7 +101,7 @@ class Routes:
 
 @pytest.fixture(scope="module")
 def routes(program: str, entered: dict[str, str]) -> Routes:
-    return Routes(httpx.get(f"{program}/openapi.json", cookies=entered).json())
+    return Routes(httpx.get(f"{program}/openapi.json", cookies=entered, timeout=120).json())
 
 
 @pytest.fixture(params=PAGES_OF)
@@ -110,7 +110,7 @@ def somebody(
 ) -> tuple[str, Page]:
     """The role and a page of whoever has it on the demo site."""
     role, password = request.param, "seen and pressed 1"
-    with httpx.Client(base_url=program, cookies=entered) as lead:
+    with httpx.Client(base_url=program, cookies=entered, timeout=120) as lead:
         token = re.search(r'name="csrf" content="([^"]+)"', lead.get("/sites").text)
         assert token
         made = {"login": f"a-{role}", "name": f"A {role}", "password": password, "role": role}

@@ -37,7 +37,7 @@ def test_no_request_makes_the_program_fail(database: str, tmp_path: Path) -> Non
     commands = [[SERVE, str(port)], [DRIVE, str(engine_port), str(free_port())]]
     parts = [subprocess.Popen([sys.executable, "-c", *each], env=environment) for each in commands]
     try:
-        with httpx.Client(base_url=address, transport=httpx.HTTPTransport(retries=20)) as client:
+        with httpx.Client(base_url=address, transport=httpx.HTTPTransport(retries=20), timeout=60) as client:
             token = form_token(client.get("/login").text)
             client.post("/login", data={"login": "ida", "password": "open sesame", "csrf": token})
             page = client.get("/sites/1/survey", headers={"accept": "text/html"}).text

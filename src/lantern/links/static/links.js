@@ -12,6 +12,8 @@ document.addEventListener("alpine:init", () => {
     let week = null;
     let made = 0;
     let begun = ""; // the timetable as it was taken up
+    let yearOf = null; // its drawing
+    let yearAsked = ""; // the newest question for a year
     return {
       days: DAYS,
       outputs: data.outputs,
@@ -30,6 +32,7 @@ document.addEventListener("alpine:init", () => {
       trouble: "",
       told: "",
       init() {
+        yearOf = this.$refs.year;
         week = new Week(this.$refs.week, may("engineer") ? { change: (hours) => this.setHours(hours) } : {});
         if (this.timetables.length)
           this.edit(this.timetables.find((t) => t.name === this.links[0]?.timetable) ?? this.timetables[0]);
@@ -292,11 +295,11 @@ document.addEventListener("alpine:init", () => {
         const { name, zone, hours, dates, holidays } = this.edited;
         const document = { name: name || "hours", zone, hours, dates: dates.filter((d) => d.date), holidays };
         const asked = JSON.stringify([this.year, document]);
-        this.asked = asked;
+        yearAsked = asked;
         const told = await ask("POST", `/timetables/year?year=${this.year}`, document).catch(() => null);
-        if (this.asked !== asked) return; // something newer was asked for
+        if (yearAsked !== asked) return; // something newer was asked for
         this.ofYear = told;
-        drawYear(this.$refs.year, told, may("engineer") ? (date, why) => this.addDate(date, why) : null);
+        drawYear(yearOf, told, may("engineer") ? (date, why) => this.addDate(date, why) : null);
       },
       typeHours(index, key, text) {
         const parts = text.trim().match(/^(\d{1,2}):(\d{2})$/);

@@ -32,6 +32,7 @@ function ribbon(spans, title) {
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("linkSheet", () => {
     const data = pageData();
+    let matrix = null; // what is pressed may be gone by the time it is drawn anew, and its $refs with it
     const things = Object.fromEntries(data.sorts.map((sort) => [sort.do, sort]));
     return {
       text: "",
@@ -47,8 +48,9 @@ document.addEventListener("alpine:init", () => {
       tableWhy: "",
 
       init() {
+        matrix = this.$refs.matrix;
         this.draw();
-        this.$refs.matrix.addEventListener("click", (event) => {
+        matrix.addEventListener("click", (event) => {
           const cell = event.target.closest("button[data-row]");
           if (cell) this.choose(Number(cell.dataset.row), Number(cell.dataset.column), cell.dataset.at);
         });
@@ -112,7 +114,7 @@ document.addEventListener("alpine:init", () => {
           }
           body.append(this.rowOf(row, columns));
         }
-        redraw(this.$refs.matrix, [head, body]);
+        redraw(matrix, [head, body]);
       },
       titleOf: (column) => (column.used ? column.title : `${column.title}: nothing switches it`),
       rowOf(row, columns) {
