@@ -15,6 +15,7 @@ def test_the_site_is_played_asked_why_and_held_against_what_is_expected(bench: P
     expect(kept).to_contain_text("kept")
     expect(bench.locator(".expected.broken").first).to_be_visible()
     expect(bench.get_by_test_id("load")).to_contain_text("in ten minutes")
+    expect(bench.get_by_test_id("since")).not_to_be_empty()
     assert violations(bench) == []
     bench.locator(".site-lanes .mark.missed").first.dispatch_event("click")  # others may lie over it
     expect(bench.locator(".why-line.lost").first).to_contain_text("Not raised.")
@@ -24,6 +25,7 @@ def test_the_site_is_played_asked_why_and_held_against_what_is_expected(bench: P
     bench.get_by_role("button", name="Expect it").click()
     made = bench.locator(".expected", has_text="As it is now")
     expect(made).to_contain_text("within 30 s")
+    expect(bench.locator(".why-line.kept", has_text="As it is now")).to_contain_text("is none → ")
     made.get_by_role("button", name="Expect As it is now no more").click()
     expect(made).to_have_count(0)
     before = bench.locator(".site-lanes text.tick").first.text_content()

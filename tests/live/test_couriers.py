@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import itertools
 import json
 import socket
 import threading
@@ -128,6 +129,33 @@ def posts() -> Iterator[Posts]:
     made.server.server_close()
 
 
+def test_many_to_one_address_come_as_one_mail_that_has_all_of_them(
+    small: Small, mails: list[Message], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A server that is away for a while: what waited comes as one, the few of somebody else as they are."""
+    server = settings().mail_server
+    monkeypatch.setattr(settings(), "mail_server", f"smtp://127.0.0.1:{free_port()}")
+    for n in range(30):
+        text = f"number {n} in {{place}}"
+        order(small, {"do": "mail", "to": ["one@example.org"], "subject": "{detector}", "text": text})
+        if n < 3:
+            order(small, {"do": "mail", "to": ["two@example.org"], "subject": "{detector}", "text": text})
+    look(1.0)
+    assert mails == []
+    monkeypatch.setattr(settings(), "mail_server", server)
+    look(10.0, rounds=5)
+    one = [each for each in mails if each["To"] == "one@example.org"]
+    assert [str(each["Subject"]) for each in one] == ["30 events: hot"]
+    lines = one[0].get_payload(decode=True).decode().split()
+    assert [word for word, after in itertools.pairwise(lines) if after == "in"] == [str(n) for n in range(30)]
+    assert [str(each["Subject"]) for each in mails if each["To"] == "two@example.org"] == ["hot"] * 3
+    with transaction() as session:
+        rows = list(session.scalars(select(OrderRow)))
+        assert {(row.stage, row.result) for row in rows} == {("over", "done")}
+        grouped = [row for row in rows if row.thing == "one@example.org"]
+        assert all("went with 29 others, as one" in row.because for row in grouped)
+
+
 def test_a_mail_says_what_happened_and_comes_once(small: Small, mails: list[Message]) -> None:
     to = ["one@example.org", "two@example.org"]
     order(small, {"do": "mail", "to": to, "subject": "{place}: {detector}", "text": "{peak} in {region} at {time}"})
@@ -249,11 +277,9 @@ def test_a_program_that_is_not_there_is_tried_again(small: Small) -> None:
 
 
 def test_what_is_shown_is_shown_to_those_of_its_roles_until_one_acknowledges(small: Small) -> None:
-    order(
-        small, {"do": "show", "roles": ["operator"]}, {"do": "say", "devices": ["L1"], "message": "halt", "length_s": 2}
-    )
+    order(small, {"do": "show", "roles": ["operator"]}, {"do": "follow", "device": "Z1", "length_s": 2})
     look(1.0)
-    assert orders() == [("show", "running", None, 0), ("say", "over", "dropped", 0)]
+    assert orders() == [("show", "running", None, 0), ("follow", "over", "dropped", 0)]
     client: TestClient = log_in(make_app(), "ida", "open sesame")
     [shown] = client.get(f"/sites/{small.site}/shown.json").json()
     assert (shown["link"], shown["names"]["detector"]) == ("tell", "hot")

@@ -13,11 +13,12 @@ from lantern.core.linking.expectations import Expectation
 from lantern.db.base import transaction
 from lantern.links.actions import save_link
 from lantern.links.compounds import save_compound
-from lantern.links.tables import NamedCause
+from lantern.links.tables import NamedCause, links_of_site
 from lantern.rehearse.expected import delete_expectation, save_expectation
 from lantern.rehearse.site_wide import heard, played, to_judge
 from lantern.sites.actions import site_document
 from lantern.sites.tables import SiteRow
+from lantern.tune.tables import DetectorRow
 from seeded import Small
 from web.test_access import log_in
 
@@ -84,13 +85,36 @@ def test_its_page_judges_plays_and_keeps(small: Small) -> None:
     root = f"/sites/{small.site}"
     assert client.get(f"{root}/rehearsal").status_code == 200
     assert client.post(f"{root}/rehearsal/judge/{small.detector}?take={small.take}").json()["events"] >= 1
-    told = client.get(f"{root}/rehearsal.json?laid=recorded").json()
+    told = client.post(f"{root}/rehearsal/play?laid=recorded").json()
     order = told["orders"][0]
     must = [{"do": order["do"], "on": order["on"], "within_s": 5}]
     document = {"name": "hot: lamp", "when": {"detector": "hot"}, "must": must}
     assert client.post(f"{root}/expectations", json=document).status_code == 200
-    [kept] = client.get(f"{root}/rehearsal.json").json()["expectations"]
+    [kept] = client.post(f"{root}/rehearsal/play").json()["expectations"]
     assert (kept["result"], kept["sentence"]) == ("kept", "hot: switch on lamp within 5 s")
     assert client.post(f"{root}/expectations", json={**document, "must": []}).status_code == 422
-    assert client.get(f"{root}/rehearsal.json?laid=sideways").status_code == 422
+    assert client.post(f"{root}/rehearsal/play?laid=sideways").status_code == 422
     assert client.delete(f"{root}/expectations?name=hot: lamp").status_code == 200
+
+
+def test_a_run_is_held_against_the_last_that_was_another_with_what_was_changed(small: Small) -> None:
+    expect(small, "lamp", "lamp", 1.0, detector="hot")
+    client: TestClient = log_in(make_app(), "ida", "open sesame")
+
+    def play() -> dict[str, Any]:
+        since: dict[str, Any] = client.post(f"/sites/{small.site}/rehearsal/play").json()["since"]
+        return since
+
+    assert play() == {"before": None, "differences": [], "changes": [], "takes": []}
+    assert play()["before"] is None  # the same again is not another
+    with transaction() as session:
+        [row] = links_of_site(session, small.site)
+        body = row.body | {"delay_s": 3.0}
+        cause = session.get_one(DetectorRow, small.detector)
+        save_link(session, cause, body, link_id=row.id, base=row.revision, reason="later", user_id=None)
+    told = play()
+    assert told["before"] is not None
+    found = {(each["sort"], each["name"], each["before"], each["after"], each["worse"]) for each in told["differences"]}
+    assert found == {("expectation", "lamp", "kept", "broken", True)}
+    assert [(each["what"], each["name"], each["why"]) for each in told["changes"]] == [("link", "hot to lamp", "later")]
+    assert play()["differences"] == told["differences"]  # looked at again it says the same

@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import Callable, Mapping
 from datetime import datetime
 from functools import partial
+from typing import Any
 
 import structlog
 
@@ -25,8 +26,17 @@ Send = Callable[[Due], str]  # returns what was answered; raises `LanternError`,
 
 def _mail(due: Due) -> str:
     held = settings()
-    text = {key: filled(str(due.body.get(key, "")), due.names) for key in ("subject", "text")}
-    return MailServer(held.mail_server, held.mail_from).send(to=due.thing, key=due.key, **text)
+    mails = [_written(due.body, due.names), *(_written(each.body, each.names) for each in due.along)]
+    subject, text = mails[0]
+    if due.along:
+        subject = f"{len(mails)} events: {subject}"
+        text = "\n\n".join(f"{n}. {each}\n{words}" for n, (each, words) in enumerate(mails, 1))
+    return MailServer(held.mail_server, held.mail_from).send(to=due.thing, key=due.key, subject=subject, text=text)
+
+
+def _written(body: Mapping[str, Any], names: Mapping[str, str]) -> tuple[str, str]:
+    """Return the subject and the text of a mail, with what its event filled in."""
+    return filled(str(body.get("subject", "")), names), filled(str(body.get("text", "")), names)
 
 
 def _post(due: Due) -> str:
@@ -73,5 +83,5 @@ class Couriers(Woken):
             log.warning("not delivered", do=due.do, to=due.thing, error=str(error), attempts=due.attempts + 1)
             await asyncio.to_thread(sent.failed, due.id, self._clock(), str(error))
         else:
-            await asyncio.to_thread(sent.delivered, due.id, self._clock(), answer)
+            await asyncio.to_thread(sent.delivered, due, self._clock(), answer)
         self._on_change()

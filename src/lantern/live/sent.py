@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -21,11 +21,24 @@ NOT_YET = tuple(do for do, effect in EFFECTS.items() if not effect.LIVE)
 NO_CLIENT = "Nothing delivers this live yet: it is rehearsed only."
 FIRST_RETRY_S, LONGEST_RETRY_S = 1.0, 30.0
 FORGOTTEN_S = 86_400.0  # what nobody has acknowledged for so long is shown no more
+GROUPED = ("mail",)
+MANY, MOST_IN_ONE = 5, 200  # so many that are due to one address go as one
+
+
+@dataclass(frozen=True)
+class Along:
+    """An order that goes with the first to its address, because many are due."""
+
+    id: int
+    body: dict[str, Any]
+    names: dict[str, str]
 
 
 @dataclass(frozen=True)
 class Due:
-    """An order that is to be sent now. `key` names it: sent again, it has the same; `attempts`: how often it was sent in vain."""
+    """An order that is to be sent now. `key` names it: sent again, it has the same; `attempts`: how often it was sent in vain; `along`:
+    what goes with it.
+    """
 
     id: int
     do: str
@@ -34,6 +47,11 @@ class Due:
     names: dict[str, str]
     attempts: int
     key: str
+    along: tuple[Along, ...] = ()
+
+    @property
+    def ids(self) -> list[int]:
+        return [self.id, *(each.id for each in self.along)]
 
 
 def look(at: datetime) -> tuple[list[Due], float]:
@@ -41,7 +59,8 @@ def look(at: datetime) -> tuple[list[Due], float]:
     their order is kept, and in how many seconds something is due again.
     """
     due: list[Due] = []
-    next_s, held = math.inf, set()
+    behind: dict[tuple[str, str], list[Along]] = {}
+    next_s = math.inf
     with transaction() as session:
         is_open = select(OrderRow).where(OrderRow.do.in_((*SENT, SHOWN, *NOT_YET)), OrderRow.stage != "over")
         for row in session.scalars(is_open.order_by(OrderRow.at, OrderRow.id)):
@@ -54,15 +73,22 @@ def look(at: datetime) -> tuple[list[Due], float]:
                 _shown(row, late_s)
             elif late_s > row.expire_s:
                 _over(row, "expired", f"It could not be delivered within {row.expire_s:g} s. {row.because}".strip())
-            elif (row.do, row.thing) not in held:
-                held.add((row.do, row.thing))
+            elif (row.do, row.thing) in behind:
+                behind[row.do, row.thing].append(Along(row.id, row.body, row.names))
+            else:
+                behind[row.do, row.thing] = []
                 wait_s = 0.0 if row.next_try_at is None else (row.next_try_at - at).total_seconds()
                 if wait_s > 0:
                     next_s = min(next_s, wait_s)
                 else:
                     key = f"{row.event_id}-{row.id}"
                     due.append(Due(row.id, row.do, row.thing, row.body, row.names, row.attempts, key))
-    return due, next_s
+    return [_grouped(each, behind[each.do, each.thing]) for each in due], next_s
+
+
+def _grouped(first: Due, behind: list[Along]) -> Due:
+    many = first.do in GROUPED and len(behind) + 1 >= MANY
+    return replace(first, along=tuple(behind[: MOST_IN_ONE - 1])) if many else first
 
 
 def _shown(row: OrderRow, late_s: float) -> None:
@@ -78,12 +104,14 @@ def _over(row: OrderRow, result: str, because: str, at: datetime | None = None) 
         row.from_at, row.to_at = row.from_at or at, at
 
 
-def delivered(order_id: int, at: datetime, answer: str) -> None:
-    """It arrived; what was answered is kept."""
+def delivered(due: Due, at: datetime, answer: str) -> None:
+    """It arrived, with all that went along; what was answered is kept."""
     with transaction() as session:
-        row = session.get_one(OrderRow, order_id, with_for_update=True)
-        again = f" Sent {row.attempts + 1} times: it may have come before." if row.attempts else ""
-        _over(row, "done", f"{answer}{again}", at)
+        for order_id in due.ids:
+            row = session.get_one(OrderRow, order_id, with_for_update=True)
+            again = f" Sent {row.attempts + 1} times: it may have come before." if row.attempts else ""
+            others = f" It went with {len(due.along)} others, as one." if due.along else ""
+            _over(row, "done", f"{answer}{again}{others}", at)
 
 
 def failed(order_id: int, at: datetime, error: str) -> None:

@@ -12,6 +12,7 @@ from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.formats.documents import read_model
 from lantern.rehearse.expected import delete_expectation, save_expectation
+from lantern.rehearse.runs import kept
 from lantern.rehearse.site_wide import Laid, heard, played, to_judge
 from lantern.tune.shown import get_detector, take_for
 from lantern.web.access import may, site_id_of
@@ -39,10 +40,13 @@ def judge(detector_id: Id, take: Id = Query()) -> Response:
         return json_answer({"events": len(heard(session, row, chosen).events)})
 
 
-@router.get("/rehearsal.json", **may("viewer"))
+@router.post("/rehearsal/play", **may("viewer"))
 def whole(request: Request, laid: Laid = "day") -> Response:
+    """Play the whole site. What comes of it is kept in figures, and held against the last time that it was another."""
     with transaction() as session:
-        return json_answer(played(session, site_id_of(request), laid))
+        site_id = site_id_of(request)
+        told = played(session, site_id, laid)
+        return json_answer(told | {"since": kept(session, site_id, laid, told)})
 
 
 @router.post("/expectations", **may("engineer", "made or changed an expectation"))

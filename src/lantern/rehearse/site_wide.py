@@ -87,6 +87,7 @@ def played(session: Session, site_id: int, laid: Laid) -> dict[str, Any]:
         "begins": begins.timestamp(),
         "zone": site.zone,
         "spans": spans,
+        "takes": sorted(takes),
         "places": _places(site, heards, later, lines),
         "orders": [_order(line) for line in lines if "do" in line.said],
         "compounds": [

@@ -37,7 +37,7 @@ document.addEventListener("alpine:init", () => {
         }
       },
       async play() {
-        this.done = await ask("GET", `/rehearsal.json?laid=${this.laid}`);
+        this.done = await ask("POST", `/rehearsal/play?laid=${this.laid}`);
         this.draw();
       },
       async lay(laid) {
@@ -112,6 +112,31 @@ document.addEventListener("alpine:init", () => {
       clock(s) {
         const at = new Date((this.done.begins + s) * 1000);
         return at.toLocaleTimeString("en-GB", { timeZone: this.done.zone });
+      },
+
+      // ---- what is another than the last time ----
+
+      get sinceText() {
+        const { before, differences, changes, takes } = this.done?.since ?? {};
+        if (!before) return "Nothing to hold it against yet: the next time that something was changed it is.";
+        const at = new Date(before * 1000).toLocaleString("en-GB", { timeZone: this.done.zone });
+        if (!differences.length) return `As it was on ${at}, with ${changes.length} changes in between.`;
+        const other = takes.length ? `; other takes: ${takes.join(", ")}` : "";
+        return `Against ${at}${other}`;
+      },
+      get differences() {
+        return (this.done?.since.differences ?? []).map((each, n) => ({
+          key: `${n}`,
+          name: each.name,
+          text: `${each.what} ${each.before} → ${each.after}`,
+          class: each.worse === null ? "" : each.worse ? "lost" : "kept",
+        }));
+      },
+      get changedSince() {
+        return (this.done?.since.changes ?? []).map((each, n) => ({
+          key: `${n}`,
+          text: `${each.what} ${each.name}, ${each.deleted ? "deleted" : `revision ${each.number}`}: ${each.why}`,
+        }));
       },
 
       // ---- what is expected ----

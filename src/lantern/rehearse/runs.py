@@ -1,0 +1,78 @@
+"""Rehearsals of a site that are kept in figures: each against the one before it, with what was changed in between."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ForeignKey, Index, select
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from lantern.core.linking.runs import Run, counted, differences
+from lantern.db.base import Base, now
+from lantern.revisions import RevisionRow, newest_of_site
+
+MOST_CHANGES = 20
+
+
+class RunRow(Base):
+    """`state`: the site's newest revision then; `takes`: those that it was played on."""
+
+    __tablename__ = "rehearsal_run"
+    __table_args__ = (Index("ix_rehearsal_run_site_id_id", "site_id", "id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = mapped_column(ForeignKey("site.id"))
+    at: Mapped[datetime] = mapped_column(default=now)
+    laid: Mapped[str]
+    state: Mapped[int]
+    takes: Mapped[list[str]] = mapped_column(JSONB)
+    figures: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+    @property
+    def run(self) -> Run:
+        return Run.model_validate(self.figures)
+
+
+def run_of(told: dict[str, Any]) -> Run:
+    """Return a rehearsal, as its page has it, in figures."""
+    lanes = [lane for place in told["places"] for lane in place["lanes"]]
+    raised = [(lane["name"], verdict) for lane in lanes for _, _, verdict, *_ in lane["events"]]
+    raised += [
+        (lane["name"], "missed")
+        for lane in lanes
+        for _, _, label, hit, _ in lane["marks"]
+        if label == "expect" and not hit
+    ]
+    orders = [
+        (f"{each['link']}: {each['do'].replace('_', ' ')} {each['on']}", each["result"]) for each in told["orders"]
+    ]
+    expected = {each["expectation"]: each["result"] for each in told["expectations"]}
+    return Run(raised=counted(raised), orders=counted(orders), expectations=expected)
+
+
+def kept(session: Session, site_id: int, laid: str, told: dict[str, Any]) -> dict[str, Any]:
+    """Keep a run unless it is the last one again. Returns how it differs from the last that was another, and what was changed since."""
+    run, state, takes = run_of(told), newest_of_site(session, site_id), list(told["takes"])
+    query = select(RunRow).where(RunRow.site_id == site_id, RunRow.laid == laid).order_by(RunRow.id.desc())
+    last, *earlier = [*session.scalars(query.limit(2)), None]
+    is_again = last is not None and (last.run, last.state, last.takes) == (run, state, takes)
+    if not is_again:
+        document = run.model_dump(mode="json")
+        session.add(RunRow(site_id=site_id, laid=laid, state=state, takes=takes, figures=document))
+        session.flush()
+    before = earlier[0] if is_again else last
+    if before is None:
+        return {"before": None, "differences": [], "changes": [], "takes": []}
+    changes = select(RevisionRow).where(RevisionRow.site_id == site_id, RevisionRow.id > before.state)
+    rows = session.scalars(changes.order_by(RevisionRow.id.desc()).limit(MOST_CHANGES))
+    return {
+        "before": before.at.timestamp(),
+        "differences": [each._asdict() for each in differences(before.run, run)],
+        "changes": [
+            {"what": row.what, "name": row.name, "number": row.number, "why": row.reason, "deleted": row.body is None}
+            for row in rows
+        ],
+        "takes": sorted(set(takes) ^ set(before.takes)),
+    }
