@@ -19,8 +19,8 @@ from lantern.formats.documents import read_model
 from lantern.formats.sounds import read_sound, write_wav
 from lantern.links.actions import DELETED
 from lantern.links.compounds import delete_message, save_message
-from lantern.links.sounds import MessageSoundRow, facts_of, keep_sound, sound_of
-from lantern.links.tables import MessageRow, rows_of
+from lantern.links.sounds import facts_of, keep_sound, sound_of
+from lantern.links.tables import MessageRow, MessageSoundRow, rows_of
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import attachment, json_answer
 from lantern.web.door import user_id

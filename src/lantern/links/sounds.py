@@ -6,38 +6,24 @@ import shutil
 import subprocess
 from collections.abc import Mapping
 from dataclasses import asdict, fields
-from datetime import datetime
 from functools import lru_cache
 from typing import Any
 
-from sqlalchemy import ForeignKey, select
-from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import Mapped, Session, mapped_column
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from lantern.core.effects.effect import filled
 from lantern.core.faults import Fault, Refused
 from lantern.core.spoken import Measured, Sound, laid_out, measured
-from lantern.db.base import Base, now, transaction
+from lantern.db.base import now, transaction
 from lantern.formats.sounds import Coding, read_sound, write_wav
 from lantern.links.compounds import save_message
-from lantern.links.tables import MessageRow, rows_of
+from lantern.links.tables import MessageRow, MessageSoundRow, rows_of
 
 RATES_HZ: Mapping[Coding, int] = {"pcm16": 16_000, "mu-law": 8_000, "a-law": 8_000}  # G.711: 8 kHz
 VOICE = "espeak-ng"
 VOICE_TIMEOUT_S = 30.0
 KEPT = 16  # sounds that are laid out already
-
-
-class MessageSoundRow(Base):
-    """What a message of a file is, as it came. `facts`: as `Measured` has them, and what it came as."""
-
-    __tablename__ = "message_sound"
-
-    message_id: Mapped[int] = mapped_column(ForeignKey("message.id", ondelete="CASCADE"), primary_key=True)
-    media: Mapped[str]
-    data: Mapped[bytes]
-    facts: Mapped[dict[str, Any]] = mapped_column(JSONB)
-    at: Mapped[datetime] = mapped_column(default=now)
 
 
 def keep_sound(

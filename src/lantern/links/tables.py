@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass
-from typing import TypeVar
+from datetime import datetime
+from typing import Any, TypeVar
 
 from sqlalchemy import ForeignKey, UniqueConstraint, func, select
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lantern.core.effects.message import Message
@@ -17,7 +19,7 @@ from lantern.core.linking.arming import Armed
 from lantern.core.linking.links import CAUSES, LinkRule, Sort
 from lantern.core.logic.compounds import Compound
 from lantern.core.logic.timetable import Timetable
-from lantern.db.base import Base
+from lantern.db.base import Base, now
 from lantern.register.tables import DeviceRow
 from lantern.revisions import Revised
 from lantern.tune.tables import DetectorRow
@@ -69,6 +71,18 @@ class MessageRow(Revised, Base):
     @property
     def model(self) -> Message:
         return Message.model_validate(self.body)
+
+
+class MessageSoundRow(Base):
+    """What a message of a file is, as it came. `facts`: as `Measured` has them, and what it came as."""
+
+    __tablename__ = "message_sound"
+
+    message_id: Mapped[int] = mapped_column(ForeignKey("message.id", ondelete="CASCADE"), primary_key=True)
+    media: Mapped[str]
+    data: Mapped[bytes]
+    facts: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    at: Mapped[datetime] = mapped_column(default=now)
 
 
 @dataclass(frozen=True)
