@@ -90,8 +90,8 @@ def test_it_begins_before_the_event_and_the_order_names_the_recording(small: Sma
     assert kept.why == "link hot to clip"
     assert kept.take_id is not None
     first = (kept.start - raised_at).total_seconds()
-    assert -2.5 < first <= -1.3  # a sample each 0.1 s, and how long storing took
-    assert kept.length_s + first == pytest.approx(1.0, abs=0.6)
+    assert -3.5 < first <= -1.0  # a sample each 0.1 s or so, and how long storing took
+    assert kept.length_s + first == pytest.approx(1.0, abs=0.9)
 
 
 def test_a_device_that_gives_nothing_is_said(small: Small) -> None:

@@ -94,7 +94,7 @@ def test_a_detector_without_evidence_says_what_it_lacks(client: TestClient, smal
 def test_stages_of_a_site_without_a_detector_teach_the_next_step(client: TestClient) -> None:
     site = client.post("/sites", json={"name": "Bare", "zone": "UTC"}).json()["id"]
     root = f"/sites/{site}"
-    for stage in ("tune", "link", "rehearse", "walk"):
+    for stage in ("tune", "rehearse", "walk"):
         assert f"{root}/begin/{stage}" in client.get(f"{root}/survey", headers=HTML).text
         assert "Make a place" in client.get(f"{root}/begin/{stage}", headers=HTML).text
     place = client.post(f"{root}/places", json={"name": "Hall"}).json()["id"]
@@ -102,7 +102,8 @@ def test_stages_of_a_site_without_a_detector_teach_the_next_step(client: TestCli
     body = {"code": "T1", "name": "Camera", "kind": "thermal", "place_id": place}
     client.post(f"{root}/devices", json=body)
     assert ">Import a take<" in client.get(f"{root}/begin/tune", headers=HTML).text
-    assert client.get("/sites/1/begin/link", headers=HTML).headers["location"] == "/sites/1/links/1"
+    assert client.get("/sites/1/begin/rehearse", headers=HTML).headers["location"] == "/sites/1/rehearse/1"
+    assert "Link sheet" in client.get(f"{root}/link-sheet", headers=HTML).text
     assert client.get(f"{root}/begin/nothing", headers=HTML).status_code == 404
 
 
