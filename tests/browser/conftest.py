@@ -25,7 +25,7 @@ expect.set_options(timeout=WAIT_MS)
 # are half of all that the machine has to do.
 AT_REST = (
     "test_accessible", "test_compounds", "test_controls", "test_duty", "test_evidence", "test_pen", "test_plan", "test_preflight", "test_pressed",
-    "test_rehearsal", "test_sheet", "test_what_is_measured",
+    "test_rehearsal", "test_sheet"
 )  # fmt: skip
 
 

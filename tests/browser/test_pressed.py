@@ -43,7 +43,7 @@ PAGES_OF = {
 }
 LEAST_ASKED = {
     "viewer": 0,
-    "operator": 7,
+    "operator": 5,
     "engineer": 20,
     "lead": 6,
 }  # routes that write and are pressed without a word typed
