@@ -87,28 +87,33 @@ def test_it_says_gives_way_waits_and_tells_why_it_was_silent(database: str) -> N
         try:
             quay.order("low", repeats=2, gain_db=6.0)
             await until(lambda: speaker._playing is not None)
-            quay.order("high", when_busy="wait")
-            await until(lambda: [row.stage for row in orders()] == ["over", "over"])
+            await until(lambda: orders()[0].stage == "over")
             await until(lambda: (speaker.look(), speaker._playing is None)[1])
-            first, second = speaker.played
+            quay.order("low", length_s=0.8)
+            quay.order("high", when_busy="wait")
+            await until(lambda: [row.stage for row in orders()] == ["over"] * 3)
+            await until(lambda: (speaker.look(), speaker._playing is None)[1])
+            first, short, second = speaker.played
             assert (round(pitch(first)), round(pitch(second))) == (440, 1760)
-            assert abs(first.length_s - 3.0) < 0.4  # twice 1.5 s
+            assert first.length_s == 3.0  # twice 1.5 s, to its end
             assert abs(measured(first).peak_dbfs - -6.0) < 0.3  # 6 dB louder than -12 dBFS
+
+            assert short.length_s < 1.4  # as long as was asked for
 
             quay.order("low", repeats=9)
             await until(lambda: speaker._playing is not None)
             quay.order("high", priority=1)  # the more urgent one cuts it
-            await until(lambda: [row.stage for row in orders()[2:]] == ["over", "over"])
-            assert [row.result for row in orders()] == ["done", "done", "cut", "done"]
-            await until(lambda: (speaker.look(), len(speaker.played) == 4)[1])
-            assert speaker.played[2].length_s < 5.0
-            assert round(pitch(speaker.played[3])) == 1760
+            await until(lambda: [row.stage for row in orders()[3:]] == ["over", "over"])
+            assert [row.result for row in orders()] == ["done", "done", "done", "cut", "done"]
+            await until(lambda: (speaker.look(), len(speaker.played) == 5)[1])
+            assert speaker.played[3].length_s < 5.0
+            assert round(pitch(speaker.played[4])) == 1760
 
             speaker.dead = True
             quay.order("high")
-            await until(lambda: orders()[4].stage == "over")
-            assert (orders()[4].result, len(speaker.played)) == ("dropped", 4)
-            assert "answered 503" in orders()[4].because
+            await until(lambda: orders()[5].stage == "over")
+            assert (orders()[5].result, len(speaker.played)) == ("dropped", 5)
+            assert "answered 503" in orders()[5].because
         finally:
             await engine.stop()
             serving.should_exit = True

@@ -15,7 +15,7 @@ import structlog
 from lantern.core.faults import Refused
 from lantern.devices.speaker import Speaker, SpeakerError
 from lantern.links.sounds import sound_for
-from lantern.live.stepped import opened, ordered
+from lantern.live.stepped import Open, opened, ordered
 from lantern.live.tables import OrderRow
 from lantern.live.woken import Woken
 
@@ -83,14 +83,15 @@ class Speakers(Woken):
             for key, standing in held.standings.items():
                 if standing.stage == "over" and key in voice.silent:
                     standing.end("dropped", voice.silent.pop(key))
-            wait_s = held.next_s
+            wait_s, ends_itself = held.next_s, _ends_itself(held, voice.said)
             now = None if running is None else Said(running.id, dict(running.body), dict(running.names))
         if reached is None:
             return wait_s
         speaker = Speaker(reached.url)
         if voice.said is not None and (now is None or now.id != voice.said):
             voice.said = None
-            self._stop(speaker, reached)
+            if now is None and not ends_itself:
+                self._stop(speaker, reached)
         if now is not None and voice.said != now.id:
             return min(wait_s, self._say(speaker, reached, voice, now))
         return wait_s
@@ -120,6 +121,13 @@ class Speakers(Woken):
             speaker.stop()
         except SpeakerError as error:
             log.warning("a speaker was not stopped", url=reached.url, error=str(error))
+
+
+def _ends_itself(held: Open, order_id: int | None) -> bool:
+    """Return whether what was said comes to its end by itself: it began a moment late, and a stop would cut its last word off."""
+    if order_id not in held.rows:
+        return False
+    return held.standings[order_id].result == "done" and held.rows[order_id].body.get("length_s") is None
 
 
 def _impossible(row: OrderRow, reached: Reached | None) -> str:
