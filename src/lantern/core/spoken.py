@@ -16,6 +16,8 @@ CUT_RUN = 3
 LONGEST_S, LEAST_HZ, MOST_HZ = 600.0, 50.0, 16_000.0
 FADE_S = 0.005  # at both ends of a tone: without, it clicks
 SILENT_DB = -120.0
+FULL_SCALE_LUFS = -3.01  # a full-scale sine in one channel, ITU-R BS.1770: what a speaker's rated level is said for
+QUIET_DB = 20.0  # speech that is laid out for broadcast, -23 LUFS, is as far beneath it
 
 
 @dataclass(frozen=True)
@@ -38,6 +40,18 @@ class Measured:
     loudness_lufs: float | None
     peak_dbfs: float
     clipped: int
+
+    def below_db(self, gain_db: float = 0.0) -> float | None:
+        """Return how far beneath a speaker's rated level it is heard; None: nobody can say."""
+        return None if self.loudness_lufs is None else FULL_SCALE_LUFS - self.loudness_lufs - gain_db
+
+    def room_db(self, gain_db: float = 0.0) -> float:
+        """Return how much louder it may be before it is cut off."""
+        return max(-self.peak_dbfs - gain_db, 0.0)
+
+    def is_quiet(self, gain_db: float = 0.0) -> bool:
+        below_db = self.below_db(gain_db)
+        return below_db is not None and below_db > QUIET_DB
 
 
 def measured(sound: Sound) -> Measured:

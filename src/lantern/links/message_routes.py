@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from functools import partial
 from typing import Any
 
@@ -12,14 +13,14 @@ from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from lantern.core.modelled import Strict
-from lantern.core.spoken import Sound, tone
+from lantern.core.spoken import Measured, Sound, tone
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.formats.documents import read_model
 from lantern.formats.sounds import read_sound, write_wav
 from lantern.links.actions import DELETED
 from lantern.links.compounds import delete_message, save_message
-from lantern.links.sounds import facts_of, keep_sound, sound_of
+from lantern.links.sounds import keep_sound, sound_of, sounds_of
 from lantern.links.tables import MessageRow, MessageSoundRow, rows_of
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import attachment, json_answer
@@ -42,12 +43,15 @@ class Tone(Strict):
 
 def messages_shown(session: Session, site_id: int) -> list[dict[str, Any]]:
     """Return the messages of a site, with what is known of their sounds."""
-    facts = facts_of(session, site_id)
-    return [_shown(row, facts.get(row.id)) for row in rows_of(session, MessageRow, site_id)]
+    sounds = sounds_of(session, site_id)
+    return [_shown(row, sounds.get(row.name)) for row in rows_of(session, MessageRow, site_id)]
 
 
-def _shown(row: MessageRow, facts: dict[str, Any] | None) -> dict[str, Any]:
-    return {"id": row.id, "sound": facts, **row.body}
+def _shown(row: MessageRow, sound: Measured | None) -> dict[str, Any]:
+    if sound is None:
+        return {"id": row.id, "sound": None, **row.body}
+    told = {"below_db": sound.below_db(), "room_db": sound.room_db(), "is_quiet": sound.is_quiet()}
+    return {"id": row.id, "sound": asdict(sound) | told, **row.body}
 
 
 @router.post("/messages", **may("engineer", "made or changed a message"))
@@ -79,7 +83,7 @@ def make_tone(request: Request, document: dict[str, Any] = Body()) -> Response:
 def _keep(request: Request, name: str, file: str, data: bytes, media: str, sound: Sound) -> Response:
     with transaction() as session:
         row = keep_sound(session, site_id_of(request), name, file, data, media, sound, user_id(request))
-        return json_answer(_shown(row, _sound(session, row.id).facts))
+        return json_answer(_shown(row, sounds_of(session, row.site_id).get(row.name)))
 
 
 @router.get("/messages/{message_id}/sound", **may("viewer"))

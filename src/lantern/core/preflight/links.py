@@ -25,8 +25,6 @@ SPOKEN = (".wav", ".flac", ".ogg")
 WHERE = {"place", "detector", "region"}  # one of them says where it is
 PULSE_S = 0.5  # a contactor or a lock needs as long to pull; common practice, no source
 LOUDER_DB = 6.0
-FULL_SCALE_LUFS = -3.01  # a full-scale sine in one channel, ITU-R BS.1770
-QUIET_DB = 20.0  # speech that is laid out for broadcast, -23 LUFS, is as far beneath
 
 
 @rule("Somebody built it to do something, and nothing comes of it.")
@@ -281,14 +279,15 @@ def message_clipped(checked: Checked) -> Iterator[Found]:
 def message_quiet(checked: Checked) -> Iterator[Found]:
     for link, effect in checked.effects:
         sound = (checked.sounds or {}).get(effect.message) if isinstance(effect, Say) else None
-        if sound is None or sound.loudness_lufs is None or not isinstance(effect, Say):
-            continue
-        below_db = FULL_SCALE_LUFS - sound.loudness_lufs - effect.gain_db
-        if below_db > QUIET_DB:
+        if sound is not None and isinstance(effect, Say) and sound.is_quiet(effect.gain_db):
+            below_db, room_db = sound.below_db(effect.gain_db), sound.room_db(effect.gain_db)
             what = f"says {effect.message} {below_db:.0f} dB beneath the level that the plan counts with"
-            room_db = max(-sound.peak_dbfs - effect.gain_db, 0.0)
-            remedy = f"up to {room_db:.0f} dB more gain, or a recording that is louder on the whole"
-            yield Found("warning", _at(link), what, remedy)
+            yield Found(
+                "warning",
+                _at(link),
+                what,
+                f"up to {room_db:.0f} dB more gain, or a recording that is louder on the whole",
+            )
 
 
 @rule("It was spoken, and nobody says it.")

@@ -12,8 +12,6 @@ const KINDS = [
 ];
 const TITLES = { within_s: "within", quiet_s: "quiet for", wait_s: "after waiting", rearm_s: "re-armed after" };
 const FRESH = { name: "", text: "", length_s: "4", hertz: "880" };
-const FULL_SCALE_LUFS = -3.01; // a full-scale sine, by BS.1770: what a speaker's rated level is said for
-const QUIET_DB = 12;
 const WIDTH = 1000;
 const [LEFT, LANE, TOP] = [170, 18, 14];
 const copy = (value) => JSON.parse(JSON.stringify(value));
@@ -222,19 +220,14 @@ document.addEventListener("alpine:init", () => {
       loudnessText: (m) =>
         m.sound ? (m.sound.loudness_lufs === null ? "too short" : `${m.sound.loudness_lufs} LUFS`) : "",
       peakText: (m) => (m.sound ? `${m.sound.peak_dbfs} dBFS` : ""),
-      below: (m) => (m.sound?.loudness_lufs == null ? 0 : FULL_SCALE_LUFS - m.sound.loudness_lufs),
-      siteText(m) {
-        if (!m.sound) return m.text ? "" : "nobody has brought its sound yet";
-        if (m.sound.clipped) return `clipped ${m.sound.clipped} times: bring it again, recorded quieter`;
-        const room = Math.max(0, -m.sound.peak_dbfs).toFixed(1);
-        const below = this.below(m).toFixed(0);
-        return m.sound.loudness_lufs === null
-          ? ""
-          : `${below} dB below the level that the plan counts with; ${room} dB louder before it clips`;
+      siteText({ sound, text }) {
+        if (!sound) return text ? "" : "nobody has brought its sound yet";
+        if (sound.clipped) return `clipped ${sound.clipped} times: bring it again, recorded quieter`;
+        if (sound.below_db === null) return "";
+        const [below, room] = [sound.below_db.toFixed(0), sound.room_db.toFixed(1)];
+        return `${below} dB below the level that the plan counts with; ${room} dB louder before it clips`;
       },
-      siteClass(m) {
-        return (m.sound?.clipped ?? 0) > 0 || this.below(m) > QUIET_DB || (!m.sound && !m.text) ? "raised" : "quiet";
-      },
+      siteClass: ({ sound, text }) => ((sound ? sound.clipped > 0 || sound.is_quiet : !text) ? "raised" : "quiet"),
       async keepMessage(send) {
         await this.attempt(async () => {
           const saved = await send(this.message);
@@ -243,9 +236,8 @@ document.addEventListener("alpine:init", () => {
         });
       },
       addMessage() {
-        return this.keepMessage(({ name, text }) =>
-          // some fifteen letters a second are spoken; its sound says it exactly
-          ask("POST", "/messages", { name, text, length_s: Math.max(1, Math.round(text.length / 1.5) / 10) }),
+        return this.keepMessage(({ name, text, length_s }) =>
+          ask("POST", "/messages", { name, text, length_s: Number(length_s) || length_s }),
         );
       },
       makeTone() {
