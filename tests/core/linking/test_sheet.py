@@ -178,3 +178,11 @@ def test_rows_of_one_link_must_agree_and_what_the_model_refuses_is_at_its_cell()
         read_model(LinkRule, written.document, where="link")
     [fault] = faults_of(written, refused.value)
     assert (fault.line, fault.column) == (2, "length_s")
+
+    rows = as_read([HEAP])
+    rows[1] = (rows[1][0], rows[1][1] | {"repeats": "0"})  # the second effect's own line
+    [written], _ = read_rows(rows)
+    with pytest.raises(Refused) as refused:
+        read_model(LinkRule, written.document, where="link")
+    [fault] = faults_of(written, refused.value)
+    assert (fault.line, fault.column) == (3, "repeats")
