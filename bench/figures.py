@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import statistics
 import time
@@ -21,7 +22,7 @@ def sized(full: T, small: T) -> T:
 @dataclass(frozen=True)
 class Figure:
     what: str
-    value: float
+    value: float  # not a number: nothing came that could be measured
     unit: str
     wish: float | None = None  # at most this
 
@@ -31,7 +32,8 @@ class Figure:
             if self.wish is None
             else f"   (wish: at most {self.wish:g} {self.unit})" + ("" if self.value <= self.wish else "   MISSED")
         )
-        return f"{self.what:<66} {self.value:10.3g} {self.unit}{verdict}"
+        value = "none came" if math.isnan(self.value) else f"{self.value:.3g} {self.unit}"
+        return f"{self.what:<66} {value:>13}{verdict}"
 
 
 def seconds(work: Callable[[], object], times: int = 3) -> float:
@@ -45,5 +47,6 @@ def seconds(work: Callable[[], object], times: int = 3) -> float:
 
 
 def percentile(values: list[float], share: float) -> float:
+    """Return it, or not a number where nothing came: on a starved machine a short measurement may see none."""
     ordered = sorted(values)
-    return ordered[min(int(share * len(ordered)), len(ordered) - 1)]
+    return ordered[min(int(share * len(ordered)), len(ordered) - 1)] if ordered else math.nan
