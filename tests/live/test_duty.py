@@ -40,7 +40,7 @@ def bearing(x: float, y: float) -> float:
 
 
 def test_it_goes_its_round_follows_is_taken_by_hand_and_goes_on(database: str) -> None:
-    device = PtzDevice(LOGIN, PASSWORD, lambda body, channel: b"")
+    device = PtzDevice(LOGIN, PASSWORD, lambda body, channel, masks: b"")
 
     async def until(what, within_s: float = 12.0) -> None:
         end = time.monotonic() + within_s

@@ -30,7 +30,7 @@ from loops import in_a_loop
 
 
 def test_it_goes_where_links_send_it_and_back_to_its_round(database: str) -> None:
-    device = PtzDevice(LOGIN, PASSWORD, lambda body, channel: b"")
+    device = PtzDevice(LOGIN, PASSWORD, lambda body, channel, masks: b"")
     ids: dict[str, int] = {}
 
     def order(**effect: Any) -> None:

@@ -23,7 +23,7 @@ from web.test_access import log_in
 
 @pytest.fixture
 def device() -> Iterator[tuple[PtzDevice, str]]:
-    held = PtzDevice(LOGIN, PASSWORD, lambda body, channel: b"")
+    held = PtzDevice(LOGIN, PASSWORD, lambda body, channel, masks: b"")
     with served(make_app(held)) as address:
         yield held, address
 

@@ -20,6 +20,7 @@ from lantern.db.base import transaction
 from lantern.devices.onvif.ptz import Ptz
 from lantern.links.tables import timetables_of_everywhere
 from lantern.live.duty import HeadDuty
+from lantern.live.hiding import AtDevice
 from lantern.live.tasks import end
 from lantern.register.heads import Steered, edged, is_steered, sheet_of, spoken_to, steered_of
 from lantern.register.tables import DeviceRow
@@ -45,6 +46,11 @@ class SteeredHead:
     _wake: asyncio.Event = field(default_factory=asyncio.Event)
     _task: asyncio.Task[None] | None = None
     _head: Ptz | None = None
+    _masks: AtDevice = field(init=False)
+
+    def __post_init__(self) -> None:
+        pointing = self.steered.pointing
+        self._masks = AtDevice(() if pointing is None else pointing.turned.masks)
 
     def start(self) -> None:
         self._task = asyncio.create_task(self._run())
@@ -84,10 +90,14 @@ class SteeredHead:
         if self._head is None:
             self._head = spoken_to(self.steered, TIMEOUT_S)
             self._head.clock()
+            self._masks.forget()
         pointing = self.steered.pointing
         wanted, self._wanted = self._wanted, None
         if wanted is not None and pointing is not None and pointing.is_known:
             pan, tilt, zoom = pointing.own(wanted)
+            self._masks.switch(
+                self._head, max(wanted.zoom, self.looks.zoom if self.looks is not None else 1.0), rests=False
+            )
             self._head.absolute(edged(pan), edged(tilt), zoom)
             self.sent += 1
             self.delays_ms = [*self.delays_ms[-199:], (time.perf_counter() - self._wanted_at) * 1000]
@@ -95,6 +105,8 @@ class SteeredHead:
         self.last_at = time.time()
         if pointing is not None and pointing.is_known:
             self.looks = pointing.aim(position.pan, position.tilt, position.zoom)
+            zoom_now = self.looks.zoom if pointing.curve is not None else None
+            self._masks.switch(self._head, zoom_now, rests=wanted is None and not position.moving)
 
     @property
     def silent(self) -> str:

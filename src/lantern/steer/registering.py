@@ -107,7 +107,7 @@ def _seen_shown(pointing: Pointing, of: str) -> dict[str, Any]:
     return out | {"known": True, "line": line, "rms_deg": fitted.rms_deg, "said": fitted.warnings()}
 
 
-def _changed(
+def changed(
     request: Request, session: Session, row: DeviceRow, change: Callable[[Turned], Turned], reason: str
 ) -> Response:
     """Keep what was changed of its registration, as a state of the device with its reason."""
@@ -139,7 +139,7 @@ def take_pair(request: Request, device_id: Id, place: Place) -> Response:
         def add(turned: Turned) -> Turned:
             return turned.model_copy(update={"pairs": (*turned.pairs, pair)})
 
-        return _changed(request, session, row, add, f"Registered to x {place.x_m:g}, y {place.y_m:g}.")
+        return changed(request, session, row, add, f"Registered to x {place.x_m:g}, y {place.y_m:g}.")
 
 
 @router.delete("/devices/{device_id}/steer/pairs/{at}", **may("engineer"))
@@ -152,7 +152,7 @@ def drop_pair(request: Request, device_id: Id, at: Count) -> Response:
                 raise Refused([Fault("pair", str(at), f"0 to {len(turned.pairs) - 1}")])
             return turned.model_copy(update={"pairs": turned.pairs[:at] + turned.pairs[at + 1 :]})
 
-        return _changed(request, session, row, drop, "A place of its registration was taken away.")
+        return changed(request, session, row, drop, "A place of its registration was taken away.")
 
 
 class InPicture(Strict):
@@ -194,7 +194,7 @@ def take_seen(request: Request, device_id: Id, of: str, asked: InPicture) -> Res
 
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
-        return _changed(request, session, row, add, f"Registered to the picture of {of}.")
+        return changed(request, session, row, add, f"Registered to the picture of {of}.")
 
 
 @router.delete("/devices/{device_id}/steer/seen/{of}/{at}", **may("engineer"))
@@ -209,7 +209,7 @@ def drop_seen(request: Request, device_id: Id, of: str, at: Count) -> Response:
 
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
-        return _changed(request, session, row, drop, f"A pair of {of} was taken away.")
+        return changed(request, session, row, drop, f"A pair of {of} was taken away.")
 
 
 @router.put("/devices/{device_id}/steer/check", **may("engineer"))
@@ -225,7 +225,7 @@ def take_check(request: Request, device_id: Id, place: Place) -> Response:
         def keep(turned: Turned) -> Turned:
             return turned.model_copy(update={"check": check})
 
-        return _changed(
+        return changed(
             request, session, row, keep, f"Its check point was measured at x {place.x_m:g}, y {place.y_m:g}."
         )
 
@@ -268,7 +268,7 @@ def keep_match(request: Request, device_id: Id, of: str) -> Response:
 
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
-        return _changed(request, session, row, keep, f"Registered to {of} by itself, by {len(pairs)} pairs.")
+        return changed(request, session, row, keep, f"Registered to {of} by itself, by {len(pairs)} pairs.")
 
 
 # ---- zoom ------------------------------------------------------------------------------------------------------------
@@ -306,7 +306,7 @@ def keep_zoom(request: Request, device_id: Id) -> Response:
         def keep(turned: Turned) -> Turned:
             return turned.model_copy(update={"zoom": tuple((each.unit, each.field_deg) for each in found)})
 
-        return _changed(request, session, row, keep, f"Its zoom was measured at {len(found)} values.")
+        return changed(request, session, row, keep, f"Its zoom was measured at {len(found)} values.")
 
 
 # ---- presets ---------------------------------------------------------------------------------------------------------
@@ -387,7 +387,7 @@ def keep_preset(request: Request, device_id: Id, number: Count, asked: PresetIn)
 
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
-        return _changed(request, session, row, keep, f"Preset {number} is {asked.name}.")
+        return changed(request, session, row, keep, f"Preset {number} is {asked.name}.")
 
 
 def _made(head: Ptz) -> Picture:
@@ -409,7 +409,7 @@ def drop_preset(request: Request, device_id: Id, number: Count) -> Response:
                 update={"presets": tuple(each for each in turned.presets if each.number != number)}
             )
 
-        return _changed(request, session, row, drop, f"Preset {number} is none any more.")
+        return changed(request, session, row, drop, f"Preset {number} is none any more.")
 
 
 @router.post("/devices/{device_id}/steer/kept/{number}/go", **may("operator"))

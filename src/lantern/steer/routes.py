@@ -29,6 +29,7 @@ from lantern.register.heads import Steered
 from lantern.register.tables import DeviceRow, device_by_code, devices_of_site, pixels_of
 from lantern.sites.tables import site_of
 from lantern.steer.heads import known_pointing, look_there, looks, speak, steered_with
+from lantern.steer.hiding import hidden_now, picture_without
 from lantern.steer.matching import MATCHING
 from lantern.steer.registering import registration_shown
 from lantern.steer.zooming import MEASURING
@@ -130,6 +131,10 @@ def _position_shown(steered: Steered, position: Position) -> dict[str, Any]:
         out["aim"] = [round(each, 2) for each in aim]
         out["field_deg"] = round(float(view_of_aim(head, aim, FRAME_PX).mount.hfov_deg), 2)
         out["wedge"] = wedge(head, aim, FRAME_PX)
+    out["masks"] = [
+        [name, [[[round(u, 1), round(v, 1)] for u, v in corners] for corners in areas]]
+        for name, areas in hidden_now(steered, position)
+    ]
     return out
 
 
@@ -138,7 +143,7 @@ def picture(device_id: Id, channel: Annotated[str, Query(max_length=80)] = "") -
     """What one of its bodies shows now; `channel`: the token of a profile, else that which turns."""
     with transaction() as session:
         steered = steered_with(session, device_id)
-    data = speak(steered, "asks", lambda head: head.snapshot(channel or None))
+    data = picture_without(steered, channel)
     kind = "image/png" if data.startswith(b"\x89PNG") else "image/jpeg"
     return Response(data, media_type=kind, headers={"Cache-Control": "no-store"})
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from lantern.steer.masking import router as masking
 from lantern.steer.registering import router as registering
 from lantern.steer.routes import router
 from lantern.web.frame import Room
 
-STAGE = Room(routers=(router, registering))
+STAGE = Room(routers=(router, registering, masking))

@@ -126,6 +126,20 @@ def effects(*values: dict[str, Any], **more: Any) -> Callable[[dict[str, Any]], 
     return add("links", {"name": "new", "detector": "B", "effects": list(values), **more})
 
 
+BEFORE_GATE = ((357.0, 16.0), (3.0, 16.0), (3.0, 21.0), (357.0, 21.0))  # Z1 looks there at its preset 1
+
+
+def masked(points: Any, aim: list[float] | None = None) -> Callable[[dict[str, Any]], Any]:
+    """Something hidden of what Z1 sees, and maybe an aim of the plan there."""
+
+    def change(site: dict[str, Any]) -> None:
+        device(site, "Z1")["turned"]["masks"] = [{"name": "a window", "points": points}]
+        if aim is not None:
+            site["plan"]["aims"] = [{"name": "gate", "device": "Z1", "what": "following", "points": [aim]}]
+
+    return change
+
+
 SAY = {"do": "say", "devices": ["L1"], "message": "halt"}
 Z, M, V = (f"places[Yard].devices[{code}]" for code in ("Z1", "M1", "V1"))
 FAULTS: list[tuple[str, str, Callable[[dict[str, Any]], Any]]] = [
@@ -219,6 +233,9 @@ FAULTS: list[tuple[str, str, Callable[[dict[str, Any]], Any]]] = [
     ("wish_for_nowhere", f"{Z}.duty", lambda site: device(site, "Z1")["duty"].update(wishes={"Moon": 60})),
     ("duty_of_no_hours", f"{Z}.duty", lambda site: device(site, "Z1")["duty"].update(hours=[{"timetable": "dusk", "do": "round"}])),
     ("head_moved", Z, lambda site: device(site, "Z1")["turned"].update(check={"pan": 0.3, "tilt": 0.5, "x_m": 50.0, "y_m": 80.0})),
+    ("mask_over_aim", f"{Z}.turned", masked(BEFORE_GATE, aim=[50.0, 74.0])),
+    ("mask_over_preset", f"{Z}.turned", masked(BEFORE_GATE)),
+    ("mask_not_at_device", f"{Z}.turned", masked(((10.0, 5.0), (12.0, 5.0), (11.0, 8.0)))),
     # what is expected and promised
     ("expects_nobody", "expectations[new]", add("expectations", {
         "name": "new", "when": {"detector": "ghost"}, "must": [{"do": "switch", "on": "lamp", "within_s": 1}]})),

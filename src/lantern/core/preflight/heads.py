@@ -10,9 +10,10 @@ from lantern.core.company import Stands
 from lantern.core.faults import Refused
 from lantern.core.preflight.checked import Checked
 from lantern.core.preflight.finding import Fix, Found, rule
+from lantern.core.ptz.pointing import towards
 from lantern.core.ptz.rounds import findings
 from lantern.core.ptz.standing import head_of
-from lantern.core.ptz.turned import Pointing
+from lantern.core.ptz.turned import MOVED_DEG, Pointing
 from lantern.core.site import Device
 from lantern.core.watch import Aim
 
@@ -136,8 +137,57 @@ def duty_of_no_hours(checked: Checked) -> Iterator[Found]:
                 )
 
 
-MOVED_DEG = 1.0
+@rule("Whoever comes there is not seen: the picture is hidden at that place.")
+def mask_over_aim(checked: Checked) -> Iterator[Found]:
+    """From its zoom on; below it the place is seen, and small."""
+    for device, at, pointing in _heads(checked):
+        if pointing is None or checked.site.plan is None:
+            continue
+        for aim in checked.site.plan.aims:
+            if aim.device != device.code:
+                continue
+            places = [towards(pointing.head, (p[0], p[1], p[2] if len(p) > 2 else aim.height_m)) for p in aim.points]
+            for mask in pointing.turned.masks:
+                hidden = sum(mask.covers(*place) for place in places)
+                if hidden:
+                    whole = hidden == len(places) and mask.from_zoom <= 1
+                    much = "" if len(places) == 1 else f"{hidden} of {len(places)} points of "
+                    zoom = f" from {mask.from_zoom:g} times on" if mask.from_zoom > 1 else ""
+                    what = f"its mask {mask.name!r} hides {much}{aim.name!r}{zoom}"
+                    yield Found(
+                        "error" if whole else "warning",
+                        f"{at}.turned",
+                        what,
+                        "a smaller mask, or another device for it",
+                    )
+
+
+@rule("Whoever goes there by it sees what is hidden.")
+def mask_over_preset(checked: Checked) -> Iterator[Found]:
+    for _, at, pointing in _heads(checked):
+        if pointing is None or not pointing.turned.masks:
+            continue
+        try:
+            looks = {f"{p.number} {p.name}": pointing.aim(p.pan, p.tilt, p.zoom) for p in pointing.turned.presets}
+        except Refused:
+            continue  # what its registration says is told by another rule
+        for name, aim in looks.items():
+            for mask in pointing.turned.masks:
+                if aim.zoom >= mask.from_zoom and mask.covers(aim.pan_deg, aim.tilt_deg):
+                    what = f"preset {name} looks at what its mask {mask.name!r} hides"
+                    yield Found("warning", f"{at}.turned", what, "another place for the preset, or a smaller mask")
+
+
+@rule("The device's own picture shows it: to recorders, and to everybody who looks past this program.")
+def mask_not_at_device(checked: Checked) -> Iterator[Found]:
+    for device, at, _ in _heads(checked):
+        names = [each.name for each in (device.turned.masks if device.turned else ()) if not each.token]
+        if names:
+            what = f"{', '.join(names)} is hidden here, and not by the device"
+            yield Found("warning", f"{at}.turned", what, "given to the device, at its page")
+
+
 RULES = (
     presets_of_one_name, preset_number_twice, preset_token_twice, registration_weak, head_moved, round_wrong,
-    call_outlasts_wish, wish_for_nowhere, duty_of_no_hours,
+    call_outlasts_wish, wish_for_nowhere, duty_of_no_hours, mask_over_aim, mask_over_preset, mask_not_at_device,
 )  # fmt: skip

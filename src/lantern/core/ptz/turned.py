@@ -6,14 +6,15 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import Literal, Self
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from lantern.core.faults import Refused
 from lantern.core.modelled import Strict
 from lantern.core.ptz.head import Head
+from lantern.core.ptz.masks import Mask
 from lantern.core.ptz.pointing import towards
 from lantern.core.ptz.seen_by import Fitted, SeenBy
 from lantern.core.ptz.units import FEWEST, Sighted, Units, fit_units
@@ -54,7 +55,8 @@ class Kept(Strict):
 
 class Turned(Strict):
     """`pairs`: by which its own units are known in degrees; `zoom`: (unit, horizontal field in degrees) as measured; `check`: a place that
-    is measured again later, to see whether somebody moved it; `seen`: fixed pictures that it is registered to.
+    is measured again later, to see whether somebody moved it; `seen`: fixed pictures that it is registered to; `masks`: what no picture of
+    it may show.
     """
 
     pairs: tuple[Onto, ...] = Field(default=(), max_length=200)
@@ -62,6 +64,14 @@ class Turned(Strict):
     presets: tuple[Kept, ...] = Field(default=(), max_length=300)
     check: Onto | None = None
     seen: tuple[SeenBy, ...] = Field(default=(), max_length=40)
+    masks: tuple[Mask, ...] = Field(default=(), max_length=64)
+
+    @model_validator(mode="after")
+    def _one_name_a_mask(self) -> Self:
+        names = [each.name for each in self.masks]
+        if twice := sorted({name for name in names if names.count(name) > 1}):
+            raise ValueError(f"two masks are called {', '.join(twice)}: a name of its own for each")
+        return self
 
 
 @dataclass(frozen=True)

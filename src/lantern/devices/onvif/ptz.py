@@ -57,11 +57,12 @@ class Preset(NamedTuple):
 
 @dataclass(frozen=True)
 class Profile:
-    """A stream of one of its bodies; `turns`: it is the one that a head turns. `source`: of its picture."""
+    """A stream of one of its bodies; `turns`: it is the one that a head turns. `source`: of its picture, `configuration` of that."""
 
     token: str
     name: str
     source: str
+    configuration: str
     turns: bool
     width: int | None
     height: int | None
@@ -157,6 +158,7 @@ class Ptz:
                     token=each.token,
                     name=each.Name,
                     source="" if source is None else source.SourceToken,
+                    configuration="" if source is None else source.token,
                     turns=each.PTZConfiguration is not None,
                     width=None if size is None else size.Width,
                     height=None if size is None else size.Height,

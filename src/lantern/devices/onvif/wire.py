@@ -12,11 +12,14 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from functools import cached_property, lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 from urllib.parse import urlsplit, urlunsplit
+from xml.etree.ElementTree import Element, ParseError
 
 import requests
-from lxml.etree import LxmlError
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+from lxml import etree
 from requests.auth import HTTPDigestAuth
 from zeep import Client, Settings, Transport
 from zeep.exceptions import Error, Fault, TransportError
@@ -25,6 +28,7 @@ from zeep.wsse.username import UsernameToken
 from lantern.core.faults import LanternError
 
 TIMEOUT_S = 4.0
+ENVELOPE = "http://www.w3.org/2003/05/soap-envelope"
 MOST_BYTES = 8 * 2**20  # of an answer, a picture among them
 PACKAGE = "onvif"  # which ships the WSDL; none of its code is run
 BINDINGS = {
@@ -35,6 +39,7 @@ BINDINGS = {
 }
 NAMESPACES = {
     "http://www.onvif.org/ver10/media/wsdl": "media",
+    "http://www.onvif.org/ver20/media/wsdl": "media2",
     "http://www.onvif.org/ver20/ptz/wsdl": "ptz",
     "http://www.onvif.org/ver20/imaging/wsdl": "imaging",
 }
@@ -126,6 +131,38 @@ class Connection:
         """Return what the device answers. Raises `AwayError`, `DeviceError`."""
         return self._asked(lambda: getattr(self._service(service), operation)(**given), f"{operation} of {service}")
 
+    def ask(self, service: str, request: etree._Element) -> Element:
+        """Return what the device answers to a message of a service that has no description here. Raises `AwayError`, `DeviceError`."""
+        what = f"{etree.QName(request).localname} of {service}"
+        return cast(Element, self._asked(lambda: self._sent(self._address_of(service), request), what))
+
+    def _sent(self, address: str, request: etree._Element) -> Element:
+        envelope = etree.Element(f"{{{ENVELOPE}}}Envelope")
+        etree.SubElement(envelope, f"{{{ENVELOPE}}}Header")
+        etree.SubElement(envelope, f"{{{ENVELOPE}}}Body").append(request)
+        token = UsernameToken(self.login, self.password, use_digest=True, created=None)
+        _OnTime(token, self).apply(envelope, {})
+        answer = self.session.post(
+            address,
+            data=etree.tostring(envelope, xml_declaration=True, encoding="utf-8"),
+            headers={"Content-Type": "application/soap+xml; charset=utf-8"},
+            timeout=self.timeout_s,
+            allow_redirects=False,
+            stream=True,
+        )
+        _bounded(answer)
+        try:
+            root = fromstring(answer.content, forbid_dtd=True, forbid_entities=True, forbid_external=True)
+        except (ParseError, DefusedXmlException) as error:
+            raise ValueError(f"HTTP {answer.status_code}, and no XML: {error}") from error
+        body = root.find(f"{{{ENVELOPE}}}Body")
+        if body is None or not len(body):
+            raise ValueError(f"HTTP {answer.status_code}, and no answer in it")
+        if body[0].tag == f"{{{ENVELOPE}}}Fault":
+            code = (body[0].findtext(f".//{{{ENVELOPE}}}Subcode/{{{ENVELOPE}}}Value") or "").rsplit(":", 1)[-1]
+            raise Fault(body[0].findtext(f".//{{{ENVELOPE}}}Text") or code or "a fault", code=code, subcodes=[])
+        return cast(Element, body[0])
+
     def _service(self, name: str) -> Any:
         if name not in self._services:
             file, binding = BINDINGS[name]
@@ -186,7 +223,7 @@ class Connection:
             raise DeviceError(_said(error, what, self)) from error
         except TransportError as error:
             raise DeviceError(f"{self.host} answers {what} with HTTP {error.status_code}") from error
-        except (Error, LxmlError, requests.RequestException, ValueError) as error:
+        except (Error, etree.LxmlError, requests.RequestException, ValueError) as error:
             raise DeviceError(f"{self.host} answers {what} with something that is no answer: {error}"[:300]) from error
 
 

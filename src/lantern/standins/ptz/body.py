@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass, field
 
 STEP_S = 0.005
+SENSOR_MM = (5.37, 3.02)
 ZOOM_BEND = 1.35  # its zoom unit against the logarithm of its focal length
 BLUR_FOR_ALL_PX = 60.0  # of a focus that is wrong by its whole way
 HUNTS_S, BLUR_PX = 1.6, 9.0  # after a zoom has come to rest, and how blurred it is then at first
@@ -75,7 +76,7 @@ class Body:
 
     wide_mm: float = 6.0
     tele_mm: float = 180.0
-    sensor_mm: tuple[float, float] = (5.37, 3.02)
+    sensor_mm: tuple[float, float] = SENSOR_MM
     settle_s: float = 0.25
     pan: Axis = field(default_factory=_pan)
     tilt: Axis = field(default_factory=_tilt)

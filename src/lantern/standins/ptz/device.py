@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from xml.sax.saxutils import escape
@@ -15,6 +15,7 @@ from starlette.responses import Response
 from starlette.routing import Route
 
 from lantern.standins.ptz.body import Body
+from lantern.standins.ptz.hiding import Hidden, Hiding, shown
 from lantern.standins.ptz.soap import NAMESPACES, Asked, Guard, SoapFault, fault, read, written
 
 GENERIC = "http://www.onvif.org/ver10/tptz/{}Spaces/PositionGenericSpace"
@@ -27,6 +28,7 @@ WRONG_CLOCK_S = 3 * 3600.0
 LONG_TIMEOUT_S = 5.0  # the least that it then takes for a continuous move
 OPEN = ("GetSystemDateAndTime",)  # asked by anybody
 XML = "application/soap+xml; charset=utf-8"
+SERVICES = ("device_service", "media", "media2", "ptz", "imaging")
 
 
 @dataclass
@@ -41,11 +43,11 @@ class Preset:
 
 @dataclass
 class PtzDevice:
-    """`draw`: what a stream shows, as a PNG; `clock`: seconds that pass, by which it moves."""
+    """`draw`: what a stream shows, as a PNG, without what is hidden; `clock`: seconds that pass, by which it moves."""
 
     login: str
     password: str
-    draw: Callable[[Body, str], bytes]
+    draw: Callable[[Body, str, Sequence[Hidden]], bytes]
     body: Body = field(default_factory=Body)
     clock: Callable[[], float] = time.monotonic
     presets: dict[str, Preset] = field(default_factory=dict)
@@ -53,6 +55,7 @@ class PtzDevice:
     faults: set[str] = field(default_factory=set)
     told: list[str] = field(default_factory=list)  # what it was asked to do, in words
     made: dict[str, dict[str, str]] = field(default_factory=dict)  # how each picture is made
+    hiding: Hiding = field(default_factory=Hiding)
     _numbers: int = 0
 
     def __post_init__(self) -> None:
@@ -98,7 +101,13 @@ class PtzDevice:
         return "".join(
             f"<tds:Service><tds:Namespace>{NAMESPACES[prefix]}</tds:Namespace><tds:XAddr>http://{escape(host)}/onvif/{name}</tds:XAddr>"
             "<tds:Version><tt:Major>2</tt:Major><tt:Minor>0</tt:Minor></tds:Version></tds:Service>"
-            for prefix, name in (("tds", "device_service"), ("trt", "media"), ("tptz", "ptz"), ("timg", "imaging"))
+            for prefix, name in (
+                ("tds", "device_service"),
+                ("trt", "media"),
+                ("tr2", "media2"),
+                ("tptz", "ptz"),
+                ("timg", "imaging"),
+            )
         )
 
     def _GetProfiles(self, asked: Asked, host: str) -> str:  # noqa: N802
@@ -130,6 +139,25 @@ class PtzDevice:
         if token not in SIZES:
             raise SoapFault("NoProfile", f"There is no profile {token!r}")
         return token
+
+    # ---- its masks ----
+
+    def _GetMaskOptions(self, asked: Asked, host: str) -> str:  # noqa: N802
+        return self.hiding.options()
+
+    def _GetMasks(self, asked: Asked, host: str) -> str:  # noqa: N802
+        return self.hiding.written()
+
+    def _CreateMask(self, asked: Asked, host: str) -> str:  # noqa: N802
+        return f"<tr2:Token>{self.hiding.create(asked, self.body)}</tr2:Token>"
+
+    def _SetMask(self, asked: Asked, host: str) -> str:  # noqa: N802
+        self.hiding.change(asked, self.body)
+        return ""
+
+    def _DeleteMask(self, asked: Asked, host: str) -> str:  # noqa: N802
+        self.hiding.forget(asked)
+        return ""
 
     # ---- the head ----
 
@@ -353,7 +381,8 @@ def make_app(device: PtzDevice) -> Starlette:
         if not device.guard.admits(None, "GET", request.headers.get("authorization")):
             return Response(status_code=401, headers={"WWW-Authenticate": device.guard.challenge()})
         device.body.advance(device.clock())
-        return Response(await run_in_threadpool(device.draw, device.body, token), media_type="image/png")
+        masks = shown(device.hiding.masks) if token == TURNED else []
+        return Response(await run_in_threadpool(device.draw, device.body, token, masks), media_type="image/png")
 
-    routes = [Route(f"/onvif/{name}", soap, methods=["POST"]) for name in ("device_service", "media", "ptz", "imaging")]
+    routes = [Route(f"/onvif/{name}", soap, methods=["POST"]) for name in SERVICES]
     return Starlette(routes=[*routes, Route("/snapshot/{token}", snapshot)])

@@ -23,6 +23,7 @@ NAMESPACES = {
     "tt": "http://www.onvif.org/ver10/schema",
     "tds": "http://www.onvif.org/ver10/device/wsdl",
     "trt": "http://www.onvif.org/ver10/media/wsdl",
+    "tr2": "http://www.onvif.org/ver20/media/wsdl",
     "tptz": "http://www.onvif.org/ver20/ptz/wsdl",
     "timg": "http://www.onvif.org/ver20/imaging/wsdl",
     "ter": "http://www.onvif.org/ver10/error",
@@ -50,6 +51,10 @@ class Asked:
     def text(self, name: str, default: str = "") -> str:
         found = next((each for each in self.body.iter() if local(each.tag) == name), None)
         return default if found is None or found.text is None else found.text.strip()
+
+    def all(self, name: str) -> list[Element]:
+        """Return the elements of a name, in order."""
+        return [each for each in self.body.iter() if local(each.tag) == name]
 
     def vector(self, parent: str, name: str) -> Mapping[str, str] | None:
         """Return the attributes of an element `name` beneath one that is called `parent`; None: it is not there."""

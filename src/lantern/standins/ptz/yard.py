@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import io
 import math
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from PIL import Image, ImageDraw, ImageFilter
 
 from lantern.core.signals import Floats
-from lantern.standins.ptz.body import Body
-from lantern.standins.ptz.device import OVERVIEW, SIZES
+from lantern.standins.ptz.body import SENSOR_MM, Body
+from lantern.standins.ptz.device import OVERVIEW, SIZES, TURNED
+from lantern.standins.ptz.hiding import Hidden
 
 EYE = np.array([312.0, 128.0, 10.0])  # where it stands on the made-up site, and how high
 NORTH_OFFSET_DEG = 47.0  # its own pan 0 looks that far clockwise from north: nobody tells it, it is to be found
 OVERVIEW_LOOKS = (138.0, 14.0)  # pan of the site and tilt of the body that does not turn
 OVERVIEW_MM = 2.8
 SKY, LAND, WATER, LINE = (201, 212, 219), (214, 206, 188), (160, 181, 194), (120, 112, 98)
+MASKED = (38, 42, 46)
+MASK_AT_M = 100.0  # so far away its corners are drawn: any, for it hides directions
 NEAR_M = 0.3
 # corners of a footprint, height, colour
 BUILT = (
@@ -27,7 +30,10 @@ BUILT = (
     (((236, 194), (262, 194), (262, 214), (236, 214)), 6.0, (170, 164, 152)),
     (((330, 226), (342, 226), (342, 236), (330, 236)), 3.0, (176, 168, 150)),
     (((335, 99), (340, 99), (340, 96), (335, 96)), 2.6, (96, 110, 120)),
+    (((430, 166), (444, 166), (444, 182), (430, 182)), 9.0, (176, 150, 132)),  # of neighbours, beyond the yard
 )
+WINDOW = ((430.0, 172.0, 4.0), (430.0, 176.0, 4.0), (430.0, 176.0, 5.5), (430.0, 172.0, 5.5))  # of theirs
+GLASS = (92, 122, 138)
 BASIN = ((230, 116), (300, 110), (330, 86), (420, 80), (420, 0), (230, 0))
 # of who goes about: from, to, m/s, width and height of what is drawn, colour
 WAYS = (
@@ -81,6 +87,18 @@ class Look:
         out: Floats = (points - EYE) @ np.stack([right, np.cross(ahead, right), ahead]).T
         return out
 
+    def places(self, points: Sequence[tuple[float, float]]) -> Floats:
+        """(n, 3): what lies far away at places of the picture, -1 to 1 to the right and up."""
+        width, height = self.size
+        p, t = math.radians(self.pan_deg), math.radians(self.tilt_deg)
+        ahead = np.array([math.sin(p) * math.cos(t), math.cos(p) * math.cos(t), -math.sin(t)])
+        right = np.array([math.cos(p), -math.sin(p), 0.0])
+        x, y = np.array(points).T
+        down = np.cross(ahead, right)
+        rays = ahead + np.outer(x * width / 2 / self.f_px, right) - np.outer(y * height / 2 / self.f_px, down)
+        out: Floats = EYE + MASK_AT_M * rays
+        return out
+
     def drawn(self, corners: Floats) -> list[tuple[float, float]]:
         """A polygon of the site in pixels, cut off before the eye; nothing where all of it lies behind."""
         held = self.seen(corners)
@@ -114,10 +132,10 @@ def nobody() -> Iterable[Standing]:
 
 def painter(
     seconds: Callable[[], float], others: Callable[[], Iterable[Standing]] = nobody
-) -> Callable[[Body, str], bytes]:
+) -> Callable[[Body, str, Sequence[Hidden]], bytes]:
     """Return what draws a channel as a PNG, with everybody where they are then, and `others`."""
 
-    def draw(body: Body, channel: str) -> bytes:
+    def draw(body: Body, channel: str, masks: Sequence[Hidden] = ()) -> bytes:
         look = look_of(body, channel)
         picture = _ground(look)
         pen = ImageDraw.Draw(picture)
@@ -130,11 +148,22 @@ def painter(
                 pen.polygon(pixels, fill=colour, outline=tuple(int(c * 0.7) for c in colour))
         if channel != OVERVIEW and body.blur_px > 0.5:
             picture = picture.filter(ImageFilter.GaussianBlur(body.blur_px))
+        pen = ImageDraw.Draw(picture)
+        for mask in masks:
+            pixels = look.drawn(look_of_mask(mask).places(mask.points))
+            if len(pixels) > 2:
+                pen.polygon(pixels, fill=MASKED)
         out = io.BytesIO()
         picture.save(out, "PNG", compress_level=1)
         return out.getvalue()
 
     return draw
+
+
+def look_of_mask(mask: Hidden) -> Look:
+    """How it looked when the mask was drawn."""
+    size = SIZES[TURNED]
+    return Look(mask.pan_deg + NORTH_OFFSET_DEG, mask.tilt_deg, size[0] * mask.focal_mm / SENSOR_MM[0], size)
 
 
 def _ground(look: Look) -> Image.Image:
@@ -168,6 +197,7 @@ def _things(people: Iterable[Standing]) -> Iterator[tuple[Floats, tuple[int, int
             after = (at + 1) % len(base)
             shade = 0.82 if at % 2 else 1.0
             yield np.array([base[at], base[after], top[after], top[at]]), tuple(int(c * shade) for c in colour)  # type: ignore[misc]
+    yield np.array(WINDOW) - (0.05, 0.0, 0.0), GLASS
     for place, (wide, tall), colour in people:
         x, y = place
         across = np.array([y - EYE[1], -(x - EYE[0])])

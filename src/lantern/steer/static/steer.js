@@ -1,8 +1,10 @@
 // A head by hand: the server speaks to it; this page asks, and renews a move as long as a key is held.
 import { ask, address, pageData } from "/static/js/http.js";
+import { joined } from "/static/js/parts.js";
 import { short } from "/static/js/svg.js";
 import { numberOf } from "/static/js/units.js";
 import { drawCurve } from "./curve.js";
+import { masks } from "./masks.js";
 import { drawPicture } from "./picture.js";
 import { drawMarks, drawPlan } from "./plan.js";
 
@@ -28,7 +30,7 @@ document.addEventListener("alpine:init", () => {
     let plan = null;
     let held = null;
     let lookSoon = 0;
-    return {
+    return joined(masks(at), {
       registration: data.registration,
       mounted: data.mounted,
       state: null,
@@ -60,6 +62,7 @@ document.addEventListener("alpine:init", () => {
         });
         this.nextPicture();
         this.fetchPresets();
+        this.fetchMasks();
         await this.attempt(async () => {
           this.made = await ask("GET", `${at}/made`);
         });
@@ -85,6 +88,7 @@ document.addEventListener("alpine:init", () => {
             this.lost = state.own ? "" : state.error;
             if (state.own) this.state = state;
             this.drawPlace();
+            if (state.own) await this.showCorners();
           } catch (error) {
             this.lost = error.message;
           }
@@ -468,6 +472,6 @@ document.addEventListener("alpine:init", () => {
           await this.fetchPresets();
         });
       },
-    };
+    });
   });
 });
