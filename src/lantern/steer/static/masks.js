@@ -50,6 +50,9 @@ export const masks = (at) => {
       this.draft = null;
       this.showCorners();
     },
+    get canDraw() {
+      return this.registration.known && this.registration.zoom.length > 0;
+    },
     get canKeepMask() {
       return this.draft !== null && this.draft.points.length >= LEAST && this.maskName.trim() !== "";
     },

@@ -29,12 +29,14 @@ FATES = ("followed", "weak", "clutter", "unconfirmed")
 
 
 class Seen(NamedTuple):
-    """A detection with its place, m to the right and ahead."""
+    """A detection with its place, m to the right and ahead; `ux`, `uy`: along the beam; `across_m`: its spread across it."""
 
     at: int  # its place in the scan
     x: float
     y: float
-    range_m: float
+    ux: float
+    uy: float
+    across_m: float
     speed_mps: float
 
 
@@ -89,9 +91,7 @@ class Tracker:
             if dropped:
                 fates[at] = dropped
             else:
-                aside = math.radians(each.azimuth_deg)
-                x, y = each.range_m * math.sin(aside), each.range_m * math.cos(aside)
-                kept.append(Seen(at, x, y, each.range_m, each.speed_mps))
+                kept.append(self._seen(at, each))
         self._give_up(t)
         out: list[Return] = []
         for track, seen in self._matched(t, kept):
@@ -113,6 +113,12 @@ class Tracker:
         """Follow nobody any more; names are not given again."""
         self.tracks = []
 
+    def _seen(self, at: int, each: Return) -> Seen:
+        aside = math.radians(each.azimuth_deg)
+        ux, uy = math.sin(aside), math.cos(aside)
+        away = each.range_m
+        return Seen(at, away * ux, away * uy, ux, uy, self._across_m(max(away, 1e-6)), each.speed_mps)
+
     # ---- before anything is followed ----
 
     def _dropped(self, each: Return) -> Fate:
@@ -132,11 +138,14 @@ class Tracker:
         near: dict[int, list[tuple[float, int]]] = {}
         for place, track in enumerate(self.tracks):
             x, y = track.ahead(t)
-            reach = self._reach_m(track, t, x, y)
+            since = max(t - track.t, LEAST_S)
+            reach = self._reach_m(track, since, x, y)
+            along = 0.0  # worked out for the first that lies within reach: few tracks have one
             for number, each in enumerate(seen):
                 dx, dy = each.x - x, each.y - y
-                if abs(dx) <= reach and abs(dy) <= reach:
-                    apart = self._apart(track, t - track.t, each, dx, dy)
+                if -reach <= dx <= reach and -reach <= dy <= reach:
+                    along = along or self._spread2(track, since, self.dials.range_sigma_m, across=False)
+                    apart = self._apart(track, since, along, each, dx, dy)
                     if apart <= self._gate:
                         near.setdefault(place, []).append((apart, number))
         owner = self._assigned(near, len(seen))
@@ -157,10 +166,9 @@ class Tracker:
         pairs = zip(rows.tolist(), columns.tolist(), strict=True)
         return {column: places[row] for row, column in pairs if cost[row, column] < FORBIDDEN}
 
-    def _reach_m(self, track: Track, t: float, x: float, y: float) -> float:
+    def _reach_m(self, track: Track, since_s: float, x: float, y: float) -> float:
         """Farther from a track no gate reaches: most detections are told so from each other without more ado."""
-        since = max(t - track.t, LEAST_S)
-        spread2 = self._spread2(track, since, self._across_m(math.hypot(x, y) + COARSE_M), across=True)
+        spread2 = self._spread2(track, since_s, self._across_m(math.hypot(x, y) + COARSE_M), across=True)
         return max(math.sqrt(self._gate * spread2), COARSE_M)
 
     def _spread2(self, track: Track, since_s: float, sigma_m: float, *, across: bool) -> float:
@@ -172,16 +180,15 @@ class Tracker:
             out += young * (sigma_m * sigma_m if len(track.hits) > 1 else 1.0)
         return out
 
-    def _apart(self, track: Track, since_s: float, seen: Seen, dx: float, dy: float) -> float:
-        """The squared distance of a detection that missed a track by so much: its spread is another along the beam than across it."""
-        since = max(since_s, LEAST_S)
-        away = max(seen.range_m, 1e-6)
-        ux, uy = seen.x / away, seen.y / away
-        along = self._spread2(track, since, self.dials.range_sigma_m, across=False)
-        across = self._spread2(track, since, self._across_m(away), across=True)
-        xx, yy = along * ux * ux + across * uy * uy, along * uy * uy + across * ux * ux
-        xy = (along - across) * ux * uy
-        return squared_distance((dx, dy), ((xx, xy), (xy, yy)))
+    def _apart(self, track: Track, since_s: float, along_m2: float, seen: Seen, dx: float, dy: float) -> float:
+        """The squared distance of a detection that missed a track by so much: its spread is another along the beam than across it.
+        Infinite for one that lies beyond the gate along the beam alone.
+        """
+        along = dx * seen.ux + dy * seen.uy
+        if along * along > self._gate * along_m2:
+            return math.inf
+        across_m2 = self._spread2(track, since_s, seen.across_m, across=True)
+        return squared_distance((along, dy * seen.ux - dx * seen.uy), ((along_m2, 0.0), (0.0, across_m2)))
 
     def _across_m(self, away_m: float) -> float:
         return max(away_m * math.radians(self.dials.azimuth_sigma_deg), self.dials.range_sigma_m)
@@ -197,8 +204,7 @@ class Tracker:
 
     def _begin(self, t: float, seen: Seen) -> None:
         self._numbers += 1
-        away = max(seen.range_m, 1e-6)
-        vx, vy = seen.speed_mps * seen.x / away, seen.speed_mps * seen.y / away
+        vx, vy = seen.speed_mps * seen.ux, seen.speed_mps * seen.uy
         track = Track(self._numbers, t, seen.x, seen.y, vx, vy, [t], began_s=t)
         self.tracks.append(track)
         self._confirm(track)
@@ -207,10 +213,9 @@ class Tracker:
         since = max(t - track.t, LEAST_S)
         x, y = track.ahead(t)
         dx, dy = seen.x - x, seen.y - y
-        away = max(seen.range_m, 1e-6)
-        ux, uy = seen.x / away, seen.y / away
+        ux, uy = seen.ux, seen.uy
         along, across = dx * ux + dy * uy, dy * ux - dx * uy
-        one, other = self._gains_of(since, self.dials.range_sigma_m), self._gains_of(since, self._across_m(away))
+        one, other = self._gains_of(since, self.dials.range_sigma_m), self._gains_of(since, seen.across_m)
         if len(track.hits) < len(OPENING):  # the first few say how it moves: the filter has not settled
             other = OPENING[len(track.hits)]
         track.x, track.y = (
