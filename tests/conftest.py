@@ -82,6 +82,19 @@ def _shares_a_program(nodeid: str) -> bool:
     return file.startswith("tests/browser/") and not file.endswith(OWN_PROGRAM)
 
 
+STARTED: list[subprocess.Popen[bytes]] = []
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_runtest_teardown(item: pytest.Item, nextitem: pytest.Item | None) -> None:
+    """A program that no later test looks at would take a part of the machine until the last test is over."""
+    if _shares_a_program(item.nodeid) and (nextitem is None or not _shares_a_program(nextitem.nodeid)):
+        for process in STARTED:
+            process.terminate()
+            process.wait(90)
+        STARTED.clear()
+
+
 def pytest_xdist_make_scheduler(config: pytest.Config, log: object) -> LoadScopeScheduling:
     return BrowserTestsTogether(config, log)
 
@@ -211,6 +224,7 @@ def running(state: Path, *options: str, command: Sequence[str] = (str(LANTERN),)
     whole = ["setpriv", "--pdeathsig", "TERM", *command, "serve", *options, "--port", str(port)]
     with (state.parent / "out.txt").open("w") as out:
         process = subprocess.Popen(whole, env=environment, stdout=out, stderr=out)
+    STARTED.append(process)
     address = f"http://127.0.0.1:{port}"
     try:
         deadline = time.monotonic() + START_S
@@ -226,6 +240,8 @@ def running(state: Path, *options: str, command: Sequence[str] = (str(LANTERN),)
     finally:
         process.terminate()
         process.wait(90)
+        if process in STARTED:
+            STARTED.remove(process)
 
 
 # ---- the browser -----------------------------------------------------------------------------------------------------

@@ -10,6 +10,8 @@ import httpx
 import pytest
 from playwright.sync_api import BrowserContext, ConsoleMessage, Page, expect
 
+from conftest import OWN_PROGRAM
+
 AXE = Path(__file__).parent / "vendor" / "axe.min.js"
 SETTLED = """async () => {
   const picture = () => new Promise(requestAnimationFrame);
@@ -20,13 +22,6 @@ SETTLED = """async () => {
 WAIT_MS = 60_000  # generous: the machine may be starved; nothing here is a measurement
 
 expect.set_options(timeout=WAIT_MS)
-
-# Tests of pages that nothing live matters to: meanwhile what plays takes rests, for two programs with twelve devices each
-# are half of all that the machine has to do.
-AT_REST = (
-    "test_accessible", "test_compounds", "test_controls", "test_duty", "test_evidence", "test_pen", "test_plan", "test_preflight", "test_pressed",
-    "test_rehearsal", "test_sheet"
-)  # fmt: skip
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -45,23 +40,35 @@ def entered(program: str) -> dict[str, str]:
         return dict(client.cookies)
 
 
-@pytest.fixture(scope="module", autouse=True)
-def resting(request: pytest.FixtureRequest) -> Iterator[None]:
-    """The stand-ins rest, where a module's tests look at nothing that is live."""
-    if request.module.__name__.rpartition(".")[2] not in AT_REST:
+@pytest.fixture(autouse=True)
+def stand_ins(request: pytest.FixtureRequest) -> Iterator[None]:
+    """They play for tests that are marked `plays`, and rest for all others: two programs with twelve devices each would be half of all
+    that the machine has to do.
+    """
+    if request.path.name in OWN_PROGRAM:
         yield
         return
     program, entered = request.getfixturevalue("program"), request.getfixturevalue("entered")
+    wanted = "pause" if request.node.get_closest_marker("plays") is None else "play"
+    if _TOLD.get(program) != wanted:
+        _tell_stand_ins(program, entered, wanted)
+        _TOLD[program] = wanted
+    yield
+    if wanted == "play":
+        _TOLD.pop(program)  # it may have stopped some of them itself
+
+
+_TOLD: dict[str, str] = {}
+
+
+def _tell_stand_ins(program: str, entered: dict[str, str], what: str) -> None:
     with httpx.Client(base_url=program, cookies=entered, timeout=120) as client:
         token = re.search(r'name="csrf" content="([^"]+)"', client.get("/sites").text)
         assert token
         headers = {"x-csrf-token": token.group(1)}
-        codes = [each["code"] for each in client.get("/sites/1/walk/standins/state").json()["cameras"]]
-        for code in codes:
-            client.post(f"/sites/1/walk/standins/camera/{code}/pause", headers=headers, json={}).raise_for_status()
-        yield
-        for code in codes:
-            client.post(f"/sites/1/walk/standins/camera/{code}/play", headers=headers, json={}).raise_for_status()
+        for each in client.get("/sites/1/walk/standins/state").json()["cameras"]:
+            path = f"/sites/1/walk/standins/camera/{each['code']}/{what}"
+            client.post(path, headers=headers, json={}).raise_for_status()
 
 
 @pytest.fixture

@@ -74,6 +74,7 @@ def test_who_is_taken_for_whom_and_in_which_light(bench: Page) -> None:
     expect(bench.get_by_test_id("look-said")).to_contain_text("on barred people")
 
 
+@pytest.mark.plays
 def test_who_comes_by_now(bench: Page) -> None:
     bench.goto(WALK)
     expect(bench.get_by_test_id("candidates").locator("tbody tr").first).to_be_visible()

@@ -8,6 +8,7 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+import pytest
 import tifffile
 from playwright.sync_api import Dialog, Locator, Page, expect
 
@@ -234,6 +235,7 @@ def test_rehearsal_tells_why(bench: Page) -> None:
     expect(bench.locator("svg.lanes .effect").first).to_be_visible()
 
 
+@pytest.mark.plays
 def test_live_the_coil_comes_on_and_a_cut_relay_is_told(bench: Page) -> None:
     bench.goto("/sites/1/walk/1")
     expect(bench.get_by_test_id("feed")).to_contain_text("a second")

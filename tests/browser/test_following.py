@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from browser.conftest import violations
@@ -130,6 +131,7 @@ def test_two_presets_of_one_name_are_told_and_mended(bench: Page) -> None:
     expect(bench.locator("tr", has_text="Gate (1)")).to_be_visible()
 
 
+@pytest.mark.plays
 def test_it_follows_live(bench: Page) -> None:
     bench.goto("/sites/1/walk/14")
     expect(bench.get_by_test_id("follows")).to_contain_text(re.compile("Follows|looks to"))

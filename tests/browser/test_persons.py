@@ -8,6 +8,7 @@ import zipfile
 from contextlib import suppress
 from pathlib import Path
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from browser.conftest import violations
@@ -60,6 +61,7 @@ def test_a_picture_that_a_device_refuses_is_said_before_anything_is_stored(bench
     expect(draft).to_have_count(0)
 
 
+@pytest.mark.plays
 def test_enrolled_by_a_look_seen_at_the_door_and_erased_for_good(bench: Page, program_folder: Path) -> None:
     bench.goto(WALK)
     bench.get_by_label("Speed of the camera stand-in").select_option("4")
@@ -104,6 +106,7 @@ def test_enrolled_by_a_look_seen_at_the_door_and_erased_for_good(bench: Page, pr
         assert member.group() not in path.read_text(errors="replace"), path
 
 
+@pytest.mark.plays
 def test_a_match_is_judged_by_key_beside_its_reference(bench: Page) -> None:
     bench.goto(WALK)
     bench.get_by_label("Speed of the camera stand-in").select_option("4")
@@ -129,6 +132,7 @@ def test_the_bench_shows_a_look_beside_its_reference(bench: Page) -> None:
     expect(bench.locator("#panel-look").get_by_alt_text("Its reference")).to_be_visible()
 
 
+@pytest.mark.plays
 def test_the_barred_are_tied_to_a_lamp(bench: Page) -> None:
     bench.goto("/sites/1/links/11")
     bench.get_by_role("button", name="Tie it to something").click()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from browser.conftest import violations
@@ -96,6 +97,7 @@ TAKEN_BACK = """async () => {
 }"""
 
 
+@pytest.mark.plays
 def test_from_a_person_who_is_missed_to_a_lamp_that_is_lit(bench: Page) -> None:
     why_somebody_is_missed(bench)
     no_turn_but_a_move(bench)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from functools import cache
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from browser.conftest import violations
@@ -253,6 +254,7 @@ def test_the_radar_is_registered_by_a_walk_and_a_mount_that_is_not_so_is_told(be
     expect(bench.get_by_text("It stands elsewhere now than when this take came")).to_be_hidden()
 
 
+@pytest.mark.plays
 def test_somebody_comes_live(bench: Page) -> None:
     bench.goto(WALK)
     expect(bench.get_by_test_id("nearest")).to_contain_text("Nearest is")

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import re
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from browser.test_flow import DETECTOR
 
 
+@pytest.mark.plays
 def test_what_is_said_of_a_live_event_is_a_mark_on_its_recording(bench: Page) -> None:
     bench.goto("/sites/1/walk/1")
     state, rows = bench.get_by_test_id("recording-state"), bench.locator(".event-list tbody tr:has(.verdicts)")

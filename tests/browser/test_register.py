@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from lantern.formats.sheets import write_csv, write_xlsx
@@ -68,6 +69,7 @@ def test_two_channels_show_what_differs_until_it_is_mended(bench: Page) -> None:
     expect(bench.locator("table.channels tr.amiss")).to_have_count(1)
 
 
+@pytest.mark.plays
 def test_an_input_of_the_stand_in_is_seen_live_and_lights_the_beacon(bench: Page) -> None:
     bench.goto("/sites/1/devices/10")
     door = bench.locator("[data-input='Kiosk door']")

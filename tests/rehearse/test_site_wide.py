@@ -15,9 +15,11 @@ from lantern.links.actions import save_link
 from lantern.links.compounds import save_compound
 from lantern.links.tables import NamedCause, links_of_site
 from lantern.rehearse.expected import delete_expectation, save_expectation
-from lantern.rehearse.site_wide import heard, played, to_judge
+from lantern.rehearse.playing import heard, played, to_judge
+from lantern.rehearse.site_wide import shown
 from lantern.sites.actions import site_document
 from lantern.sites.tables import SiteRow
+from lantern.tune.actions import save_revision
 from lantern.tune.tables import DetectorRow
 from seeded import Small
 from web.test_access import log_in
@@ -49,7 +51,7 @@ def test_it_is_judged_played_and_held_against_what_is_expected(small: Small) -> 
         assert one.verdicts.count("hit") == 1
         assert [label for _, _, label, _, _ in one.marks] == ["expect", "quiet"]
         for laid in ("day", "recorded"):
-            told = played(session, small.site, laid)  # type: ignore[arg-type]
+            told = shown(played(session, small.site, laid))  # type: ignore[arg-type]
             [place] = told["places"]
             [lane] = place["lanes"]
             assert (place["name"], lane["name"], lane["code"]) == ("Shed", "hot", "T1")
@@ -61,10 +63,10 @@ def test_it_is_judged_played_and_held_against_what_is_expected(small: Small) -> 
             assert dict(told["stations"])["raised"] == len(one.events)
             assert dict(told["stations"])["orders done"] == len(told["orders"])
             assert told["load"]["count"] == len(told["orders"])
-        recorded = played(session, small.site, "recorded")
+        recorded = shown(played(session, small.site, "recorded"))
         assert recorded["spans"][0][0] == 0.0
         assert recorded["begins"] == take.start.timestamp()
-        day = played(session, small.site, "day")
+        day = shown(played(session, small.site, "day"))
         assert day["begins"] + day["spans"][0][0] == pytest.approx(take.start.timestamp(), abs=1)
 
 
@@ -118,3 +120,61 @@ def test_a_run_is_held_against_the_last_that_was_another_with_what_was_changed(s
     assert found == {("expectation", "lamp", "kept", "broken", True)}
     assert [(each["what"], each["name"], each["why"]) for each in told["changes"]] == [("link", "hot to lamp", "later")]
     assert play()["differences"] == told["differences"]  # looked at again it says the same
+
+
+def suppose(client: TestClient, small: Small, **document: Any) -> dict[str, Any]:
+    answer = client.post(f"/sites/{small.site}/rehearsal/suppose?laid=recorded", json=document)
+    assert answer.status_code == 200, answer.text
+    out: dict[str, Any] = answer.json()
+    return out
+
+
+def test_what_if_says_what_comes_out_otherwise_and_keeps_nothing(small: Small) -> None:
+    expect(small, "lamp", "lamp", 1.0, detector="hot")
+    client: TestClient = log_in(make_app(), "ida", "open sesame")
+    as_it_is = client.post(f"/sites/{small.site}/rehearsal/play?laid=recorded").json()
+    count = len(as_it_is["orders"])
+    nothing = suppose(client, small)
+    assert (nothing["differences"], nothing["orders"]) == ([], [])
+    down = suppose(client, small, down=["M1"])
+    assert [each["words"] for each in down["orders"]] == ["lost instead of done"] * count
+    found = {(each["name"], each["before"], each["after"], each["worse"]) for each in down["differences"]}
+    assert ("lamp", "kept", "broken", True) in found
+    assert {each["result"] for each in down["run"]["orders"]} == {"lost"}
+    assert down["load"][1]["count"] == 0  # a lamp that is dark tells nobody
+    blind = suppose(client, small, down=["T1"])
+    assert blind["run"]["orders"] == [] and ("lamp", "kept", "not shown") in {
+        (each["name"], each["before"], each["after"]) for each in blind["differences"]
+    }
+    late = suppose(client, small, late_s=2.5)
+    assert {each["words"] for each in late["orders"]} == {"2.5 s later"}
+    other_hour = suppose(client, small, later_h=-3)
+    assert other_hour["run"]["begins"] == as_it_is["begins"] - 3 * 3600
+    again = client.post(f"/sites/{small.site}/rehearsal/play?laid=recorded").json()
+    assert again["since"]["before"] is None  # none of them was kept
+
+
+def test_what_if_a_detector_were_as_it_was(small: Small) -> None:
+    client: TestClient = log_in(make_app(), "ida", "open sesame")
+    with transaction() as session:
+        row = session.get_one(DetectorRow, small.detector)
+        changed = row.model.model_copy(update={"dials": row.model.dials | {"threshold_c": 500.0}})
+        number = row.revision
+        save_revision(session, row, changed, reason="never", user_id=None, base=number)
+    assert client.post(f"/sites/{small.site}/rehearsal/play").json()["orders"] == []
+    told = suppose(client, small, revisions={"hot": number})
+    assert {each["words"] for each in told["orders"]} == {"comes, done"}
+    assert any(each["what"] == "hit" and each["worse"] is False for each in told["differences"])
+
+
+def test_what_if_of_nothing_that_is_there_is_refused(small: Small) -> None:
+    client: TestClient = log_in(make_app(), "ida", "open sesame")
+    at = f"/sites/{small.site}/rehearsal/suppose"
+    for document, words in (
+        ({"down": ["Q9"]}, "no device 'Q9'"),
+        ({"revisions": {"hot": 77}}, "no revision 77"),
+        ({"revisions": {"cold": 1}}, "'cold' has no revision 1"),
+        ({"late_s": -1}, "late_s"),
+    ):
+        answer = client.post(at, json=document)
+        assert answer.status_code == 422 and words in answer.text

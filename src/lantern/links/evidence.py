@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from lantern.core.events import Detector
 from lantern.core.kinds import kind_of
 from lantern.core.linking.whole import Given
 from lantern.core.logic.causes import Happened, first_fit
@@ -38,9 +39,9 @@ class OneClock:
     spans: tuple[tuple[str, float, float], ...]
 
 
-def raised_on(session: Session, row: DetectorRow, take: TakeRow) -> list[Given]:
-    """Return what a detector raises on a take, in s from the take's start."""
-    held = subject(session, row.model, take)
+def raised_on(session: Session, row: DetectorRow, take: TakeRow, detector: Detector | None = None) -> list[Given]:
+    """Return what a detector raises on a take, in s from the take's start. `detector`: in another state than it is."""
+    held = subject(session, detector or row.model, take)
     events = held.events() if isinstance(held, Raising) else []
     return [
         Given(

@@ -19,6 +19,7 @@ from lantern.core.watch import Aim, AnyWatch
 from lantern.db.base import transaction
 from lantern.devices.onvif.ptz import Ptz
 from lantern.links.tables import timetables_of_everywhere
+from lantern.live.arriving import Arriving
 from lantern.live.duty import HeadDuty
 from lantern.live.hiding import AtDevice
 from lantern.live.tasks import end
@@ -47,10 +48,12 @@ class SteeredHead:
     _task: asyncio.Task[None] | None = None
     _head: Ptz | None = None
     _masks: AtDevice = field(init=False)
+    _arriving: Arriving = field(init=False)
 
     def __post_init__(self) -> None:
         pointing = self.steered.pointing
         self._masks = AtDevice(() if pointing is None else pointing.turned.masks)
+        self._arriving = Arriving(pointing)
 
     def start(self) -> None:
         self._task = asyncio.create_task(self._run())
@@ -106,7 +109,9 @@ class SteeredHead:
         if pointing is not None and pointing.is_known:
             self.looks = pointing.aim(position.pan, position.tilt, position.zoom)
             zoom_now = self.looks.zoom if pointing.curve is not None else None
-            self._masks.switch(self._head, zoom_now, rests=wanted is None and not position.moving)
+            rests = wanted is None and not position.moving
+            self._masks.switch(self._head, zoom_now, rests=rests)
+            self._arriving.looks(self._head, self.looks, rests=rests)
 
     @property
     def silent(self) -> str:

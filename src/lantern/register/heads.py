@@ -13,8 +13,9 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
 from lantern.core.ptz.rounds import Sheet
 from lantern.core.ptz.standing import head_of
-from lantern.core.ptz.turned import Pointing, Turned
+from lantern.core.ptz.turned import Kept, Pointing, Turned
 from lantern.core.watch import Aim
+from lantern.devices.onvif.imaging import Picture
 from lantern.devices.onvif.ptz import Ptz
 from lantern.devices.onvif.wire import Connection
 from lantern.register.passwords import password_of
@@ -72,6 +73,18 @@ def pointing_of(row: DeviceRow) -> Pointing | None:
 def sheet_of(row: DeviceRow) -> Sheet:
     """Return what it does by itself."""
     return read_model(Sheet, row.extras.get("duty") or {}, where=f"device {row.code}: duty")
+
+
+def picture_of(kept: Kept) -> Picture:
+    """Return how the picture is made at a preset; what it says nothing of stays as it is."""
+    return Picture(
+        focus_mode=None if kept.focus is None else "MANUAL",
+        focus=kept.focus,
+        exposure_mode=None if kept.exposure_us is None else "MANUAL",
+        exposure_us=kept.exposure_us,
+        gain_db=kept.gain_db,
+        ir_cut=kept.ir_cut,
+    )
 
 
 def presets_of(row: DeviceRow) -> dict[str, Aim]:

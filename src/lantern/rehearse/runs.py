@@ -7,28 +7,12 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lantern.core.linking.runs import Run, counted, differences
+from lantern.core.linking.runs import differences
+from lantern.rehearse.site_wide import run_of
 from lantern.rehearse.tables import RunRow
 from lantern.revisions import RevisionRow, newest_of_site
 
 MOST_CHANGES = 20
-
-
-def run_of(told: dict[str, Any]) -> Run:
-    """Return a rehearsal, as its page has it, in figures."""
-    lanes = [lane for place in told["places"] for lane in place["lanes"]]
-    raised = [(lane["name"], verdict) for lane in lanes for _, _, verdict, *_ in lane["events"]]
-    raised += [
-        (lane["name"], "missed")
-        for lane in lanes
-        for _, _, label, hit, _ in lane["marks"]
-        if label == "expect" and not hit
-    ]
-    orders = [
-        (f"{each['link']}: {each['do'].replace('_', ' ')} {each['on']}", each["result"]) for each in told["orders"]
-    ]
-    expected = {each["expectation"]: each["result"] for each in told["expectations"]}
-    return Run(raised=counted(raised), orders=counted(orders), expectations=expected)
 
 
 def kept(session: Session, site_id: int, laid: str, told: dict[str, Any]) -> dict[str, Any]:

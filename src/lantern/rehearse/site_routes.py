@@ -8,12 +8,15 @@ from fastapi import APIRouter, Body, Query, Request
 from fastapi.responses import HTMLResponse, Response
 
 from lantern.core.linking.expectations import Expectation
+from lantern.core.linking.supposed import Suppose
 from lantern.db.base import transaction
 from lantern.db.numbers import Id
 from lantern.formats.documents import read_model
+from lantern.register.tables import devices_of_site
 from lantern.rehearse.expected import delete_expectation, save_expectation
+from lantern.rehearse.playing import Laid, heard, played, to_judge
 from lantern.rehearse.runs import kept
-from lantern.rehearse.site_wide import Laid, heard, played, to_judge
+from lantern.rehearse.site_wide import held_against, shown
 from lantern.tune.shown import get_detector, take_for
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
@@ -25,8 +28,14 @@ router = APIRouter()
 @router.get("/rehearsal", **may("viewer"))
 def page(request: Request) -> HTMLResponse:
     with transaction() as session:
-        held = to_judge(session, site_id_of(request))
-        data = {"judge": [[row.id, take.id, f"{row.name} on {take.name}"] for row, take in held]}
+        site_id = site_id_of(request)
+        held = to_judge(session, site_id)
+        rows = {row.id: row for row, _ in held}
+        data = {
+            "judge": [[row.id, take.id, f"{row.name} on {take.name}"] for row, take in held],
+            "devices": [{"code": each.code, "name": each.name} for each in devices_of_site(session, site_id)],
+            "detectors": [{"name": row.name, "revision": row.revision} for row in rows.values()],
+        }
         return render(request, session, "rehearsal.html", stage="rehearse", detector=None, data=data)
 
 
@@ -45,8 +54,17 @@ def whole(request: Request, laid: Laid = "day") -> Response:
     """Play the whole site. What comes of it is kept in figures, and held against the last time that it was another."""
     with transaction() as session:
         site_id = site_id_of(request)
-        told = played(session, site_id, laid)
+        told = shown(played(session, site_id, laid))
         return json_answer(told | {"since": kept(session, site_id, laid, told)})
+
+
+@router.post("/rehearsal/suppose", **may("viewer"))
+def suppose(request: Request, document: dict[str, Any] = Body(), laid: Laid = "day") -> Response:
+    """Play it as it is, and as somebody supposes; answers what comes out otherwise. Nothing of it is kept."""
+    model = read_model(Suppose, document, where="suppose")
+    with transaction() as session:
+        site_id = site_id_of(request)
+        return json_answer(held_against(played(session, site_id, laid), played(session, site_id, laid, model)))
 
 
 @router.post("/expectations", **may("engineer", "made or changed an expectation"))

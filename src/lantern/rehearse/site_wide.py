@@ -1,94 +1,33 @@
-"""The whole site on one clock: all takes through all detectors, compounds, links and effects; what was expected, and what it asks of people."""
+"""What a rehearsal of a site shows: lanes by place, stations of the chain, what was expected, what it asks of people; and beside another."""
 
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
-from datetime import UTC, datetime, time, timedelta
-from typing import Any, Literal
-
-from sqlalchemy.orm import Session
+from collections.abc import Sequence
+from typing import Any
 
 from lantern.core.effects.register import EFFECTS
-from lantern.core.linking.expectations import Expectation, judged
+from lantern.core.linking.expectations import Expectation
 from lantern.core.linking.load import load
-from lantern.core.linking.whole import Given, Line, rehearsed
-from lantern.core.logic.timetable import zone_of
-from lantern.core.raising import Raising
-from lantern.core.scoring.marks import judge
-from lantern.formats.whole_sites import rules_of
-from lantern.links.evidence import evidence_of, raised_on
-from lantern.sites.actions import site_document
-from lantern.sites.tables import SiteRow
-from lantern.takes.tables import TakeRow, marks_of
-from lantern.tune.judging import subject
-from lantern.tune.tables import DetectorRow, detectors_of_site
+from lantern.core.linking.runs import Run, counted, differences
+from lantern.core.linking.supposed import others
+from lantern.core.linking.whole import Line
+from lantern.rehearse.playing import Heard, Played
 
-Laid = Literal["day", "recorded"]
 TOLD = ("mail", "post", "show", "say", "switch")  # what somebody is to attend to
+MOST_OTHERS = 200  # orders that come out otherwise, as listed
 
 
-@dataclass(frozen=True)
-class Heard:
-    """A detector on a take: what it raised, by the take's clock, and how that stands against the marks there."""
-
-    row: DetectorRow
-    take: TakeRow
-    events: tuple[Given, ...]
-    verdicts: tuple[str, ...]
-    marks: tuple[tuple[float, float, str, bool, str], ...]  # from, to, label, was hit, why not
-
-
-def to_judge(session: Session, site_id: int) -> list[tuple[DetectorRow, TakeRow]]:
-    """Return each detector that runs with each take that says something of it."""
-    rows = [row for row in detectors_of_site(session, site_id) if row.enabled]
-    return list(evidence_of(session, rows))
-
-
-def heard(session: Session, row: DetectorRow, take: TakeRow) -> Heard:
-    """Judge a detector on a take; once for each revision, as the bench does."""
-    events = raised_on(session, row, take)
-    held = subject(session, row.model, take)
-    marks = [each.as_mark() for each in marks_of(session, take.id)]
-    mine = [mark for mark in marks if mark.concerns(row.name)]
-    found = judge([each.raised_s for each in events if not each.repeat], mine)
-    verdicts = iter(found.verdicts)
-    hit = {mark for mark in found.hit_marks if mark is not None}
-    told = []
-    for at, mark in enumerate(mine):
-        was_hit = at in hit
-        lost = mark.label == "expect" and not was_hit and isinstance(held, Raising)
-        why = held.why_silent(mark).text if lost and isinstance(held, Raising) else ""
-        told.append((mark.start_s, mark.end_s, mark.label, was_hit, why))
-    words = tuple("repeat" if each.repeat else next(verdicts) for each in events)
-    return Heard(row, take, tuple(events), words if mine else ("plain",) * len(events), tuple(told))
-
-
-def played(session: Session, site_id: int, laid: Laid) -> dict[str, Any]:
-    """Return the rehearsal as the page draws it. `laid`: each take where it was recorded, or at its time of one day."""
-    site_row = session.get_one(SiteRow, site_id)
-    site = site_document(session, site_row)
-    heards = [heard(session, row, take) for row, take in to_judge(session, site_id)]
-    begins, later = _laid(heards, site.zone, laid)
-    given = [
-        Given(
-            each.what, each.name, round(each.raised_s + later[one.take.id], 6),
-            None if each.cleared_s is None else round(each.cleared_s + later[one.take.id], 6),
-            each.repeat, each.region, each.listed, {"verdict": verdict, "take": one.take.name}, one.take.name,
-        )
-        for one in heards
-        for each, verdict in zip(one.events, one.verdicts, strict=True)
-    ]  # fmt: skip
-    lines = rehearsed(rules_of(site, begins), given)
-    takes = {one.take.name: later[one.take.id] for one in heards}
-    outcomes = judged(site.expectations, lines, takes)
-    spans = sorted({(later[one.take.id], later[one.take.id] + one.take.length_s) for one in heards})
+def shown(run: Played) -> dict[str, Any]:
+    """Return a rehearsal as the page draws it."""
+    lines, later, site = run.lines, run.later, run.site
+    spans = sorted({(later[one.take.id], later[one.take.id] + one.take.length_s) for one in run.heards})
     return {
-        "begins": begins.timestamp(),
+        "begins": run.begins.timestamp(),
         "zone": site.zone,
         "spans": spans,
-        "takes": sorted(takes),
-        "places": _places(site, heards, later, lines),
+        "takes": sorted({one.take.name for one in run.heards}),
+        "places": _places(site, run.heards, later, lines),
         "orders": [_order(line) for line in lines if "do" in line.said],
         "compounds": [
             line.said | {"key": _key(line.shown.place)}
@@ -98,31 +37,45 @@ def played(session: Session, site_id: int, laid: Laid) -> dict[str, Any]:
         "asleep": [line.said for line in lines if line.said.get("result") == "asleep" and "do" not in line.said],
         "lanes": _lanes(lines),
         "expectations": [
-            each.as_dict() | {"sentence": _sentence(one)} for each, one in zip(outcomes, site.expectations, strict=True)
+            each.as_dict() | {"sentence": _sentence(one)}
+            for each, one in zip(run.outcomes, site.expectations, strict=True)
         ],
         "stations": _stations(lines, {link.of[1] for link in site.links if link.effects}),
-        "load": _load(lines, sum(to - at for at, to in _merged(spans))),
+        "load": _load(lines, sum(to - at for at, to in _merged(spans)), run.suppose.guards),
     }
 
 
-def _laid(heards: list[Heard], zone: str, laid: Laid) -> tuple[datetime, dict[int, float]]:
-    """Return second 0, and when each take begins."""
-    takes = {one.take.id: one.take for one in heards}
-    if not takes:
-        return datetime.now(UTC), {}
-    first = min(take.start for take in takes.values())
-    if laid == "recorded":
-        return first, {key: (take.start - first).total_seconds() for key, take in takes.items()}
-    local = first.astimezone(zone_of(zone))
-    midnight = datetime.combine(local.date(), time(), zone_of(zone))
-    out = {}
-    for key, take in takes.items():
-        at = take.start.astimezone(zone_of(zone))
-        out[key] = float(timedelta(hours=at.hour, minutes=at.minute, seconds=at.second).total_seconds())
-    return midnight, out
+def held_against(base: Played, run: Played) -> dict[str, Any]:
+    """Return what comes out otherwise in a run that supposes something, than in one as it is."""
+    before, after = shown(base), shown(run)
+    found = others(base.lines, run.lines)
+    return {
+        "run": after,
+        "load": [before["load"], after["load"]],
+        "differences": [each._asdict() for each in differences(run_of(before), run_of(after))],
+        "orders": [each._asdict() | {"words": each.words} for each in found[:MOST_OTHERS]],
+        "left_out": max(len(found) - MOST_OTHERS, 0),
+    }
 
 
-def _places(site: Any, heards: list[Heard], later: dict[int, float], lines: list[Line]) -> list[dict[str, Any]]:
+def run_of(told: dict[str, Any]) -> Run:
+    """Return a rehearsal, as its page has it, in figures."""
+    lanes = [lane for place in told["places"] for lane in place["lanes"]]
+    raised = [(lane["name"], verdict) for lane in lanes for _, _, verdict, *_ in lane["events"]]
+    raised += [
+        (lane["name"], "missed")
+        for lane in lanes
+        for _, _, label, hit, _ in lane["marks"]
+        if label == "expect" and not hit
+    ]
+    orders = [
+        (f"{each['link']}: {each['do'].replace('_', ' ')} {each['on']}", each["result"]) for each in told["orders"]
+    ]
+    expected = {each["expectation"]: each["result"] for each in told["expectations"]}
+    return Run(raised=counted(raised), orders=counted(orders), expectations=expected)
+
+
+def _places(site: Any, heards: Sequence[Heard], later: dict[int, float], lines: list[Line]) -> list[dict[str, Any]]:
     events: dict[str, list[list[Any]]] = {}
     for line in lines:
         shown = line.shown
@@ -203,14 +156,14 @@ def _stations(lines: list[Line], linked: set[str]) -> list[tuple[str, int]]:
     ]
 
 
-def _load(lines: list[Line], length_s: float) -> dict[str, Any]:
-    """Return what it asks of people: a link that told somebody of an event is one alarm, however much it ordered."""
+def _load(lines: list[Line], length_s: float, guards: int) -> dict[str, Any]:
+    """Return what it asks of each guard: a link that told somebody of an event is one alarm, however much it ordered."""
     alarms: dict[tuple[str, Any], tuple[float, str]] = {}
     for line in lines:
         said = line.said
         if said.get("do") in TOLD and said["result"] in ("done", "cut"):
             alarms.setdefault((said["link"], said["event"]), (said["at_s"], said["link"]))
-    found = load(sorted(alarms.values()), length_s)
+    found = load(sorted(alarms.values())[::guards], length_s)  # they take turns
     return {
         "count": found.count, "per_10_min": found.per_10_min, "worst": found.worst, "worst_s": found.worst_s,
         "floods": len(found.floods), "first": found.first, "word": found.word, "length_s": length_s,

@@ -201,9 +201,8 @@ def _given(head: Ptz, pointing: Pointing, code: str, mask: Mask) -> str:
         if len(seen) != len(mask.points) or float(np.abs(seen).max()) > 1:
             what = "does not fit in its widest picture"
             raise Refused([Fault(f"device {code}: {mask.name}", what, "two masks that do, side by side")])
-        source = next(each.configuration for each in head.profiles() if each.turns)
         time.sleep(pointing.head.latency_s)
-        return Masks(head.held).create(source, [(float(u), float(-v)) for u, v in seen])
+        return Masks(head.held).create(head.turning.configuration, [(float(u), float(-v)) for u, v in seen])
     finally:
         head.absolute(begins.pan, begins.tilt, begins.zoom)
 

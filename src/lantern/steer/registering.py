@@ -23,7 +23,7 @@ from lantern.devices.onvif.imaging import Imaging, Picture
 from lantern.devices.onvif.ptz import Position, Preset, Ptz
 from lantern.duty.holding import take_hold
 from lantern.register.devices import change_device
-from lantern.register.heads import Steered, steered_of, turned_of
+from lantern.register.heads import Steered, picture_of, steered_of, turned_of
 from lantern.register.tables import DeviceRow, device_by_code, pixels_of
 from lantern.steer.heads import known_pointing, speak, steered_with
 from lantern.steer.matching import MATCHING, begin_matching
@@ -391,12 +391,7 @@ def keep_preset(request: Request, device_id: Id, number: Count, asked: PresetIn)
 
 
 def _made(head: Ptz) -> Picture:
-    return Imaging(head.held).picture(_source(head))
-
-
-def _source(head: Ptz) -> str:
-    """The picture of the body that turns."""
-    return next(each.source for each in head.profiles() if each.turns)
+    return Imaging(head.held).picture(head.source)
 
 
 @router.delete("/devices/{device_id}/steer/kept/{number}", **may("engineer"))
@@ -425,16 +420,9 @@ def go_to_kept(request: Request, device_id: Id, number: Count) -> Response:
 
     def go(head: Ptz) -> None:
         head.absolute(kept.pan, kept.tilt, kept.zoom)
-        wanted = Picture(
-            focus_mode=None if kept.focus is None else "MANUAL",
-            focus=kept.focus,
-            exposure_mode=None if kept.exposure_us is None else "MANUAL",
-            exposure_us=kept.exposure_us,
-            gain_db=kept.gain_db,
-            ir_cut=kept.ir_cut,
-        )
+        wanted = picture_of(kept)
         if wanted != Picture():
-            Imaging(head.held).make(_source(head), wanted)
+            Imaging(head.held).make(head.source, wanted)
 
     speak(steered, "moves", go)
     return json_answer({"then": {"name": kept.name, "token": kept.token or None}})
@@ -466,5 +454,5 @@ def picture_made(device_id: Id) -> Response:
 def make_picture(device_id: Id, asked: Made) -> Response:
     with transaction() as session:
         steered = steered_with(session, device_id)
-    speak(steered, "moves", lambda head: Imaging(head.held).make(_source(head), Picture(**asked.model_dump())))
+    speak(steered, "moves", lambda head: Imaging(head.held).make(head.source, Picture(**asked.model_dump())))
     return json_answer(speak(steered, "asks", _made)._asdict())

@@ -22,6 +22,7 @@ SQUARE = ((-0.4, -0.4), (0.4, -0.4), (0.4, 0.4), (-0.4, 0.4))
 @pytest.fixture
 def hiding() -> Iterator[tuple[PtzDevice, Connection]]:
     device = PtzDevice(LOGIN, PASSWORD, painter(lambda: 0.0))
+    device.body.advance(device.body.now_s + 30.0)  # at home by now, and at rest meanwhile
     with served(make_app(device)) as address:
         yield device, Connection(address, LOGIN, PASSWORD)
 

@@ -62,12 +62,15 @@ class Shown(NamedTuple):
 
 
 class Line(NamedTuple):
-    """A line of the rehearsal, and where it stands among the others. `shown`: of an event; `ordered_by`: of an order, its event's place."""
+    """A line of the rehearsal, and where it stands among the others. `shown`: of an event; `ordered_by`: of an order, its event's place;
+    `expire_s`: how late that may be.
+    """
 
     place: tuple[float, int, tuple[float, ...]]
     said: dict[str, Any]
     shown: Shown | None = None
     ordered_by: tuple[float, int, int] | None = None
+    expire_s: float = 0.0
 
 
 class _Fires(NamedTuple):
@@ -177,7 +180,7 @@ def _fired(rules: Rules, fires: Sequence[_Fires], until_s: float | None) -> Iter
     standings = _one_at_a_time(rules, ordered)
     for at, one in enumerate(ordered):
         said = _order_line(rules, one, standings.get(at))
-        yield Line((one.at_s, ORDER, one.place), said, ordered_by=one.fires.place)
+        yield Line((one.at_s, ORDER, one.place), said, ordered_by=one.fires.place, expire_s=one.effect.expire_s)
 
 
 def _one_at_a_time(rules: Rules, ordered: Sequence[_Ordered]) -> dict[int, Standing]:

@@ -103,7 +103,7 @@ class Ptz:
 
     def __init__(self, held: Connection) -> None:
         self.held = held
-        self._profile: str | None = None
+        self._turning: Profile | None = None
 
     # ---- asked; nothing moves ----
 
@@ -167,14 +167,22 @@ class Ptz:
         return tuple(out)
 
     @property
+    def turning(self) -> Profile:
+        """The stream of the body that its head turns."""
+        if self._turning is None:
+            self._turning = next((each for each in self.profiles() if each.turns), None)
+        if self._turning is None:
+            raise DeviceError("None of its streams is one that a head turns")
+        return self._turning
+
+    @property
     def profile(self) -> str:
-        """The profile that its head turns."""
-        if self._profile is None:
-            turning = [each.token for each in self.profiles() if each.turns]
-            if not turning:
-                raise DeviceError("None of its streams is one that a head turns")
-            self._profile = turning[0]
-        return self._profile
+        return self.turning.token
+
+    @property
+    def source(self) -> str:
+        """The token of the picture of that body."""
+        return self.turning.source
 
     def _timeouts(self) -> tuple[float, float]:
         configurations = self.held.call("ptz", "GetConfigurations") or []

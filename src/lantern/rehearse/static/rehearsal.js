@@ -1,19 +1,21 @@
 // A whole site on one clock: the server judges and plays it; here it is drawn, zoomed, and asked why.
 import { ask, pageData } from "/static/js/http.js";
+import { joined } from "/static/js/parts.js";
 import { may } from "/static/js/roles.js";
 import { el, redraw } from "/static/js/svg.js";
+import { suppose } from "./suppose.js";
 
 const [WIDTH, LEFT, LANE, HEAD, TOP] = [1030, 190, 17, 19, 16];
 const DAY_S = 86400;
 const STEPS_S = [1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 10_800, 21_600, 43_200];
 const [LEAST_S, MORE] = [2, 1.25];
-const RESULTS = { done: "", cut: "cut", busy: "busy", expired: "expired", asleep: "asleep" };
+const RESULTS = { done: "", cut: "cut", busy: "busy", expired: "expired", asleep: "asleep", lost: "lost" };
 
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("rehearsal", () => {
     const data = pageData();
     let held = null; // where the pointer took the drawing
-    return {
+    return joined(suppose(data), {
       done: null,
       laid: "day",
       judged: 0,
@@ -38,6 +40,8 @@ document.addEventListener("alpine:init", () => {
       },
       async play() {
         this.done = await ask("POST", `/rehearsal/play?laid=${this.laid}`);
+        this.asIs = null;
+        this.then = null;
         this.draw();
       },
       async lay(laid) {
@@ -243,7 +247,7 @@ document.addEventListener("alpine:init", () => {
       draw() {
         if (this.done) redraw(this.$refs.lanes, drawn(this.$refs.lanes, this));
       },
-    };
+    });
   });
 });
 

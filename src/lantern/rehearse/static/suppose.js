@@ -1,0 +1,138 @@
+// What if: what is supposed is put together here; the server plays it beside the site as it is, and says what differs.
+import { ask } from "/static/js/http.js";
+import { numberOf } from "/static/js/units.js";
+
+const MINUTE_S = 60;
+const DAY_S = 86_400;
+const MOST_LINES = 12;
+
+export const suppose = (data) => ({
+  supposed: { down: [], away: [], revisions: {} },
+  late: "0",
+  later: "0",
+  guards: "1",
+  device: data.devices[0]?.code ?? "",
+  how: "down",
+  awayAt: "",
+  awayFor: "10",
+  detector: data.detectors[0]?.name ?? "",
+  revision: "",
+  then: null, // what came of it
+  asIs: null, // the site as it is, while what is supposed is drawn
+  supposing: false,
+  supposeFault: "",
+
+  get supposedChips() {
+    const { down, away, revisions } = this.supposed;
+    return [
+      ...down.map((code) => ({
+        key: `down ${code}`,
+        text: `${code} is down`,
+        drop: { down: down.filter((each) => each !== code) },
+      })),
+      ...away.map((each) => ({
+        key: `away ${each.device} ${each.from_s}`,
+        text: `${each.device} is away ${each.length_s / MINUTE_S} min from ${this.clock(each.from_s)}`,
+        drop: { away: away.filter((one) => one !== each) },
+      })),
+      ...Object.entries(revisions).map(([name, number]) => ({
+        key: `revision ${name}`,
+        text: `${name} as in revision ${number}`,
+        drop: { revisions: Object.fromEntries(Object.entries(revisions).filter(([other]) => other !== name)) },
+      })),
+    ];
+  },
+  dropSupposed({ drop }) {
+    this.supposed = { ...this.supposed, ...drop };
+  },
+  get revisionsOf() {
+    const newest = data.detectors.find(({ name }) => name === this.detector)?.revision ?? 0;
+    return Array.from({ length: Math.max(newest - 1, 0) }, (_, n) => String(newest - 1 - n));
+  },
+  supposeDevice() {
+    const { down, away } = this.supposed;
+    this.supposeFault = "";
+    if (this.how === "down") {
+      this.supposed = { ...this.supposed, down: [...down.filter((each) => each !== this.device), this.device] };
+      return;
+    }
+    const [from, minutes] = [this.secondsOf(this.awayAt), numberOf(this.awayFor)];
+    if (from === null || minutes === null) {
+      this.supposeFault = "From when it is away is a time such as 22:14, and for how long a number of minutes.";
+      return;
+    }
+    const one = { device: this.device, from_s: from, length_s: minutes * MINUTE_S };
+    this.supposed = { ...this.supposed, away: [...away, one] };
+  },
+  // The first such time of the clock at or after second 0.
+  secondsOf(text) {
+    const found = /^(\d{1,2}):(\d{2})(?::(\d{2}))?$/.exec(text.trim());
+    if (!found) return null;
+    const [hours, minutes, seconds] = found.slice(1).map((each) => Number(each ?? 0));
+    const [h, m, s] = this.clock(0).split(":").map(Number);
+    const ahead = hours * 3600 + minutes * 60 + seconds - (h * 3600 + m * 60 + s);
+    return ((ahead % DAY_S) + DAY_S) % DAY_S;
+  },
+  supposeRevision() {
+    const number = numberOf(this.revision || (this.revisionsOf[0] ?? ""));
+    if (number === null) return;
+    this.supposed = { ...this.supposed, revisions: { ...this.supposed.revisions, [this.detector]: number } };
+  },
+
+  async playSupposed() {
+    const numbers = { late_s: this.late, later_h: this.later, guards: this.guards };
+    const given = Object.fromEntries(Object.entries(numbers).map(([key, text]) => [key, numberOf(text) ?? text]));
+    this.supposeFault = "";
+    this.supposing = true;
+    try {
+      this.showAsIs();
+      this.then = await ask("POST", `/rehearsal/suppose?laid=${this.laid}`, { ...this.supposed, ...given });
+    } catch (error) {
+      this.supposeFault = error.message;
+    } finally {
+      this.supposing = false;
+    }
+  },
+  showThen() {
+    this.asIs ??= this.done;
+    this.picked = null;
+    this.done = { ...this.then.run, since: this.asIs.since };
+    this.draw();
+  },
+  showAsIs() {
+    if (this.asIs === null) return;
+    this.done = this.asIs;
+    this.asIs = null;
+    this.picked = null;
+    this.draw();
+  },
+  get thenText() {
+    if (!this.then) return "";
+    const { differences, orders, left_out: more } = this.then;
+    if (!differences.length && !orders.length) return "Nothing comes out otherwise.";
+    const count = orders.length + more;
+    return `${count} ${count === 1 ? "order comes" : "orders come"} out otherwise.`;
+  },
+  get thenLines() {
+    const lines = (this.then?.differences ?? []).map(({ name, what, before, after, worse }, n) => ({
+      key: `d${n}`,
+      name,
+      text: `${what} ${before} → ${after}`,
+      class: worse === null ? "" : worse ? "lost" : "kept",
+    }));
+    const orders = (this.then?.orders ?? [])
+      .slice(0, MOST_LINES)
+      .map(({ on, at_s: at, words }, n) => ({ key: `o${n}`, name: `${this.clock(at)} ${on}`, text: words, class: "" }));
+    return [...lines, ...orders];
+  },
+  get moreText() {
+    const more = (this.then?.orders.length ?? 0) + (this.then?.left_out ?? 0) - MOST_LINES;
+    return more > 0 ? `and ${more} more` : "";
+  },
+  get thenLoad() {
+    const [before, after] = this.then?.load ?? [null, null];
+    if (!after || after.per_10_min === null || before.count === after.count) return "";
+    const [was, is] = [before, after].map(({ per_10_min: mean }) => mean.toFixed(1));
+    return `Alarms for each guard in ten minutes: ${was} → ${is}, at worst ${before.worst} → ${after.worst}.`;
+  },
+});
