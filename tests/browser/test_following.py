@@ -131,6 +131,41 @@ def test_two_presets_of_one_name_are_told_and_mended(bench: Page) -> None:
     expect(bench.locator("tr", has_text="Gate (1)")).to_be_visible()
 
 
+def test_a_window_is_hidden_in_the_picture_and_by_the_device(bench: Page) -> None:
+    bench.goto(device_of(bench, "Z1") + "/steer")
+    expect(bench.get_by_test_id("aim")).to_contain_text("looks to")
+    expect(bench.get_by_test_id("aim")).not_to_contain_text("moving")
+    rows = bench.get_by_test_id("mask")
+    expect(rows).to_have_count(1)
+    bench.get_by_role("button", name="Draw a mask").click()
+    box = bench.locator(".mask-sheet").bounding_box()
+    assert box is not None
+    for count, (u, v) in enumerate(((0.4, 0.3), (0.6, 0.3), (0.6, 0.5)), 1):
+        bench.mouse.click(box["x"] + u * box["width"], box["y"] + v * box["height"])
+        expect(bench.locator(".mask-sheet .grip")).to_have_count(count)
+    bench.get_by_label("Name of what is hidden").fill("A door of theirs")
+    bench.get_by_role("button", name="Hide it").click()
+    expect(rows).to_have_count(2)
+    expect(bench.locator(".mask-sheet .mask")).to_have_count(1)  # the other hides from 4 times on
+    row = rows.nth(1)
+    row.get_by_role("button", name="corners").click()
+    grip = bench.locator(".mask-sheet .grip").first
+    before = grip.get_attribute("cx")
+    place = grip.bounding_box()
+    assert place is not None
+    bench.mouse.move(place["x"] + 4, place["y"] + 4)
+    bench.mouse.down()
+    bench.mouse.move(place["x"] - 40, place["y"] - 20, steps=3)
+    bench.mouse.up()
+    expect(grip).not_to_have_attribute("cx", before or "")
+    assert violations(bench) == []
+    row.get_by_role("button", name="give it").click()
+    expect(row).to_contain_text("too")
+    row.get_by_role("button", name="Take this mask away").click()
+    expect(rows).to_have_count(1)
+    assert bench.get_by_test_id("trouble").is_hidden()
+
+
 @pytest.mark.plays
 def test_it_follows_live(bench: Page) -> None:
     bench.goto("/sites/1/walk/14")

@@ -14,10 +14,9 @@ from lantern.core.kinds import kind_of
 from lantern.core.linking.whole import Given
 from lantern.core.logic.causes import Happened, first_fit
 from lantern.core.logic.compounds import Compound, Raised, worked_out
-from lantern.core.raising import Raising
 from lantern.links.tables import timetables_of
 from lantern.takes.tables import TakeRow, evidence_of_device
-from lantern.tune.judging import subject
+from lantern.tune.judging import raised
 from lantern.tune.tables import DetectorRow, detectors_of_site
 
 STEPS = {
@@ -41,8 +40,7 @@ class OneClock:
 
 def raised_on(session: Session, row: DetectorRow, take: TakeRow, detector: Detector | None = None) -> list[Given]:
     """Return what a detector raises on a take, in s from the take's start. `detector`: in another state than it is."""
-    held = subject(session, detector or row.model, take)
-    events = held.events() if isinstance(held, Raising) else []
+    events = raised(session, detector or row.model, take)
     return [
         Given(
             "detector", row.name, e.raised_s, e.cleared_s, e.repeat, e.region or "", e.own.get("list"), take=take.name

@@ -15,7 +15,6 @@ from lantern.core.linking.expectations import Outcome, judged
 from lantern.core.linking.supposed import Suppose
 from lantern.core.linking.whole import Given, Line, rehearsed
 from lantern.core.logic.timetable import zone_of
-from lantern.core.raising import Raising
 from lantern.core.scoring.marks import judge
 from lantern.core.site import Site
 from lantern.formats.whole_sites import rules_of
@@ -24,7 +23,7 @@ from lantern.revisions import revision
 from lantern.sites.actions import site_document
 from lantern.sites.tables import SiteRow
 from lantern.takes.tables import TakeRow, marks_of
-from lantern.tune.judging import subject
+from lantern.tune.judging import why_silent
 from lantern.tune.tables import DetectorRow, detectors_of_site
 
 Laid = Literal["day", "recorded"]
@@ -65,7 +64,6 @@ def heard(session: Session, row: DetectorRow, take: TakeRow, detector: Detector 
     """Judge a detector on a take; once for each revision, as the bench does. `detector`: another state of it."""
     model = detector or row.model
     events = raised_on(session, row, take, model)
-    held = subject(session, model, take)
     marks = [each.as_mark() for each in marks_of(session, take.id)]
     mine = [mark for mark in marks if mark.concerns(row.name)]
     found = judge([each.raised_s for each in events if not each.repeat], mine)
@@ -74,8 +72,8 @@ def heard(session: Session, row: DetectorRow, take: TakeRow, detector: Detector 
     told = []
     for at, mark in enumerate(mine):
         was_hit = at in hit
-        lost = mark.label == "expect" and not was_hit and isinstance(held, Raising)
-        why = held.why_silent(mark).text if lost and isinstance(held, Raising) else ""
+        lost = mark.label == "expect" and not was_hit
+        why = why_silent(session, model, take, mark) if lost else ""
         told.append((mark.start_s, mark.end_s, mark.label, was_hit, why))
     words = tuple("repeat" if each.repeat else next(verdicts) for each in events)
     return Heard(row, take, tuple(events), words if mine else ("plain",) * len(events), tuple(told))

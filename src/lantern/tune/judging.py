@@ -12,8 +12,9 @@ import zstandard
 from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
-from lantern.core.events import Detector
+from lantern.core.events import Detector, Event
 from lantern.core.kinds import judge, kind_of
+from lantern.core.raising import Raising
 from lantern.core.scoring.marks import Mark
 from lantern.core.signals import Floats
 from lantern.core.sweepable import Sweepable
@@ -27,6 +28,8 @@ COLUMNS_KEPT = 400  # in memory, of at most some 10,000 samples: tens of megabyt
 COLUMNS_A_TAKE = 300  # in the store; a region that is dragged about leaves many that nobody asks for again
 TAKES_HELD = 6  # unpacked, of the signals that are small enough
 JUDGED_HELD = 6  # for a page asks several things of one state
+RAISED_HELD = 500  # a site is played again and again, and what a detector raised is small
+SILENT_HELD = 5000
 
 
 class Memory:
@@ -37,6 +40,8 @@ class Memory:
         self.values: LRUCache[tuple[int, int], Any] = LRUCache(TAKES_HELD)
         self.accompanied: LRUCache[tuple[int, int, str], Any] = LRUCache(TAKES_HELD)
         self.judged: LRUCache[tuple[int, int, str], Sweepable] = LRUCache(JUDGED_HELD)
+        self.raised: LRUCache[tuple[int, int, str], tuple[Event, ...]] = LRUCache(RAISED_HELD)
+        self.silent: LRUCache[tuple[tuple[int, int, str], Mark], str] = LRUCache(SILENT_HELD)
         self.lock = Lock()
 
     def forget(self) -> None:
@@ -46,6 +51,8 @@ class Memory:
             self.values.clear()
             self.accompanied.clear()
             self.judged.clear()
+            self.raised.clear()
+            self.silent.clear()
 
 
 MEMORY = Memory()
@@ -97,14 +104,9 @@ def held_value(session: Session, take: TakeRow) -> Any:
 
 def subject(session: Session, detector: Detector, take: TakeRow) -> Sweepable:
     """Return the detector held against a stored take. Raises `Refused` if its kind does not read the take's signal."""
-    detector = with_lists(session, take.device.site_id, detector)
-    kind = kind_of(detector.kind)
-    codes = kind.asks(kind.typed(detector))
+    detector, companions, key = _asked(session, detector, take)
     if not signal_of(take.signal).held:  # it reads from the caller's transaction, and cannot outlive it
         return judge(detector, take.signal, held_value(session, take))
-    companions = None if codes is None else Companions(session, take, codes)
-    word = "" if companions is None else companions.word
-    key = (take.id, take.edition, detector.model_dump_json() + word)
     with MEMORY.lock:
         found = MEMORY.judged.get(key)
     if found is None:
@@ -117,6 +119,44 @@ def subject(session: Session, detector: Detector, take: TakeRow) -> Sweepable:
     if not found.kind.takes_truths:
         return found
     return found.knowing([row.said for row in truths_of_take(session, take.id)])
+
+
+def raised(session: Session, detector: Detector, take: TakeRow) -> tuple[Event, ...]:
+    """Return what a detector raises on a stored take, in order; nothing for a kind that raises nothing."""
+    _, _, key = _asked(session, detector, take)
+    with MEMORY.lock:
+        found = MEMORY.raised.get(key)
+    if found is None:
+        held = subject(session, detector, take)
+        found = tuple(held.events()) if isinstance(held, Raising) else ()
+        with MEMORY.lock:
+            MEMORY.raised[key] = found
+    return found
+
+
+def why_silent(session: Session, detector: Detector, take: TakeRow, mark: Mark) -> str:
+    """Return why a detector raised nothing at a mark, in words; empty for a kind that raises nothing."""
+    _, _, key = _asked(session, detector, take)
+    with MEMORY.lock:
+        found = MEMORY.silent.get((key, mark))
+    if found is None:
+        held = subject(session, detector, take)
+        found = held.why_silent(mark).text if isinstance(held, Raising) else ""
+        with MEMORY.lock:
+            MEMORY.silent[key, mark] = found
+    return found
+
+
+def _asked(
+    session: Session, detector: Detector, take: TakeRow
+) -> tuple[Detector, Companions | None, tuple[int, int, str]]:
+    """Return the detector with its lists, the companions that it asks for, and what tells this question from others."""
+    detector = with_lists(session, take.device.site_id, detector)
+    kind = kind_of(detector.kind)
+    codes = kind.asks(kind.typed(detector))
+    companions = None if codes is None else Companions(session, take, codes)
+    word = "" if companions is None else companions.word
+    return detector, companions, (take.id, take.edition, detector.model_dump_json() + word)
 
 
 def _accompanied(value: Any, detector: Detector, take: TakeRow, companions: Companions) -> Any:
