@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from playwright.sync_api import Page, expect
 
 DETECTOR = "/sites/1/bench/2"  # the busbar joint; other tests leave it alone
@@ -76,6 +77,7 @@ def test_what_a_detector_can_become_is_one_click_away(bench: Page) -> None:
     expect(bench.locator("nav.rail")).not_to_contain_text("Busbar, on the heap")
 
 
+@pytest.mark.plays
 def test_a_line_is_drawn_on_tracks_for_a_new_detector(bench: Page) -> None:
     bench.goto("/sites/1/detectors/new?device=8")
     overlay = bench.locator(".maker svg.overlay")
