@@ -277,9 +277,9 @@ def test_a_program_that_is_not_there_is_tried_again(small: Small) -> None:
 
 
 def test_what_is_shown_is_shown_to_those_of_its_roles_until_one_acknowledges(small: Small) -> None:
-    order(small, {"do": "show", "roles": ["operator"]}, {"do": "follow", "device": "Z1", "length_s": 2})
+    order(small, {"do": "show", "roles": ["operator"]})
     look(1.0)
-    assert orders() == [("show", "running", None, 0), ("follow", "over", "dropped", 0)]
+    assert orders() == [("show", "running", None, 0)]
     client: TestClient = log_in(make_app(), "ida", "open sesame")
     [shown] = client.get(f"/sites/{small.site}/shown.json").json()
     assert (shown["link"], shown["names"]["detector"]) == ("tell", "hot")

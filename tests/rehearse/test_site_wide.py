@@ -137,7 +137,9 @@ def test_what_if_says_what_comes_out_otherwise_and_keeps_nothing(small: Small) -
     nothing = suppose(client, small)
     assert (nothing["differences"], nothing["orders"]) == ([], [])
     down = suppose(client, small, down=["M1"])
-    assert [each["words"] for each in down["orders"]] == ["lost instead of done"] * count
+    [same] = down["orders"]
+    assert (same["on"], same["words"], same["times"]) == ("lamp", "lost instead of done", count)
+    assert down["otherwise"] == count
     found = {(each["name"], each["before"], each["after"], each["worse"]) for each in down["differences"]}
     assert ("lamp", "kept", "broken", True) in found
     assert {each["result"] for each in down["run"]["orders"]} == {"lost"}

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 log = structlog.get_logger()
 EVERY_S = 0.5
 RANK_OF_ALL = 11  # less its priority
+MOVED_DEG = 1.0  # at zoom 1; what moves less stays well in the picture
 CALLED_STILL_S = 1.5  # a detector that says nothing for so long calls no more
 WORDS = {
     "manual": "by hand",
@@ -48,7 +49,7 @@ class HeadDuty:
     _told_dropped: Dropped | None = None
     _called: dict[str, float] = field(default_factory=dict)
     _ordered: str | None = None  # by a link, and sent there
-    _sent_there: bool = False
+    _sent_there: Aim | None = None
     _held: list[Manual] = field(default_factory=list)  # by hand, as it was read last
     _task: asyncio.Task[None] | None = None
 
@@ -80,24 +81,28 @@ class HeadDuty:
         """A link has it look somewhere, with a rank, or no link does any more; heard again and again while it lasts."""
         t, holder, before = time.time(), self.holder, self._ordered
         if before is not None and (call is None or call[0] != before):
-            self._ordered, self._sent_there = None, False
+            self._ordered, self._sent_there = None, None
             if holder is not None:
                 holder.over(t, before)
         if call is None:
             return
         self._ordered, rank, aim = call
         if holder is None:  # nobody can know its duty
-            if not self._sent_there:
-                self.head.want(aim)
-            self._sent_there = True
+            self._send(aim)
             return
         holder.asks(t, self._ordered, rank)
         if not holder.lets(self._ordered):
-            self._sent_there = False
+            self._sent_there = None
             holder.now(t, self._held, self.head.looks)
-        if holder.lets(self._ordered) and not self._sent_there:
+        if holder.lets(self._ordered):
+            self._send(aim)
+
+    def _send(self, aim: Aim) -> None:
+        """Once, and again where it is to look elsewhere by now: whoever is followed moves."""
+        sent = self._sent_there
+        if sent is None or Pointing.apart_deg(sent[:2], aim[:2]) > MOVED_DEG / max(aim.zoom, 1.0):
             self.head.want(aim)
-            self._sent_there = True
+            self._sent_there = aim
 
     def lets(self, watch: AnyWatch) -> bool:
         """Note whether a detector calls the head, and return whether it may move it."""

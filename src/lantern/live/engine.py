@@ -49,6 +49,7 @@ from lantern.live.standing import new_feed, picture_size, write_standing
 from lantern.live.steering import Steering
 from lantern.live.tapes import Tapes
 from lantern.live.tasks import Patience, end, until_stored
+from lantern.live.whereabouts import Whereabouts
 from lantern.live.woken import Woken
 from lantern.recordings.actions import left_over
 from lantern.register.tables import DeviceRow
@@ -80,12 +81,13 @@ class Engine:
         self.captures = Keeper(self._picture_lost)
         self.delivery = Delivery(self.tell, clock)
         self.steering = Steering()
+        self.whereabouts = Whereabouts()
         self.inputs = Inputs(self._input_turned, self.tell, clock)
         self.voices: dict[int, Reached] = {}  # the speakers
         self.orders: list[Woken] = [
             Couriers(self.tell, clock),
             Clips(self.tapes, clock),
-            HeadOrders(lambda: self.steering.duties, clock),
+            HeadOrders(lambda: self.steering.duties, self.whereabouts, clock),
             Speakers(lambda: self.voices, self.tell, clock),
         ]
         self.compounds = Compounds(self._compound_raised, self._compound_cleared, clock)
@@ -150,6 +152,7 @@ class Engine:
             feed.kept_late()
         if not follows:
             return
+        self.whereabouts.take(device_id, sample)
         tape = self.tapes.of(device_id)
         for run in runs:
             run.unfit = run.watch.kind.unfit(run.watch.detector, sample.signal)
@@ -321,6 +324,7 @@ class Engine:
             await asyncio.to_thread(close_open_events, gone, self._clock(), by="lost")
         self.runs = fresh
         self._adopt(plans.devices)
+        self.whereabouts.adopt(plans.devices)
         await self.steering.adopt(plans.devices)
         self.voices = {
             device.id: Reached(device.site_id, str(device.address.get("url", "")), device.ability)

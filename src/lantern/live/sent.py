@@ -17,8 +17,6 @@ from lantern.db.base import transaction
 from lantern.live.tables import EventRow, OrderRow, of_site
 
 SENT, SHOWN = ("mail", "post"), "show"
-NOT_YET = tuple(do for do, effect in EFFECTS.items() if not effect.LIVE)
-NO_CLIENT = "Nothing delivers this live yet: it is rehearsed only."
 FIRST_RETRY_S, LONGEST_RETRY_S = 1.0, 30.0
 FORGOTTEN_S = 86_400.0  # what nobody has acknowledged for so long is shown no more
 GROUPED = ("mail",)
@@ -62,13 +60,11 @@ def look(at: datetime) -> tuple[list[Due], float]:
     behind: dict[tuple[str, str], list[Along]] = {}
     next_s = math.inf
     with transaction() as session:
-        is_open = select(OrderRow).where(OrderRow.do.in_((*SENT, SHOWN, *NOT_YET)), OrderRow.stage != "over")
+        is_open = select(OrderRow).where(OrderRow.do.in_((*SENT, SHOWN)), OrderRow.stage != "over")
         for row in session.scalars(is_open.order_by(OrderRow.at, OrderRow.id)):
             late_s = (at - row.at).total_seconds()
             if late_s < -COINCIDE_S:
                 next_s = min(next_s, -late_s)
-            elif row.do in NOT_YET:
-                _over(row, "dropped", NO_CLIENT)
             elif row.do == SHOWN:
                 _shown(row, late_s)
             elif late_s > row.expire_s:

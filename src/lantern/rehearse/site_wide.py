@@ -10,12 +10,11 @@ from lantern.core.effects.register import EFFECTS
 from lantern.core.linking.expectations import Expectation
 from lantern.core.linking.load import load
 from lantern.core.linking.runs import Run, counted, differences
-from lantern.core.linking.supposed import others
+from lantern.core.linking.supposed import alike, others
 from lantern.core.linking.whole import Line
 from lantern.rehearse.playing import Heard, Played
 
 TOLD = ("mail", "post", "show", "say", "switch")  # what somebody is to attend to
-MOST_OTHERS = 200  # orders that come out otherwise, as listed
 
 
 def shown(run: Played) -> dict[str, Any]:
@@ -53,8 +52,8 @@ def held_against(base: Played, run: Played) -> dict[str, Any]:
         "run": after,
         "load": [before["load"], after["load"]],
         "differences": [each._asdict() for each in differences(run_of(before), run_of(after))],
-        "orders": [each._asdict() | {"words": each.words} for each in found[:MOST_OTHERS]],
-        "left_out": max(len(found) - MOST_OTHERS, 0),
+        "otherwise": len(found),
+        "orders": [each._asdict() for each in alike(found)],
     }
 
 

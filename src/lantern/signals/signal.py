@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar, Generic, TypeAlias, TypeVar
 
+from lantern.core.company import Stands
 from lantern.core.faults import Fault, Refused
 from lantern.core.signals import Floats, Keep, Pixels
 from lantern.formats.folder import TakeFolder
@@ -151,6 +152,10 @@ class Signal(ABC, Generic[TakeT, SampleT]):
     def alike(self, first: SampleT, sample: SampleT) -> bool:
         """Return whether a sample can go on the recording that began with the first."""
         return True
+
+    def whereabouts(self, value: SampleT, stands: Stands) -> Mapping[str, tuple[float, float]]:
+        """Return where on the plan each thing of a sample is, by its name, m; what cannot be placed is left out."""
+        return {}
 
     def piece(self, samples: Sequence[Timed[SampleT]], known: Mapping[str, Any]) -> TakeT:
         """Return what some samples of a live device are as a take. `known`: `frame_px` of the device (None: not known),

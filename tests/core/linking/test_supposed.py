@@ -9,7 +9,7 @@ import pytest
 from lantern.core.effects.say.effect import Say
 from lantern.core.effects.switch.effect import Switch
 from lantern.core.linking.links import LinkRule
-from lantern.core.linking.supposed import Away, Suppose, others
+from lantern.core.linking.supposed import Away, Suppose, alike, others
 from lantern.core.linking.whole import Given, Line, Rules, rehearsed
 from lantern.core.logic.causes import Cause
 from lantern.core.logic.compounds import Compound
@@ -85,6 +85,7 @@ def test_what_comes_out_otherwise_is_said() -> None:
         ("L1", 105.0, "does not come"),
         ("lamp", 500.0, "lost instead of done"),
     ]
+    assert alike(others(base, played(Suppose(down=("M1",)))))[0] == ("lamp", "lost instead of done", 2, 100.0)
     assert {each.words for each in others(base, played(Suppose(late_s=2.5)))} == {"2.5 s later"}
     assert [each.words for each in others(played(Suppose(down=("T1",))), base)] == ["comes, done"] * 3
 

@@ -35,7 +35,6 @@ class Effect(Strict):
     ASKED: ClassVar[tuple[Asked, ...]] = ()
     TITLE: ClassVar[str] = ""
     ON: ClassVar[str]  # the key of what it is done to
-    LIVE: ClassVar[bool] = True  # something delivers it live
     DEVICE_KIND: ClassVar[str] = ""  # of the devices that it names; empty: any
     BEGINS: ClassVar[Mapping[str, Any]] = {}  # what a new one begins with
 

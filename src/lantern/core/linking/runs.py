@@ -37,7 +37,7 @@ class Difference(NamedTuple):
 
 
 GOOD: Mapping[str, bool | None] = {"hit": True, "false": False, "missed": False, "done": True}
-LOST = ("busy", "expired", "dropped")  # ordered, and nothing came of it
+LOST = ("busy", "expired", "dropped", "lost")  # ordered, and nothing came of it
 
 
 def counted(pairs: Iterable[tuple[str, str]]) -> dict[str, dict[str, int]]:

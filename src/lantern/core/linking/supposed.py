@@ -124,6 +124,23 @@ def others(before: Sequence[Line], after: Sequence[Line]) -> list[Other]:
     return out
 
 
+class Same(NamedTuple):
+    """Orders of one thing that come out otherwise in the same way: how many, and when the first was ordered."""
+
+    on: str
+    words: str
+    times: int
+    first_s: float
+
+
+def alike(found: Sequence[Other]) -> list[Same]:
+    """Return them counted, by when each sort comes first."""
+    held: dict[tuple[str, str], list[float]] = {}
+    for each in found:
+        held.setdefault((each.on, each.words), []).append(each.at_s)
+    return [Same(on, words, len(times), times[0]) for (on, words), times in held.items()]
+
+
 def _by_order(lines: Sequence[Line]) -> dict[tuple[str, str, str, float, int], tuple[str, float | None]]:
     out: dict[tuple[str, str, str, float, int], tuple[str, float | None]] = {}
     for line in lines:

@@ -328,18 +328,6 @@ def clip_of_no_length(checked: Checked) -> Iterator[Found]:
             yield Found("error", _at(link), "keeps a clip of no length", "seconds before or after, or a still")
 
 
-@rule("It is rehearsed as if it were done, and on site nothing comes of it.")
-def not_delivered_yet(checked: Checked) -> Iterator[Found]:
-    for link, effect in checked.effects if checked.evidence is not None else ():
-        if not effect.LIVE:
-            yield Found(
-                "warning",
-                _at(link),
-                f"{effect.TITLE}: this program does not do it live yet",
-                "another effect beside it",
-            )
-
-
 def _at(link: LinkRule) -> str:
     return f"links[{link.name}]"
 
@@ -356,5 +344,5 @@ RULES = (
     link_does_nothing, link_of_retired, link_of_disabled, link_asleep_with_its_cause, output_asleep_with_its_link,
     output_unused, input_unused, coil_twice, contact_twice, input_not_wired, flashes_add_up, pulse_short,
     text_without_place, mail_to_nobody, post_in_the_open, post_to_nowhere, priority_never_wins, effect_cannot_be,
-    message_format, message_silent, message_clipped, message_quiet, message_unused, gain_clips, message_cut, clip_of_no_length, not_delivered_yet,
+    message_format, message_silent, message_clipped, message_quiet, message_unused, gain_clips, message_cut, clip_of_no_length,
 )  # fmt: skip

@@ -4,7 +4,6 @@ import { numberOf } from "/static/js/units.js";
 
 const MINUTE_S = 60;
 const DAY_S = 86_400;
-const MOST_LINES = 12;
 
 export const suppose = (data) => ({
   supposed: { down: [], away: [], revisions: {} },
@@ -108,26 +107,31 @@ export const suppose = (data) => ({
   },
   get thenText() {
     if (!this.then) return "";
-    const { differences, orders, left_out: more } = this.then;
-    if (!differences.length && !orders.length) return "Nothing comes out otherwise.";
-    const count = orders.length + more;
+    const { differences, otherwise: count } = this.then;
+    if (!differences.length && !count) return "Nothing comes out otherwise.";
     return `${count} ${count === 1 ? "order comes" : "orders come"} out otherwise.`;
   },
+  // A line a thing: all that is another of it.
   get thenLines() {
-    const lines = (this.then?.differences ?? []).map(({ name, what, before, after, worse }, n) => ({
-      key: `d${n}`,
-      name,
-      text: `${what} ${before} → ${after}`,
-      class: worse === null ? "" : worse ? "lost" : "kept",
+    const lines = new Map();
+    for (const { name, what, before, after, worse } of this.then?.differences ?? []) {
+      const line = lines.get(name) ?? { key: name, name, texts: [], worse: [] };
+      line.texts.push(`${what} ${before} → ${after}`);
+      line.worse.push(worse);
+      lines.set(name, line);
+    }
+    const differences = [...lines.values()].map(({ texts, worse, ...line }) => ({
+      ...line,
+      text: texts.join(", "),
+      class: worse.includes(true) ? "lost" : worse.includes(false) ? "kept" : "",
     }));
-    const orders = (this.then?.orders ?? [])
-      .slice(0, MOST_LINES)
-      .map(({ on, at_s: at, words }, n) => ({ key: `o${n}`, name: `${this.clock(at)} ${on}`, text: words, class: "" }));
-    return [...lines, ...orders];
-  },
-  get moreText() {
-    const more = (this.then?.orders.length ?? 0) + (this.then?.left_out ?? 0) - MOST_LINES;
-    return more > 0 ? `and ${more} more` : "";
+    const orders = (this.then?.orders ?? []).map(({ on, words, times, first_s: first }, n) => ({
+      key: `o${n}`,
+      name: on,
+      text: `${words}${times > 1 ? `, ${times} times, first` : ""} at ${this.clock(first)}`,
+      class: "",
+    }));
+    return [...differences, ...orders];
   },
   get thenLoad() {
     const [before, after] = this.then?.load ?? [null, null];

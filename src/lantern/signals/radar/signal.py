@@ -12,7 +12,9 @@ from typing import Any
 import numpy as np
 import zstandard
 
+from lantern.core.company import Stands
 from lantern.core.radar.returns import Return, Returns
+from lantern.core.radar.sighted import frame_on_plan
 from lantern.core.signals import Floats
 from lantern.formats.folder import TakeFolder
 from lantern.formats.sidecar import TakeInfo
@@ -95,6 +97,13 @@ class RadarReturns(Signal[Returns, Sequence[Return]]):
         return _unpack(stored.only_block(), stored.facts)
 
     # ---- recorded live ----
+
+    def whereabouts(self, value: Sequence[Return], stands: Stands) -> Mapping[str, tuple[float, float]]:
+        frame = frame_on_plan(stands)
+        if frame is None or not value:
+            return {}
+        x, y = frame.onto_plan(*np.array([each.place for each in value]).T)
+        return {each.target: at for each, at in zip(value, zip(x.tolist(), y.tolist(), strict=True), strict=True)}
 
     def piece(self, samples: Sequence[Timed[Sequence[Return]]], known: Mapping[str, Any]) -> Returns:
         rows = [(t, each) for t, seen in samples for each in seen]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
 from pathlib import Path
@@ -9,7 +10,9 @@ from typing import Any
 
 import numpy as np
 
+from lantern.core.company import Stands
 from lantern.core.faults import Fault, FaultList, Refused
+from lantern.core.optics.feet import feet, view_of
 from lantern.core.signals import Floats
 from lantern.core.tracks import Id, Seen, Tracks, make_tracks
 from lantern.formats.folder import TakeFolder
@@ -53,6 +56,17 @@ class _OfTracks(Signal[Tracks, Sequence[Seen]]):
 
     def length_s(self, value: Tracks) -> float:
         return value.length_s
+
+    def whereabouts(self, value: Sequence[Seen], stands: Stands) -> Mapping[str, tuple[float, float]]:
+        if not value:
+            return {}
+        boxes = np.array([each.box for each in value], dtype=np.float64)
+        try:
+            places = boxes[:, :2] if self.on_plan else view_of(stands, None).ground(feet(boxes))[:, :2]
+        except Refused:  # it stands nowhere
+            return {}
+        found = zip(value, places.tolist(), strict=True)
+        return {str(each.id): (x, y) for each, (x, y) in found if math.isfinite(x) and math.isfinite(y)}
 
     def piece(self, samples: Sequence[Timed[Sequence[Seen]]], known: Mapping[str, Any]) -> Tracks:
         rows = [(t, each) for t, seen in samples for each in seen]

@@ -13,7 +13,6 @@ class Follow(OfHead):
     """The event's object, or its region's middle where it has none."""
 
     TITLE: ClassVar[str] = "follow"
-    LIVE: ClassVar[bool] = False
     BEGINS: ClassVar[Mapping[str, Any]] = {"device": "", "length_s": 60.0}
     ASKED: ClassVar[tuple[Asked, ...]] = (
         Asked("device", "head", "device", kind="ptz"), Asked("length_s", "at most", "number", "s"), *WHEN,
