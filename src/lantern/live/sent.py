@@ -10,7 +10,6 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lantern.core.effects.register import EFFECTS
 from lantern.core.linking import outcomes
 from lantern.core.linking.orders import COINCIDE_S
 from lantern.db.base import transaction
