@@ -1,4 +1,4 @@
-// What a head's picture must not show: drawn in the picture, corner by corner; the server knows which way a pixel looks.
+// What a head's picture must not show: drawn in it, corner by corner; the server knows which way a pixel looks.
 import { ask } from "/static/js/http.js";
 import { el, redraw } from "/static/js/svg.js";
 import { numberOf } from "/static/js/units.js";
