@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, object_session
 
 from lantern.core.effects.register import EFFECTS
 from lantern.core.effects.switch.effect import Switch
 from lantern.core.linking.links import CAUSES, LinkRule
 from lantern.core.logic.timetable import holiday_countries, merged
 from lantern.core.roles import ROLES
-from lantern.links.tables import LinkRow, TimetableRow, lengths_of, links_of_site, timetables_of
+from lantern.links.tables import LinkRow, TimetableRow, held_back, lengths_of, links_of_site, timetables_of
 from lantern.register.tables import devices_of_site, outputs_of
 from lantern.sites.tables import site_of
 
+NO_LIMIT = {"limit_burst": None, "limit_refill_s": None}  # which a link's document leaves out
 # what a new link and a new effect begin with
 FRESH = {
-    "link": LinkRule(name="Link", detector="any").model_dump(mode="json", exclude={"name", *CAUSES}),
+    "link": LinkRule(name="Link", detector="any").model_dump(mode="json", exclude={"name", *CAUSES}) | NO_LIMIT,
     "effect": Switch(output="lamp").model_dump(mode="json"),
 }
 
@@ -51,4 +52,6 @@ def timetable_shown(row: TimetableRow) -> dict[str, Any]:
 
 
 def link_shown(row: LinkRow) -> dict[str, Any]:
-    return {"id": row.id, "revision": row.revision, **row.model.model_dump(mode="json")}
+    session = object_session(row)
+    held = 0 if session is None else held_back(session, [row.id]).get(row.id, 0)
+    return {"id": row.id, "revision": row.revision, "held_back": held, **NO_LIMIT, **row.model.model_dump(mode="json")}

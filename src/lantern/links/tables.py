@@ -49,6 +49,23 @@ class LinkRow(Revised, Base):
         return LinkRule.model_validate(self.body)
 
 
+class LinkBucketRow(Base):
+    """Of a link with a limit: how many it may fire at `at` (None: it is full), and how often it was held back."""
+
+    __tablename__ = "link_bucket"
+
+    link_id: Mapped[int] = mapped_column(ForeignKey("link.id", ondelete="CASCADE"), primary_key=True)
+    left: Mapped[float]
+    at: Mapped[datetime | None]
+    held: Mapped[int]
+
+
+def held_back(session: Session, link_ids: Collection[int]) -> dict[int, int]:
+    """Return how often each of these links was held back; those that never were are left out."""
+    query = select(LinkBucketRow.link_id, LinkBucketRow.held).where(LinkBucketRow.link_id.in_(link_ids))
+    return {link_id: held for link_id, held in session.execute(query) if held}
+
+
 class CompoundRow(Revised, Base):
     """Its body is one of the `compounds` of a site's file."""
 

@@ -20,6 +20,7 @@ from lantern.core.reasons import Reason
 from lantern.core.watch import Turn
 from lantern.db.base import transaction
 from lantern.links.tables import hours_named
+from lantern.live.limits import buckets
 from lantern.live.outbox import place
 from lantern.live.tables import DecisionRow, EventRow, InputRow
 from lantern.register.tables import DeviceRow, devices_of_site, outputs_of
@@ -111,8 +112,8 @@ def _raise(
     *,
     repeat: bool,
 ) -> str:
-    arming = Arming(links, hours, happening.at, happening.at)
-    answer = arming.answer(Heard(turn.region, turn.own.get("list"), repeat), happening.at)
+    heard = Heard(turn.region, turn.own.get("list"), repeat)
+    answer = _answered(session, happening.site_id, links, hours, heard, happening.at)
     event = EventRow(
         key=key,
         detector_id=happening.detector_id,
@@ -129,6 +130,14 @@ def _raise(
     )
     names = _names(session, happening, turn) if answer[0] else {}
     return _store(session, happening.site_id, event, *answer, names)
+
+
+def _answered(
+    session: Session, site_id: int, links: Sequence[Armed], hours: Timetable | None, heard: Heard, at: datetime
+) -> tuple[list[Firing], Reason]:
+    """Return what an event sets off, or why nothing; what limits let through is taken from them."""
+    with buckets(session, site_id, links) as held:
+        return Arming(links, hours, at, at, held).answer(heard, at)
 
 
 def _names(session: Session, happening: Happening, turn: Turn) -> dict[str, str]:
@@ -243,7 +252,7 @@ def record_input(turn: InputTurn, links: Sequence[Armed]) -> InputStored | None:
             reading=turn.reading,
             why={"state": turn.state, "before": turn.before, "told": turn.told},
         )
-        answer = Arming(links, hours, turn.at, turn.at).answer(Heard(turn.state), turn.at)
+        answer = _answered(session, turn.site_id, links, hours, Heard(turn.state), turn.at)
         names = {
             "detector": turn.input,
             "region": turn.state,
@@ -295,7 +304,7 @@ def record_compound(turn: CompoundTurn, links: Sequence[Armed], hours: Timetable
             reading=0.0,
             why={"parts": list(turn.parts)},
         )
-        answer = Arming(links, hours if turn.asleep else None, turn.at, turn.at).answer(Heard(""), turn.at)
+        answer = _answered(session, turn.site_id, links, hours if turn.asleep else None, Heard(""), turn.at)
         zone = zone_of(session.get_one(SiteRow, turn.site_id).zone)
         time = turn.at.astimezone(zone).isoformat(sep=" ", timespec="seconds")
         names = {"detector": turn.name, "object": ", ".join(turn.parts), "time": time}

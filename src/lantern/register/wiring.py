@@ -24,6 +24,8 @@ def check_outputs(session: Session, site_id: int, model: Device, row: DeviceRow 
     others = {output.name: device.code for device, output in outputs_of(session, site_id) if device.id != own}
     coils: dict[int, str] = {}
     names: set[str] = set()
+    for said in limits_on(session, site_id, {output.name for output in model.outputs if output.life_safety}):
+        faults.add("device: outputs", said, "life safety where no limit holds back: take the limit away first")
     for output in model.outputs:
         if output.name in others:
             faults.add(f"output {output.name}", f"{others[output.name]} has one of that name", "a name of its own")
@@ -59,6 +61,17 @@ def used_outputs(session: Session, site_id: int, names: set[str]) -> str:
     for link in links_of_site(session, site_id):
         told += [f"{link.name} switches {e['output']}" for e in link.body["effects"] if e.get("output") in names]
     return ", ".join(told)
+
+
+def limits_on(session: Session, site_id: int, names: set[str]) -> list[str]:
+    """Return which links hold back what is ordered of these outputs, in words."""
+    held = [link for link in links_of_site(session, site_id) if names and link.body.get("limit_refill_s")]
+    return [
+        f"{link.name} has a limit, and switches {effect['output']}"
+        for link in held
+        for effect in link.body["effects"]
+        if effect.get("output") in names
+    ]
 
 
 def check_hours(session: Session, site_id: int, where: str, name: str | None, faults: FaultList) -> None:

@@ -11,7 +11,7 @@ from lantern.core.linking.expectations import Expectation
 from lantern.core.linking.load import load
 from lantern.core.linking.runs import Run, counted, differences
 from lantern.core.linking.supposed import alike, others
-from lantern.core.linking.whole import Line
+from lantern.core.linking.whole import HELD_BACK, Line
 from lantern.rehearse.playing import Heard, Played
 
 TOLD = ("mail", "post", "show", "say", "switch")  # what somebody is to attend to
@@ -33,7 +33,7 @@ def shown(run: Played) -> dict[str, Any]:
             for line in lines
             if line.shown is not None and line.shown.what == "compound"
         ],
-        "asleep": [line.said for line in lines if line.said.get("result") == "asleep" and "do" not in line.said],
+        "asleep": [line.said for line in lines if "link" in line.said and "do" not in line.said],
         "lanes": _lanes(lines),
         "expectations": [
             each.as_dict() | {"sentence": _sentence(one)}
@@ -140,12 +140,14 @@ def _stations(lines: list[Line], linked: set[str]) -> list[tuple[str, int]]:
     awake = [line for line in shown if line.shown is not None and not line.shown.asleep]
     heard_of = [line for line in awake if line.shown is not None and line.shown.name in linked]
     orders = [line.said for line in lines if "do" in line.said]
+    held_back = sum("do" not in line.said and line.said.get("result") == HELD_BACK for line in lines)
     by_result = Counter(said["result"] for said in orders)
     return [
         ("raised", len(shown)),
         ("asleep by their own hours", len(shown) - len(awake)),
         ("with no link", len(awake) - len(heard_of)),
         ("their link asleep", sum("do" not in line.said and line.said.get("result") == "asleep" for line in lines)),
+        *([("held back by their link", held_back)] if held_back else []),
         ("orders", len(orders)),
         *(
             (f"orders {word}", by_result[word])

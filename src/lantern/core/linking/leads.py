@@ -43,7 +43,7 @@ class Names:
 
     def check_effects(self, where: str, link: LinkRule, faults: FaultList) -> None:
         for m, effect in enumerate(link.effects):
-            self._check_effect(f"{where}.effects.{m}", effect, faults)
+            self._check_effect(f"{where}.effects.{m}", effect, faults, limited=link.bucket is not None)
 
     def _causes(self, what: str) -> Collection[str]:
         return {"detector": self.detectors, "input": self.inputs, "compound": self.compounds}[what]
@@ -52,7 +52,7 @@ class Names:
         for what in ("detector", "input", "compound"):
             self._leads(f"{where}.{what}", getattr(cause, what), self._causes(what), faults)
 
-    def _check_effect(self, at: str, effect: Effect, faults: FaultList) -> None:
+    def _check_effect(self, at: str, effect: Effect, faults: FaultList, *, limited: bool) -> None:
         for code in effect.devices_named:
             fit = {own for own, kind in self.kinds.items() if effect.DEVICE_KIND in ("", kind)}
             self._leads(f"{at}.{effect.ON}", code, fit, faults)
@@ -61,6 +61,9 @@ class Names:
         if isinstance(effect, Switch):
             self._leads(f"{at}.output", effect.output, self.outputs, faults)
             output = self.outputs.get(effect.output)
+            if output is not None and output.life_safety and limited:
+                what = f"{output.name} is marked life safety, and the link has a limit"
+                faults.add(at, what, "a link without a limit: nothing may hold that back")
             if output is not None and effect.flash_hz is not None and not output.flashes:
                 faults.add(at, "a relay does not flash", "flash_hz for a beacon only")
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer, model_validator
 
 from lantern.core.effects.effect import DAY_S
 from lantern.core.effects.register import AnyEffect
 from lantern.core.effects.switch.effect import Switch
+from lantern.core.linking.limit import MOST_BURST, MOST_REFILL_S, Bucket
 from lantern.core.logic.causes import Cause
 from lantern.core.modelled import Strict
 
@@ -19,7 +20,7 @@ CAUSES: tuple[Sort, ...] = ("detector", "input", "compound")
 
 class LinkRule(Strict):
     """Cause to effects: a detector, an input of a module, or a compound. `on_repeat`: does a repeat of a standing alarm fire again
-    (and so extend a pulse)?
+    (and so extend a pulse)? `limit_burst`, `limit_refill_s`: it fires so often at once, and then once in so long; both or neither.
     """
 
     name: str = Field(min_length=1, max_length=120)
@@ -34,6 +35,8 @@ class LinkRule(Strict):
     timetable: Name | None = None
     delay_s: float = Field(default=0.0, ge=0, le=DAY_S)
     on_repeat: bool = True
+    limit_burst: int | None = Field(default=None, ge=1, le=MOST_BURST)
+    limit_refill_s: float | None = Field(default=None, gt=0, le=MOST_REFILL_S)
     effects: tuple[AnyEffect, ...] = ()
 
     def listens_to(self, region: str, listed: str | None = None) -> bool:
@@ -51,6 +54,23 @@ class LinkRule(Strict):
         if self.input is not None:
             return Cause.model_validate({"input": self.input, "state": self.region, "lists": self.lists})
         return Cause(detector=self.detector, compound=self.compound, region=self.region, lists=self.lists)
+
+    @property
+    def bucket(self) -> Bucket | None:
+        """Return what holds it back, as it begins; None: nothing does."""
+        return None if self.limit_refill_s is None else Bucket(self.limit_burst or 1, self.limit_refill_s)
+
+    @model_validator(mode="after")
+    def _whole_limit(self) -> Self:
+        if (self.limit_burst is None) != (self.limit_refill_s is None):
+            raise ValueError("give limit_burst and limit_refill_s, or neither: so many at once, then one in so long")
+        return self
+
+    @model_serializer(mode="wrap")
+    def _plain(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """A limit that is not there is not written."""
+        out: dict[str, Any] = handler(self)
+        return out if self.limit_refill_s is not None else {k: v for k, v in out.items() if not k.startswith("limit_")}
 
     @model_validator(mode="after")
     def _one_cause(self) -> Self:

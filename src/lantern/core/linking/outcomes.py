@@ -16,6 +16,7 @@ OF_EVENT = {
     "other_region": "no link listens",
     "outside_timetable": "outside the timetable",
     "repeat": "a repeat",
+    "held_back": "held back",
     "no_effect": "no effect",
 }  # by code, as a list shows it; the sentence is the reason's
 
@@ -46,6 +47,12 @@ def outside_hours(links: Sequence[tuple[str, Timetable]]) -> Reason:
     """Every link that listens slept; by link, with its timetable."""
     told = [f"{name} (timetable {hours.name}, {hours.summary})" for name, hours in links]
     return Reason("outside_timetable", f"Outside the timetable: {'; '.join(told)}.", {"links": told})
+
+
+def held_back(links: Sequence[tuple[str, int, float]]) -> Reason:
+    """Every link that listens and is awake has fired as often as it may; by link, with its limit."""
+    told = [f"{name} (at most {burst} at once, then one in {refill_s:g} s)" for name, burst, refill_s in links]
+    return Reason("held_back", f"Held back: {'; '.join(told)}.", {"links": [name for name, _, _ in links]})
 
 
 def repeat() -> Reason:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import Field
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
 
 from lantern.core.modelled import Strict
 
@@ -23,6 +23,14 @@ class Output(Strict):
     )
 
     timetable: str | None = Field(default=None, max_length=120, description="ordered outside it nothing is done")
+
+    life_safety: bool = Field(default=False, description="no limit may hold back what is ordered of it")
+
+    @model_serializer(mode="wrap")
+    def _plain(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """What it is not is not written."""
+        out: dict[str, Any] = handler(self)
+        return out if self.life_safety else {key: value for key, value in out.items() if key != "life_safety"}
 
     @property
     def flashes(self) -> bool:

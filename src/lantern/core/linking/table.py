@@ -17,7 +17,7 @@ from lantern.core.faults import Refused
 from lantern.core.linking.links import CAUSES, LinkRule
 
 SEPARATOR = ";"
-OF_LINK = ("region", "lists", "timetable", "delay_s", "on_repeat")
+OF_LINK = ("region", "lists", "timetable", "delay_s", "on_repeat", "limit_burst", "limit_refill_s")
 _BOTH = ("priority", "expire_s", "length_s")  # of most effects: these columns come first
 
 

@@ -21,6 +21,7 @@ from lantern.core.logic.compounds import Compound, Raised, worked_out
 from lantern.core.rule import TIME_TOLERANCE_S
 
 IsOn = Callable[[str, float], bool]  # a timetable's name, and when: is it on then?
+HELD_BACK = "held back"
 EVENT, COMPOUND, ORDER, ASLEEP = range(4)  # in which order lines of one time are printed
 
 
@@ -153,7 +154,7 @@ def _fired(rules: Rules, fires: Sequence[_Fires], until_s: float | None) -> Iter
     for order, each in enumerate(fires):
         heard[each.happened.what, each.happened.name].append((order, each))
     for number, link in enumerate(rules.links):
-        cause = link.cause
+        cause, bucket = link.cause, link.bucket
         for order, each in heard[cause.of]:
             if not cause.fits(each.happened) or (each.repeat and not link.on_repeat):
                 continue
@@ -165,6 +166,19 @@ def _fired(rules: Rules, fires: Sequence[_Fires], until_s: float | None) -> Iter
                     "event": each.named,
                     "at_s": raised_s,
                     "result": "asleep",
+                    "because": because,
+                }
+                yield Line((raised_s, ASLEEP, (number, order)), said)
+                continue
+            if bucket is not None and link.effects and not bucket.lets(raised_s):
+                because = (
+                    f"The link fires {link.limit_burst} times at once at most, then once in {link.limit_refill_s:g} s."
+                )
+                said = {
+                    "link": link.name,
+                    "event": each.named,
+                    "at_s": raised_s,
+                    "result": HELD_BACK,
                     "because": because,
                 }
                 yield Line((raised_s, ASLEEP, (number, order)), said)

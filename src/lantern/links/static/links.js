@@ -62,6 +62,11 @@ document.addEventListener("alpine:init", () => {
           key === "delay_s" ? this.number(value) : ["timetable", "region"].includes(key) ? value || null : value;
         link.dirty = true;
       },
+      setLimit(link, key, value) {
+        link[key] = value.trim() === "" ? null : this.number(value);
+        link.dirty = true;
+      },
+      heldBackText: ({ held_back: count }) => `held back ${count} ${count === 1 ? "time" : "times"}`,
       setEffect(link, index, key, value) {
         const effect = link.effects[index];
         effect[key] =
@@ -149,8 +154,9 @@ document.addEventListener("alpine:init", () => {
         if (this.outputs.length) this.addEffect(this.links[this.links.length - 1]);
       },
       async save(link) {
-        const { name, region, lists, timetable, delay_s, on_repeat, effects } = link;
-        const body = { name, detector: "", region, lists, timetable, delay_s, on_repeat, effects };
+        const { name, region, lists, timetable, delay_s, on_repeat, limit_burst, limit_refill_s, effects } = link;
+        const limit = { limit_burst: limit_burst ?? null, limit_refill_s: limit_refill_s ?? null };
+        const body = { name, detector: "", region, lists, timetable, delay_s, on_repeat, ...limit, effects };
         await this.attempt(async () => {
           const why = `base=${link.revision}&reason=${encodeURIComponent(link.why)}`;
           const changed = `${data.base}/${link.id}?${why}`;
