@@ -117,6 +117,7 @@ def links_page(request: Request, compound_id: Id) -> HTMLResponse:
         cause = _cause(session, compound_id)
         data = {
             "base": f"/compound-links/{compound_id}",
+            "cause": {"compound": cause.name},
             "changesAt": f"/compound-links/{compound_id}/changes",
             "regions": [],
             "lists": [],

@@ -34,6 +34,7 @@ def page(request: Request, device_id: Id, name: Named) -> HTMLResponse:
         device, cause = _cause(session, device_id, name)
         data = {
             "base": f"/input-links/{device.id}",
+            "cause": {"input": name},
             "changesAt": f"/input-links/{device.id}/changes?input={name}",
             "input": name,
             "regions": list(SOURCES),

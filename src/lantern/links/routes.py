@@ -34,6 +34,7 @@ def links_page(request: Request, detector_id: Id) -> HTMLResponse:
             return render(request, session, "raises_nothing.html", stage="link", detector=row)
         data = {
             "base": f"/links/{row.id}",
+            "cause": {"detector": row.name},
             "changesAt": f"/links/{row.id}/changes",
             "regions": kind_of(row.model.kind).sources(row.model),
             "lists": list(kind_of(row.kind).lists.named(row.model)),

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from lantern.links.compound_routes import router as compounds
 from lantern.links.input_routes import router as inputs
 from lantern.links.message_routes import router as messages
+from lantern.links.reading import router as reading
 from lantern.links.routes import router as links
 from lantern.links.sheet_routes import router as sheet
 from lantern.links.tables import CompoundRow, LinkRow, MessageRow, TimetableRow, count_untied
@@ -26,7 +27,7 @@ STAGE = Stage(
     place=4,
     address="/link-sheet",
     of_detector=False,
-    routers=(sheet, links, timetables, inputs, compounds, messages),
+    routers=(sheet, links, timetables, inputs, compounds, messages, reading),
     count=_count,
     owners={
         "link_id": (LinkRow.id, select(LinkRow.site_id)),

@@ -15,17 +15,16 @@ from sqlalchemy.orm import Session
 from lantern.core.linking import outcomes
 from lantern.core.linking.arming import Armed, Arming, Firing, Heard
 from lantern.core.linking.inputs import State, raises
-from lantern.core.logic.timetable import Timetable, zone_of
+from lantern.core.logic.timetable import Timetable
 from lantern.core.reasons import Reason
 from lantern.core.watch import Turn
 from lantern.db.base import transaction
 from lantern.links.tables import hours_named
 from lantern.live.limits import buckets
+from lantern.live.naming import names_of
 from lantern.live.outbox import place
 from lantern.live.tables import DecisionRow, EventRow, InputRow
 from lantern.register.tables import DeviceRow, devices_of_site, outputs_of
-from lantern.sites.tables import SiteRow
-from lantern.tune.tables import DetectorRow
 
 OF_COMPOUNDS = uuid5(NAMESPACE_OID, "lantern compound")
 
@@ -128,8 +127,7 @@ def _raise(
         device_t=happening.device_t,
         direction=turn.direction,
     )
-    names = _names(session, happening, turn) if answer[0] else {}
-    return _store(session, happening.site_id, event, *answer, names)
+    return _store(session, happening.site_id, event, *answer)
 
 
 def _answered(
@@ -140,28 +138,9 @@ def _answered(
         return Arming(links, hours, at, at, held).answer(heard, at)
 
 
-def _names(session: Session, happening: Happening, turn: Turn) -> dict[str, str]:
-    """Return what texts may say of a detector's event."""
-    row = session.get_one(DetectorRow, happening.detector_id)
-    own = {key: "" if value is None else str(value) for key, value in turn.own.items() if key in ("text", "list")}
-    return own | {
-        "detector": row.name,
-        "region": turn.region,
-        "place": row.device.place.name,
-        "time": _local(row.device, happening.at),
-        "object": turn.object or "",
-        "peak": f"{turn.reading:g}",
-    }
-
-
-def _local(device: DeviceRow, at: datetime) -> str:
-    return at.astimezone(zone_of(device.place.site.zone)).isoformat(sep=" ", timespec="seconds")
-
-
-def _store(
-    session: Session, site_id: int, event: EventRow, fired: Sequence[Firing], reason: Reason, names: dict[str, str]
-) -> str:
-    """The event with its orders; returns its outcome. `names`: what texts may say of it."""
+def _store(session: Session, site_id: int, event: EventRow, fired: Sequence[Firing], reason: Reason) -> str:
+    """The event with its orders; returns its outcome."""
+    names = names_of(session, event) if fired else {}
     found_outputs = outputs_of(session, site_id)
     devices = {output.name: device.id for device, output in found_outputs}
     own_hours = {output.name: output.timetable for _, output in found_outputs if output.timetable}
@@ -253,13 +232,7 @@ def record_input(turn: InputTurn, links: Sequence[Armed]) -> InputStored | None:
             why={"state": turn.state, "before": turn.before, "told": turn.told},
         )
         answer = _answered(session, turn.site_id, links, hours, Heard(turn.state), turn.at)
-        names = {
-            "detector": turn.input,
-            "region": turn.state,
-            "place": named.place.name,
-            "time": _local(named, turn.at),
-        }
-        return InputStored(_store(session, turn.site_id, event, *answer, names), asleep)
+        return InputStored(_store(session, turn.site_id, event, *answer), asleep)
 
 
 @dataclass(frozen=True)
@@ -305,10 +278,7 @@ def record_compound(turn: CompoundTurn, links: Sequence[Armed], hours: Timetable
             why={"parts": list(turn.parts)},
         )
         answer = _answered(session, turn.site_id, links, hours if turn.asleep else None, Heard(""), turn.at)
-        zone = zone_of(session.get_one(SiteRow, turn.site_id).zone)
-        time = turn.at.astimezone(zone).isoformat(sep=" ", timespec="seconds")
-        names = {"detector": turn.name, "object": ", ".join(turn.parts), "time": time}
-        return _store(session, turn.site_id, event, *answer, names)
+        return _store(session, turn.site_id, event, *answer)
 
 
 def clear_compound(over: CompoundClear) -> None:

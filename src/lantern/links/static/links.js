@@ -6,6 +6,8 @@ import { askedOf, begun as begunEffect, given, number } from "./effects.js";
 import { DAY, DAYS, Week } from "./week.js";
 import { drawYear, stretchText, stretches } from "./year.js";
 
+const TEXTS = ["subject", "text"];
+
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("links", () => {
     const data = pageData();
@@ -29,6 +31,7 @@ document.addEventListener("alpine:init", () => {
       hoursDirty: false,
       hoursWhy: "",
       changes: data.changes,
+      read: {}, // by link and effect: how its texts would have read
       trouble: "",
       told: "",
       init() {
@@ -99,8 +102,20 @@ document.addEventListener("alpine:init", () => {
             effect,
             index,
             title: sort.title,
+            hasText: TEXTS.some((key) => effect[key]),
+            read: this.read[`${link.key} ${index}`] ?? null,
             asked: sort.asked.map((asked) => this.asked(effect, asked)),
           }));
+      },
+      // As it would have read of the newest event of this cause.
+      async readTexts(link, { effect, index }) {
+        const texts = Object.fromEntries(TEXTS.filter((key) => effect[key]).map((key) => [key, effect[key]]));
+        await this.attempt(async () => {
+          const { texts: found, at } = await ask("POST", "/link-text", { cause: data.cause, texts });
+          const lines = found ? Object.values(found) : ["Nothing came of this cause yet: once something has."];
+          const head = at === null ? "" : `Of ${dayAndTime(at, data.zone)}: `;
+          this.read = { ...this.read, [`${link.key} ${index}`]: head + lines.join(" / ") };
+        });
       },
       asked: (effect, asked) => askedOf(effect, asked, data),
       setOther(link, index, { key, of }, value) {
