@@ -188,3 +188,16 @@ def test_what_does_not_answer_is_said_with_the_way_on() -> None:
     assert (deaf.ok, "does not answer" in deaf.lines[0]) == (False, True)
     paused = in_a_loop(lambda: try_device(tried(kind="thermal", live=False)))
     assert "paused" in paused.lines[0]
+
+
+def test_two_who_change_different_parts_of_a_device_at_one_time_both_keep_theirs(small: Small) -> None:
+    with transaction() as session:
+        row = session.get_one(DeviceRow, small.module)
+        assert row.extras.get("mount") is None  # read, and then somebody else is faster
+        with transaction() as other:
+            theirs = other.get_one(DeviceRow, small.module)
+            devices.change_device(other, theirs, {"mount": {"x_m": 4.0, "y_m": 5.0}}, place=theirs.place)
+        devices.change_device(session, row, {"name": "Another name"}, place=row.place)
+    with transaction() as session:
+        row = session.get_one(DeviceRow, small.module)
+        assert (row.name, row.extras["mount"]) == ("Another name", {"x_m": 4.0, "y_m": 5.0})

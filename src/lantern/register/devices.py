@@ -66,9 +66,10 @@ def change_device(
     facts: dict[str, Any] | None = None,
     checked: bool = True,
 ) -> None:
-    """Change a device to what the document has of it; the rest is kept. Links follow the new name of an output or an
-    input. Without a `reason` the state that is kept says what was changed. Not `checked`: whoever changes many calls `recheck` after the last. Raises `Refused`.
+    """Change a device to what the document has of it; the rest is kept, as whoever changed it last has left it. Links follow the new
+    name of an output or an input. Without a `reason` the state that is kept says what was changed. Not `checked`: whoever changes many calls `recheck` after the last. Raises `Refused`.
     """
+    session.refresh(row, with_for_update=True)  # somebody may have changed another part of it meanwhile
     document, before = deepcopy(document), state_of(row)
     outputs_were, inputs_were = was_of(document, "outputs"), was_of(document, "inputs")
     keep_hours(document, "outputs", outputs_were, row.outputs)

@@ -111,6 +111,7 @@ def changed(
     request: Request, session: Session, row: DeviceRow, change: Callable[[Turned], Turned], reason: str
 ) -> Response:
     """Keep what was changed of its registration, as a state of the device with its reason."""
+    session.refresh(row, with_for_update=True)  # what two people add at one time are two
     turned = change(turned_of(row))
     document = {"turned": turned.model_dump(mode="json")}
     change_device(session, row, document, place=row.place, user_id=user_id(request), reason=reason)

@@ -98,6 +98,7 @@ export const masks = (at) => {
     pickMask(i) {
       this.draft = null;
       this.picked = this.picked === i ? null : i;
+      if (this.picked !== null) this.$refs.maskSheet.scrollIntoView({ block: "center" });
       this.showCorners();
     },
     changed({ name, points, from_zoom: fromZoom }, change) {
