@@ -70,7 +70,7 @@ def test_a_part_that_keeps_failing_is_said_and_waits_longer(tmp_path: Path) -> N
     [said] = standing(tmp_path)
     assert said["keeps_ending"]
     assert said["cause"] == "it ended with code 3"
-    assert processes.parts["broken"].due > time.monotonic()
+    until(processes, lambda: processes.parts["broken"].due > time.monotonic())  # a slow machine ends it late
 
 
 def test_who_does_not_end_is_killed(tmp_path: Path) -> None:

@@ -135,6 +135,11 @@ def test_a_window_is_hidden_in_the_picture_and_by_the_device(bench: Page) -> Non
     bench.goto(device_of(bench, "Z1") + "/steer")
     expect(bench.get_by_test_id("aim")).to_contain_text("looks to")
     expect(bench.get_by_test_id("aim")).not_to_contain_text("moving")
+    bench.get_by_role(
+        "button", name="Stop", exact=True
+    ).first.click()  # held by hand: it does nothing by itself meanwhile
+    expect(bench.get_by_test_id("held")).to_contain_text("by hand")
+    expect(bench.get_by_test_id("aim")).not_to_contain_text("moving")
     rows = bench.get_by_test_id("mask")
     expect(rows).to_have_count(1)
     bench.get_by_role("button", name="Draw a mask").click()

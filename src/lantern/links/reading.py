@@ -7,18 +7,13 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import Field
-from sqlalchemy import ColumnElement, select
-from sqlalchemy.orm import Session
 
 from lantern.core.effects.effect import checked_text, filled
 from lantern.core.faults import Fault, Refused
 from lantern.core.logic.causes import Cause
 from lantern.core.modelled import Strict
 from lantern.db.base import transaction
-from lantern.live.naming import names_of
-from lantern.live.tables import EventRow
-from lantern.register.tables import ids_of_devices
-from lantern.tune.tables import DetectorRow
+from lantern.live.naming import names_of, newest
 from lantern.web.access import may, site_id_of
 from lantern.web.answers import json_answer
 
@@ -47,16 +42,3 @@ def read(request: Request, asked: Asked) -> Response:
         names = names_of(session, event)
         texts: dict[str, Any] = {key: filled(text, names) for key, text in asked.texts.items()}
         return json_answer({"texts": texts, "at": event.raised_at.timestamp()})
-
-
-def newest(session: Session, site_id: int, cause: Cause) -> EventRow | None:
-    """Return the newest event of a cause; None: nothing came of it yet."""
-    of: tuple[ColumnElement[bool], ...]
-    if cause.detector is not None:
-        rows = select(DetectorRow.id).where(DetectorRow.site_id == site_id, DetectorRow.name == cause.detector)
-        of = (EventRow.detector_id.in_(rows),)
-    elif cause.input is not None:
-        of = (EventRow.input == cause.input, EventRow.device_id.in_(ids_of_devices(site_id)))
-    else:
-        of = (EventRow.site_id == site_id, EventRow.compound == cause.compound)
-    return session.scalar(select(EventRow).where(*of).order_by(EventRow.raised_at.desc(), EventRow.id.desc()).limit(1))

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any, TypeVar
 
 from sqlalchemy import ForeignKey, UniqueConstraint, func, select
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.dialects.postgresql import JSONB, insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lantern.core.effects.message import Message
@@ -58,6 +58,17 @@ class LinkBucketRow(Base):
     left: Mapped[float]
     at: Mapped[datetime | None]
     held: Mapped[int]
+
+
+def bucket_rows(session: Session, site_id: int, names: Collection[str]) -> dict[str, LinkBucketRow]:
+    """Return the buckets of these links of a site, by name, locked; one that was not there is made, full."""
+    query = select(LinkRow.name, LinkRow.id).where(LinkRow.site_id == site_id, LinkRow.name.in_(names))
+    out = {}
+    for name, link_id in session.execute(query.order_by(LinkRow.name)):
+        made = insert(LinkBucketRow).values(link_id=link_id, left=0.0, at=None, held=0)
+        session.execute(made.on_conflict_do_nothing())
+        out[name] = session.get_one(LinkBucketRow, link_id, with_for_update=True)
+    return out
 
 
 def held_back(session: Session, link_ids: Collection[int]) -> dict[int, int]:

@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 
+from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
+from lantern.core.logic.causes import Cause
 from lantern.core.logic.timetable import zone_of
 from lantern.live.tables import EventRow
-from lantern.register.tables import DeviceRow
+from lantern.register.tables import DeviceRow, ids_of_devices
 from lantern.sites.tables import SiteRow
-from lantern.tune.tables import DetectorRow
+from lantern.tune.tables import DetectorRow, detectors_named
 
 
 def names_of(session: Session, event: EventRow) -> Mapping[str, str]:
@@ -36,3 +38,16 @@ def _where(device: DeviceRow, at: datetime) -> dict[str, str]:
 
 def _local(zone: str, at: datetime) -> str:
     return at.astimezone(zone_of(zone)).isoformat(sep=" ", timespec="seconds")
+
+
+def newest(session: Session, site_id: int, cause: Cause) -> EventRow | None:
+    """Return the newest event of a cause; None: nothing came of it yet."""
+    of: tuple[ColumnElement[bool], ...]
+    if cause.detector is not None:
+        named = detectors_named(session, site_id, [cause.detector])
+        of = (EventRow.detector_id.in_([row.id for row in named.values()]),)
+    elif cause.input is not None:
+        of = (EventRow.input == cause.input, EventRow.device_id.in_(ids_of_devices(site_id)))
+    else:
+        of = (EventRow.site_id == site_id, EventRow.compound == cause.compound)
+    return session.scalar(select(EventRow).where(*of).order_by(EventRow.raised_at.desc(), EventRow.id.desc()).limit(1))
