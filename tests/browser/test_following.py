@@ -156,9 +156,9 @@ def test_a_window_is_hidden_in_the_picture_and_by_the_device(bench: Page) -> Non
     row.get_by_role("button", name="corners").click()
     grip = bench.locator(".mask-sheet .grip").first
     before = grip.get_attribute("cx")
+    grip.hover()  # which waits until it lies still
     place = grip.bounding_box()
     assert place is not None
-    bench.mouse.move(place["x"] + 4, place["y"] + 4)
     bench.mouse.down()
     bench.mouse.move(place["x"] - 40, place["y"] - 20, steps=3)
     bench.mouse.up()
