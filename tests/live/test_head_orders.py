@@ -9,17 +9,22 @@ from collections.abc import Callable
 from datetime import timedelta
 from typing import Any
 
+import pytest
 from sqlalchemy import select
 
+from core.ptz.test_turned import HEAD as TALL
 from devices.onvif.test_ptz import LOGIN, PASSWORD, served
 from lantern.core.kinds import detector_of
 from lantern.core.linking.arming import Firing
 from lantern.core.linking.links import LinkRule
+from lantern.core.ptz.turned import Pointing, Turned
 from lantern.db.base import now, transaction
 from lantern.duty.tables import HoldRow
 from lantern.live.engine import Engine
+from lantern.live.head_orders import Wanted
 from lantern.live.outbox import place
 from lantern.live.tables import EventRow, OrderRow
+from lantern.live.whereabouts import Whereabouts
 from lantern.people.tables import add_user
 from lantern.register.devices import change_device
 from lantern.register.passwords import keep_password
@@ -102,6 +107,19 @@ def test_it_goes_where_links_send_it_and_back_to_its_round(database: str) -> Non
         in_a_loop(lambda: run(url))
 
 
+def test_one_whom_nobody_sees_after_a_restart_is_gone_in_time(monkeypatch: pytest.MonkeyPatch) -> None:
+    wanted, row = Wanted(Whereabouts()), OrderRow(id=1, do="follow")
+    pointing = Pointing(Turned(), TALL)
+    assert wanted.aim(row, pointing) is None
+    assert not wanted.is_gone(row)
+    later = time.monotonic() + 6.0
+    monkeypatch.setattr(time, "monotonic", lambda: later)
+    assert wanted.aim(row, pointing) is None
+    assert wanted.is_gone(row)
+    wanted.forget(())
+    assert not wanted.is_gone(row)
+
+
 def test_it_follows_whoever_raised_until_they_are_gone(database: str) -> None:
     device = PtzDevice(LOGIN, PASSWORD, lambda body, channel, masks: b"")
     zone = {"name": "yard", "shape": "polygon", "points": [[0, 0], [640, 0], [640, 480], [0, 480]]}
@@ -159,6 +177,10 @@ def test_it_follows_whoever_raised_until_they_are_gone(database: str) -> None:
             await seen(0.0, 12.0, lambda: looks_to(0.0, 12.0))
             assert results()[0] == ("dropped", "Nobody knows where whoever raised is.")
             assert engine.state(ids["head"])["head"]["by"] == "called"
+            steered, until = engine.steering.heads[ids["head"]], time.monotonic() + 1.0
+            sent = steered.sent
+            await seen(0.0, 12.0, lambda: time.monotonic() > until)
+            assert steered.sent == sent  # who stands still needs nothing told
             await seen(5.0, 9.0, lambda: looks_to(5.0, 9.0))  # it goes along
             gone = ("done", "Whom it followed is not seen any more.")
             await seen(0.0, 0.0, lambda: results()[1] == gone, nobody=True)

@@ -51,6 +51,14 @@ def test_one_hides_before_the_zoom_is_there_and_until_it_rests_below(head: Ptz) 
     assert on(head) == [True, True]
 
 
+def test_one_that_hides_always_is_on_whatever_it_was(head: Ptz) -> None:
+    token = Masks(head.held).create(
+        "vs-turned", SQUARE, enabled=False
+    )  # it hid from a zoom on, until somebody changed that
+    AtDevice((Mask(name="always", points=POINTS, token=token),)).switch(head, 1.0, rests=True)
+    assert on(head) == [True]
+
+
 def test_after_it_was_lost_the_device_is_asked_again(head: Ptz) -> None:
     token = Masks(head.held).create("vs-turned", SQUARE)
     held = AtDevice((Mask(name="near", points=POINTS, from_zoom=4.0, token=token),))

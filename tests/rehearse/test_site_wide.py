@@ -150,6 +150,8 @@ def test_what_if_says_what_comes_out_otherwise_and_keeps_nothing(small: Small) -
     }
     late = suppose(client, small, late_s=2.5)
     assert {each["words"] for each in late["orders"]} == {"2.5 s later"}
+    shared = suppose(client, small, guards=2)
+    assert [each["count"] for each in shared["load"]] == [count, (count + 1) // 2]  # they take turns
     other_hour = suppose(client, small, later_h=-3)
     assert other_hour["run"]["begins"] == as_it_is["begins"] - 3 * 3600
     again = client.post(f"/sites/{small.site}/rehearsal/play?laid=recorded").json()

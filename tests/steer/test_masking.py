@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import time
+from collections.abc import Sequence
 
 import numpy as np
 import pytest
@@ -18,6 +19,7 @@ from steer.test_steering import Mast, mast, zoomed
 
 __all__ = ["mast"]
 CORNERS = ((560.0, 300.0), (720.0, 300.0), (720.0, 420.0), (560.0, 420.0))
+SLANTED = ((560.0, 300.0), (760.0, 300.0), (640.0, 420.0))  # upside down it would be another
 
 
 def picture(mast: Mast, channel: str = "") -> np.ndarray:
@@ -36,8 +38,10 @@ def known(mast: Mast) -> None:
     mast.rests()
 
 
-def drawn(mast: Mast, name: str = "a window", **more: float) -> dict[str, object]:
-    points = [mast.post("bearing", u_px=u, v_px=v)["point"] for u, v in CORNERS]
+def drawn(
+    mast: Mast, name: str = "a window", corners: Sequence[tuple[float, float]] = CORNERS, **more: float
+) -> dict[str, object]:
+    points = [mast.post("bearing", u_px=u, v_px=v)["point"] for u, v in corners]
     return mast.post("masks", name=name, points=points, **more)
 
 
@@ -88,6 +92,16 @@ def test_where_nobody_knows_where_it_looks_all_is_hidden(mast: Mast) -> None:
     assert answer.status_code == 422 and "its zoom measured" in answer.text
 
 
+def test_a_head_that_stands_nowhere_any_more_shows_nothing(mast: Mast) -> None:
+    known(mast)
+    drawn(mast)
+    with transaction() as session:
+        row = session.query(DeviceRow).filter_by(code="Z9").one()
+        row.extras = {key: value for key, value in row.extras.items() if key != "mount"}
+    assert picture(mast).all()
+    assert picture(mast, OVERVIEW).all()
+
+
 def test_its_other_body_hides_it_once_it_is_registered_and_until_then_everything(mast: Mast) -> None:
     known(mast)
     row = drawn(mast)["rows"][0]  # type: ignore[index]
@@ -107,7 +121,7 @@ def test_from_its_zoom_on_it_hides(mast: Mast) -> None:
 
 def test_the_device_hides_the_same(mast: Mast) -> None:
     known(mast)
-    drawn(mast)
+    drawn(mast, corners=SLANTED)
     before = picture(mast)
     shown = mast.post("masks/0/device")
     assert shown["rows"][0]["there"]
@@ -125,8 +139,11 @@ def test_the_device_hides_the_same(mast: Mast) -> None:
     assert named["rows"][0]["there"]  # its corners are the same
     moved = [[pan + 1, tilt] for pan, tilt in row["points"]]
     changed = mast.client.put(f"{mast.at}/masks/0", json={"name": "their window", "points": moved}).json()
-    assert not changed["rows"][0]["there"] and mast.device.hiding.masks == {}
-    mast.post("masks/0/device")
+    assert not changed["rows"][0]["there"]
+    assert list(mast.device.hiding.masks) == [token]  # it goes on hiding what it was given
+    again = mast.post("masks/0/device")
+    assert again["rows"][0]["there"] and again["unknown"] == []
+    assert list(mast.device.hiding.masks) == [again["rows"][0]["token"]] != [token]
     assert mast.client.delete(f"{mast.at}/masks/0").json()["rows"] == []
     assert mast.device.hiding.masks == {}
     mast.rests()

@@ -28,6 +28,7 @@ log = structlog.get_logger()
 EVERY_S = 0.5
 RANK_OF_ALL = 11  # less its priority
 MOVED_DEG = 1.0  # at zoom 1; what moves less stays well in the picture
+NEARER = 1.25  # of the zoom: so much nearer or farther it is told anew
 CALLED_STILL_S = 1.5  # a detector that says nothing for so long calls no more
 WORDS = {
     "manual": "by hand",
@@ -100,7 +101,11 @@ class HeadDuty:
     def _send(self, aim: Aim) -> None:
         """Once, and again where it is to look elsewhere by now: whoever is followed moves."""
         sent = self._sent_there
-        if sent is None or Pointing.apart_deg(sent[:2], aim[:2]) > MOVED_DEG / max(aim.zoom, 1.0):
+        if (
+            sent is None
+            or Pointing.apart_deg(sent[:2], aim[:2]) > MOVED_DEG / max(aim.zoom, 1.0)
+            or not 1 / NEARER < aim.zoom / sent.zoom < NEARER
+        ):
             self.head.want(aim)
             self._sent_there = aim
 

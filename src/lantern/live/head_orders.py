@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import math
 import time
+from collections import defaultdict
 from collections.abc import Callable, Collection, Mapping
 from datetime import datetime
 from typing import Any
@@ -43,14 +44,14 @@ class HeadOrders(Woken):
     ) -> None:
         super().__init__()
         self._duties, self._clock = duties, clock
-        self._wanted = Wanted(whereabouts)
+        self._wanted: defaultdict[int, Wanted] = defaultdict(lambda: Wanted(whereabouts))  # by device
 
     async def look(self) -> float:
         """Step the orders of every head that has some: while one does, a hand may take it at any moment."""
         wanted = await asyncio.to_thread(ordered, MOVING)
         for device_id, duty in list(self._duties().items()):
             call = (
-                await asyncio.to_thread(_look, device_id, duty, self._wanted, self._clock())
+                await asyncio.to_thread(_look, device_id, duty, self._wanted[device_id], self._clock())
                 if device_id in wanted
                 else None
             )
@@ -59,11 +60,13 @@ class HeadOrders(Woken):
 
 
 class Wanted:
-    """Where orders want heads to look, one thread at a time: at a preset, at a place, or at whoever raised, wherever that is by now."""
+    """Where orders want one head to look, one thread at a time: at a preset, at a place, or at whoever raised, wherever that is by now."""
 
     def __init__(self, whereabouts: Whereabouts) -> None:
         self._whereabouts = whereabouts
-        self._seen: dict[int, tuple[float, Aim]] = {}  # by order: when somebody was seen last, and where
+        self._seen: dict[
+            int, tuple[float, Aim | None]
+        ] = {}  # by order: when somebody was seen last, or looked for first; and where
 
     def aim(self, row: OrderRow, pointing: Pointing) -> Aim | None:
         """Return it; None: it cannot be known."""
@@ -72,8 +75,7 @@ class Wanted:
         place = self._place(row)
         if place is not None:
             self._seen[row.id] = time.monotonic(), _zoomed(pointing, place)
-        seen = self._seen.get(row.id)
-        return None if seen is None else seen[1]
+        return self._seen.setdefault(row.id, (time.monotonic(), None))[1]
 
     def is_gone(self, row: OrderRow) -> bool:
         """Return whether whom it follows was not seen for long. A region does not go away."""

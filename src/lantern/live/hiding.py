@@ -15,7 +15,7 @@ class AtDevice:
     """Those masks of one head that the device keeps, by their tokens; used by one thread at a time."""
 
     def __init__(self, masks: tuple[Mask, ...]) -> None:
-        self._masks = tuple(each for each in masks if each.token and each.from_zoom > 1)
+        self._masks = tuple(each for each in masks if each.token)
         self._hides = Hides()
         self._on: frozenset[str] | None = None  # None: what the device does is not known
 

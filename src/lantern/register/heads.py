@@ -11,6 +11,7 @@ from lantern.core.company import Stands
 from lantern.core.devices import DEVICE_KINDS
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
+from lantern.core.ptz.masks import Mask
 from lantern.core.ptz.rounds import Sheet
 from lantern.core.ptz.standing import head_of
 from lantern.core.ptz.turned import Kept, Pointing, Turned
@@ -26,7 +27,9 @@ EDGE = 0.01  # of a space: so little beyond its end is rounding
 
 @dataclass(frozen=True)
 class Steered:
-    """What is known of one, outside any session. `pointing`: None: it stands nowhere on the plan, or its lens is not known."""
+    """What is known of one, outside any session. `pointing`: None: it stands nowhere on the plan, or its lens is not known. `masks`: what
+    its pictures must not show, wherever it stands.
+    """
 
     id: int
     site_id: int
@@ -35,6 +38,7 @@ class Steered:
     login: str
     password: str = field(repr=False)
     pointing: Pointing | None = None
+    masks: tuple[Mask, ...] = ()
 
     @property
     def reached(self) -> tuple[str, str, str]:
@@ -58,6 +62,7 @@ def steered_of(session: Session, row: DeviceRow) -> Steered:
         str(address.get("login") or ""),
         password_of(session, row),
         pointing_of(row),
+        turned_of(row).masks,
     )
 
 

@@ -27,6 +27,7 @@ from lantern.devices.onvif.ptz import Position, Ptz
 from lantern.register.heads import Steered
 from lantern.steer.heads import looks, speak
 
+EDGE_PX = 1.0  # more on all sides: a pixel that is cut by an edge is hidden whole
 INK = (38, 42, 46)
 HELD = 200  # devices
 Size = tuple[int, int]
@@ -56,13 +57,9 @@ class Seen(NamedTuple):
     moving: bool
 
 
-def masks_of(steered: Steered) -> tuple[Mask, ...]:
-    return () if steered.pointing is None else steered.pointing.turned.masks
-
-
 def picture_without(steered: Steered, channel: str) -> bytes:
     """Return what one of its bodies shows now, with what its masks hide; `channel`: the token of a profile, else that which turns."""
-    masks = masks_of(steered)
+    masks, pointing = steered.masks, steered.pointing
     if not masks:
         return speak(steered, "asks", lambda head: head.snapshot(channel or None))
 
@@ -79,13 +76,12 @@ def picture_without(steered: Steered, channel: str) -> bytes:
     except (UnidentifiedImageError, OSError, Image.DecompressionBombError) as error:
         what = f"sends a picture that cannot be read, and so nothing of it can be hidden: {error}"
         raise Refused([Fault(f"device {steered.code}", what[:300], "a JPEG or PNG")]) from error
-    pointing = steered.pointing
-    assert pointing is not None
-    areas = (
-        _of_head(steered.id, pointing, masks, (before, after), picture.size)
-        if turns
-        else _of_body(pointing, masks, channel, picture.size)
-    )
+    if pointing is None:
+        areas = [_whole(picture.size)]
+    elif turns:
+        areas = _of_head(steered.id, pointing, masks, (before, after), picture.size)
+    else:
+        areas = _of_body(pointing, masks, channel, picture.size)
     return _without(picture, areas, kind)
 
 
@@ -97,11 +93,10 @@ def _seen(steered: Steered, position: Position) -> Seen:
 
 def hidden_now(steered: Steered, position: Position) -> list[tuple[str, list[list[tuple[float, float]]]]]:
     """Return what its masks hide of a picture that is taken where it looks now, by name; that of all it shows is called so."""
-    masks = masks_of(steered)
-    if not masks or steered.pointing is None:
+    masks, seen = steered.masks, _seen(steered, position)
+    if not masks:
         return []
-    seen = _seen(steered, position)
-    if seen.aim is None:
+    if seen.aim is None or steered.pointing is None:
         return [("all of it, for where it looks is not known", polygons(_whole(FRAME_PX)))]
     view = view_of_aim(steered.pointing.head, seen.aim, FRAME_PX)
     held = _now(steered.id, masks, seen.aim.zoom)
@@ -153,12 +148,12 @@ def _of_head(
         return [_whole(size)]
     head = pointing.head
     views = [view_of_aim(head, aim, size) for aim in (before.aim, after.aim)]
-    grown = 0.0
+    grown = EDGE_PX
     if before.moving or after.moving:
         turned = Pointing.apart_deg(before.aim[:2], after.aim[:2])
         speed = min(turned / max(after.at_s - before.at_s, 1e-3), head.speed_deg_s)
         f_px = max(view.mount.f_px for view in views)
-        grown = grown_px(f_px, turned_within(head, speed, head.latency_s))
+        grown += grown_px(f_px, turned_within(head, speed, head.latency_s))
     held = _now(device_id, masks, max(before.aim.zoom, after.aim.zoom))
     return [hidden(each, views, grown) for each in held]
 

@@ -14,7 +14,7 @@ from pydantic import Field
 from lantern.core.faults import Fault, LanternError, Refused
 from lantern.core.modelled import Strict
 from lantern.core.ptz.masks import Mask, corners_px
-from lantern.core.ptz.pointing import out_of_reach
+from lantern.core.ptz.pointing import Direction, out_of_reach
 from lantern.core.ptz.sketch import view_of_aim
 from lantern.core.ptz.standing import FRAME_PX
 from lantern.core.ptz.turned import Pointing, Turned
@@ -27,7 +27,7 @@ from lantern.duty.holding import take_hold
 from lantern.register.heads import Steered, edged, turned_of
 from lantern.register.tables import DeviceRow
 from lantern.steer.heads import known_pointing, speak, steered_with
-from lantern.steer.hiding import bearing_now, masks_of, shares
+from lantern.steer.hiding import bearing_now, shares
 from lantern.steer.pictures import rest
 from lantern.steer.registering import changed
 from lantern.web.access import may
@@ -55,7 +55,7 @@ def masks(device_id: Id) -> Response:
 
 
 def _shown(steered: Steered) -> dict[str, Any]:
-    pointing, held = steered.pointing, masks_of(steered)
+    pointing, held = steered.pointing, steered.masks
     hides = {} if pointing is None else shares(pointing)
     names = {} if pointing is None else {each.number: each.name for each in pointing.turned.presets}
     said, there = "", set()
@@ -72,7 +72,7 @@ def _shown(steered: Steered) -> dict[str, Any]:
                 for number, found in hides.items()
                 if each.name in found
             ],
-            "there": bool(each.token) and each.token in there,
+            "there": each.is_given and each.token in there,
         }
         for each in held
     ]
@@ -98,10 +98,8 @@ def corners(device_id: Id, points: Annotated[Points, Body(embed=True)]) -> Respo
     position = speak(steered, "asks", lambda head: head.status())
     view = view_of_aim(pointing.head, pointing.aim(position.pan, position.tilt, position.zoom), FRAME_PX)
     out = []
-    for pan, tilt in points:
-        p, t = math.radians(pan), math.radians(tilt)
-        ray = np.array([math.sin(p) * math.cos(t), math.cos(p) * math.cos(t), -math.sin(t)])
-        u, v = view.pixels(view.eye + ray).tolist()
+    for point in points:
+        u, v = view.pixels(view.eye + np.array(Direction(*point).vector)).tolist()
         out.append([round(u, 1), round(v, 1)] if math.isfinite(u) else None)
     return json_answer({"pixels": out})
 
@@ -112,7 +110,7 @@ def add_mask(request: Request, device_id: Id, mask: Mask) -> Response:
         row = session.get_one(DeviceRow, device_id)
 
         def add(turned: Turned) -> Turned:
-            return _with(turned, (*turned.masks, mask.model_copy(update={"token": ""})))
+            return _with(turned, (*turned.masks, mask.model_copy(update={"token": "", "given": ()})))
 
         changed(request, session, row, add, f"{mask.name} is hidden.")
     return masks(device_id)
@@ -120,20 +118,15 @@ def add_mask(request: Request, device_id: Id, mask: Mask) -> Response:
 
 @router.put("/devices/{device_id}/steer/masks/{at}", **may("engineer"))
 def change_mask(request: Request, device_id: Id, at: Count, mask: Mask) -> Response:
-    """Its corners, its name, its zoom. What the device hides of it is another thing once its corners are others."""
-
-    def change(turned: Turned) -> Turned:
-        token = turned.masks[at].token if _one(turned, at).points == mask.points else ""
-        return _with(turned, (*turned.masks[:at], mask.model_copy(update={"token": token}), *turned.masks[at + 1 :]))
-
-    with transaction() as session:
-        steered, row = steered_with(session, device_id), session.get_one(DeviceRow, device_id)
-        held = _one(turned_of(row), at)
-        change(turned_of(row))  # what is refused takes nothing away at the device
-    if held.token and held.points != mask.points:
-        _forget_there(steered, held.token)
+    """Its corners, its name, its zoom. The device goes on hiding what it was given, until it is given the new corners."""
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
+
+        def change(turned: Turned) -> Turned:
+            held = _one(turned, at)
+            fresh = mask.model_copy(update={"token": held.token, "given": held.given})
+            return _with(turned, (*turned.masks[:at], fresh, *turned.masks[at + 1 :]))
+
         changed(request, session, row, change, f"What is hidden as {mask.name} was changed.")
     return masks(device_id)
 
@@ -150,8 +143,7 @@ def drop_mask(request: Request, device_id: Id, at: Count) -> Response:
         row = session.get_one(DeviceRow, device_id)
 
         def drop(turned: Turned) -> Turned:
-            _one(turned, at)
-            return _with(turned, (*turned.masks[:at], *turned.masks[at + 1 :]))
+            return _with(turned, tuple(each for each in turned.masks if each.name != held.name))
 
         changed(request, session, row, drop, f"{held.name} is shown again.")
     return masks(device_id)
@@ -165,15 +157,16 @@ def give_mask(request: Request, device_id: Id, at: Count) -> Response:
         steered = steered_with(session, device_id)
     pointing = known_pointing(steered)
     held = _one(pointing.turned, at)
-    if held.token:
-        _forget_there(steered, held.token)
     token = speak(steered, "moves", lambda head: _given(head, pointing, steered.code, held))
+    if held.token:  # once the new one hides
+        _forget_there(steered, held.token)
+    given = {"token": token, "given": held.points}
     with transaction() as session:
         row = session.get_one(DeviceRow, device_id)
 
         def keep(turned: Turned) -> Turned:
-            fresh = _one(turned, at).model_copy(update={"token": token})
-            return _with(turned, (*turned.masks[:at], fresh, *turned.masks[at + 1 :]))
+            kept = [each.model_copy(update=given) if each.name == held.name else each for each in turned.masks]
+            return _with(turned, tuple(kept))
 
         changed(request, session, row, keep, f"The device hides {held.name} too.")
     return masks(device_id)

@@ -181,7 +181,7 @@ def mask_over_preset(checked: Checked) -> Iterator[Found]:
 @rule("The device's own picture shows it: to recorders, and to everybody who looks past this program.")
 def mask_not_at_device(checked: Checked) -> Iterator[Found]:
     for device, at, _ in _heads(checked):
-        names = [each.name for each in (device.turned.masks if device.turned else ()) if not each.token]
+        names = [each.name for each in (device.turned.masks if device.turned else ()) if not each.is_given]
         if names:
             what = f"{', '.join(names)} is hidden here, and not by the device"
             yield Found("warning", f"{at}.turned", what, "given to the device, at its page")

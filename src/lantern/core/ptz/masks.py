@@ -22,22 +22,21 @@ from lantern.core.signals import Floats
 
 WIDEST_DEG = 80.0  # of a corner from the middle: beyond it a polygon no longer says which side it hides
 AHEAD = 1e-3  # of a length of 1: what lies less far ahead is cut off before anything is divided by it
-OFF_BELOW = (
-    0.9  # of its zoom: one that hides stays until the zoom is so much less, so that it does not flicker at the edge
-)
+OFF_BELOW = 0.9  # of its zoom: until then one that hides stays, so that it does not flicker at the edge
 
 Corner = tuple[float, float]  # pan clockwise from north, tilt down-positive, degrees
 
 
 class Mask(Strict):
     """`points`: its corners in order, joined by great circles. `from_zoom`: it hides from so many times on; 1: always. `token`: of the
-    device, once it hides the same.
+    device, once it was given; `given`: its corners then.
     """
 
     name: str = Field(min_length=1, max_length=80)
     points: tuple[Corner, ...] = Field(min_length=3, max_length=20)
     from_zoom: float = Field(default=1.0, ge=1, le=1000)
     token: str = Field(default="", max_length=80)
+    given: tuple[Corner, ...] = Field(default=(), max_length=20)
 
     @model_validator(mode="after")
     def _one_side(self) -> Self:
@@ -50,6 +49,11 @@ class Mask(Strict):
         if not flat.is_valid or flat.area <= 0:
             raise ValueError("its edges cross, or its corners lie in a line: corners in order, around what it hides")
         return self
+
+    @property
+    def is_given(self) -> bool:
+        """Return whether the device was told to hide just this."""
+        return bool(self.token) and self.given == self.points
 
     @property
     def middle(self) -> Direction:
@@ -155,9 +159,9 @@ def bearing(view: View, u_px: float, v_px: float) -> Corner:
 
 def polygons(area: BaseGeometry) -> list[list[Corner]]:
     """Return an area as polygons, each by its corners."""
-    parts: Iterable[BaseGeometry] = getattr(area, "geoms", [area])
-    rings = [part.exterior for part in parts if isinstance(part, shapely.Polygon) and not part.is_empty]
-    return [[(u, v) for u, v, *_ in ring.coords[:-1]] for ring in rings]
+    if isinstance(area, shapely.Polygon):
+        return [] if area.is_empty else [[(u, v) for u, v, *_ in area.exterior.coords[:-1]]]
+    return [corners for part in getattr(area, "geoms", ()) for corners in polygons(part)]
 
 
 def share(areas: Iterable[BaseGeometry], view: View) -> float:
