@@ -12,13 +12,14 @@ from pydantic import ValidationError
 
 from checks import check
 from lantern.core.effects.switch.effect import Switch
-from lantern.core.faults import FaultList
+from lantern.core.faults import FaultList, Refused
 from lantern.core.linking.arming import Armed, Arming, Heard
 from lantern.core.linking.leads import Names
 from lantern.core.linking.limit import Bucket
 from lantern.core.linking.links import LinkRule
 from lantern.core.linking.outputs import Output
 from lantern.core.linking.whole import Given, Rules, rehearsed
+from lantern.core.modelled import read_model
 
 AT = datetime(2026, 3, 2, tzinfo=UTC)
 
@@ -80,8 +81,14 @@ def test_a_repeat_that_fires_nothing_takes_nothing() -> None:
 
 
 def test_what_is_no_limit_is_refused_and_none_is_not_written() -> None:
-    with pytest.raises(ValidationError, match="or neither"):
-        link(2, None)
+    for burst, refill_s, where in ((2, None, "beside limit_burst 2"), (None, 30.0, "limit_burst beside it")):
+        with pytest.raises(Refused) as refused:
+            read_model(
+                LinkRule, {"name": "l", "detector": "d", "limit_burst": burst, "limit_refill_s": refill_s}, where="link"
+            )
+        [fault] = refused.value.faults
+        assert (fault.where, fault.what) == ("link: limit_refill_s", str(refill_s))
+        assert where in fault.expected
     with pytest.raises(ValidationError, match="limit_burst"):
         link(0, 3.0)
     assert not any(key.startswith("limit") for key in link(None, None).model_dump())

@@ -4,7 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, SerializerFunctionWrapHandler, model_serializer, model_validator
+from pydantic import (
+    Field,
+    SerializerFunctionWrapHandler,
+    ValidationInfo,
+    field_validator,
+    model_serializer,
+    model_validator,
+)
 
 from lantern.core.effects.effect import DAY_S
 from lantern.core.effects.register import AnyEffect
@@ -36,7 +43,7 @@ class LinkRule(Strict):
     delay_s: float = Field(default=0.0, ge=0, le=DAY_S)
     on_repeat: bool = True
     limit_burst: int | None = Field(default=None, ge=1, le=MOST_BURST)
-    limit_refill_s: float | None = Field(default=None, gt=0, le=MOST_REFILL_S)
+    limit_refill_s: float | None = Field(default=None, gt=0, le=MOST_REFILL_S, validate_default=True)
     effects: tuple[AnyEffect, ...] = ()
 
     def listens_to(self, region: str, listed: str | None = None) -> bool:
@@ -60,11 +67,17 @@ class LinkRule(Strict):
         """Return what holds it back, as it begins; None: nothing does."""
         return None if self.limit_refill_s is None else Bucket(self.limit_burst or 1, self.limit_refill_s)
 
-    @model_validator(mode="after")
-    def _whole_limit(self) -> Self:
-        if (self.limit_burst is None) != (self.limit_refill_s is None):
-            raise ValueError("give limit_burst and limit_refill_s, or neither: so many at once, then one in so long")
-        return self
+    @field_validator("limit_refill_s")
+    @classmethod
+    def _whole_limit(cls, refill_s: float | None, held: ValidationInfo) -> float | None:
+        burst = held.data.get("limit_burst")
+        if burst is not None and refill_s is None:
+            raise ValueError(
+                f"seconds, beside limit_burst {burst}: so many at once, then one in so long; or both empty"
+            )
+        if burst is None and refill_s is not None:
+            raise ValueError("limit_burst beside it: so many at once, then one in so long; or both empty")
+        return refill_s
 
     @model_serializer(mode="wrap")
     def _plain(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
