@@ -81,7 +81,7 @@ def test_it_begins_before_the_event_and_the_order_names_the_recording(small: Sma
         await engine.stop()
 
     in_a_loop(run)
-    [order], [kept] = orders(), recordings()
+    order, kept = orders()[0], recordings()[0]  # a machine that stalls leaves a gap, and it raises again
     with transaction() as session:
         raised_at = session.get_one(EventRow, order.event_id).raised_at
     assert (order.result, order.because) == ("done", f"It is in recording {kept.id}.")
@@ -107,9 +107,11 @@ def test_a_device_that_gives_nothing_is_said(small: Small) -> None:
         await engine.stop()
 
     in_a_loop(run)
-    [order] = orders()
-    assert order.result == "dropped"
-    assert "gives nothing to record" in order.because
+    over = [order for order in orders() if order.stage == "over"]  # a stall is a gap, and it raises again
+    assert over
+    for order in over:
+        assert order.result == "dropped"
+        assert "gives nothing to record" in order.because
     assert recordings() == []
 
 
