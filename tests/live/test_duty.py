@@ -12,6 +12,8 @@ from sqlalchemy import select
 from devices.onvif.test_ptz import LOGIN, PASSWORD, served
 from lantern.core.kinds import detector_of
 from lantern.db.base import now, transaction
+from lantern.duty.looks import looks_between
+from lantern.duty.recorded import drives
 from lantern.duty.tables import HadRow, HoldRow
 from lantern.live.engine import Engine
 from lantern.people.tables import add_user
@@ -42,7 +44,7 @@ def bearing(x: float, y: float) -> float:
 def test_it_goes_its_round_follows_is_taken_by_hand_and_goes_on(database: str) -> None:
     device = PtzDevice(LOGIN, PASSWORD, lambda body, channel, masks: b"")
 
-    async def until(what, within_s: float = 12.0) -> None:
+    async def until(what, within_s: float = 40.0) -> None:
         end = time.monotonic() + within_s
         while not what():
             assert time.monotonic() < end
@@ -98,6 +100,12 @@ def test_it_goes_its_round_follows_is_taken_by_hand_and_goes_on(database: str) -
             assert session.get_one(DeviceRow, ids[0]).extras["duty"]["idle"] == "round"
         assert [by for by in written if by in ("call", "manual")] == ["call", "manual"]
         assert written[-1] == "idle"
+        with transaction() as session:  # and where it looked is kept
+            looked = looks_between(session, ids[0], now() - timedelta(minutes=2), now())
+            [drive] = drives(session, ids[0])
+        assert len(looked) > 20
+        assert any(row.aim is not None and abs(row.aim.pan_deg - bearing(0, 12)) < 1 for row in looked)
+        assert drive.who == "Ida Test"
         await engine.stop()
 
     with served(make_app(device)) as url:

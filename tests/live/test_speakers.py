@@ -89,7 +89,7 @@ def test_it_says_gives_way_waits_and_tells_why_it_was_silent(database: str) -> N
             await until(lambda: speaker._playing is not None)
             await until(lambda: orders()[0].stage == "over")
             await until(lambda: (speaker.look(), speaker._playing is None)[1])
-            quay.order("low", length_s=0.8)
+            quay.order("low", length_s=0.3)
             quay.order("high", when_busy="wait")
             await until(lambda: [row.stage for row in orders()] == ["over"] * 3)
             await until(lambda: (speaker.look(), speaker._playing is None)[1])
@@ -98,7 +98,7 @@ def test_it_says_gives_way_waits_and_tells_why_it_was_silent(database: str) -> N
             assert first.length_s == 3.0  # twice 1.5 s, to its end
             assert abs(measured(first).peak_dbfs - -6.0) < 0.3  # 6 dB louder than -12 dBFS
 
-            assert short.length_s < 1.4  # as long as was asked for
+            assert short.length_s < 1.5  # it is stopped, and not played to its end
 
             quay.order("low", repeats=9)
             await until(lambda: speaker._playing is not None)

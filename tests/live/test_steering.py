@@ -80,7 +80,7 @@ def box(x: float, y: float) -> Seen:
 def test_the_head_looks_where_somebody_is_and_one_that_is_lost_is_told(database: str) -> None:
     device = PtzDevice(LOGIN, PASSWORD, lambda body, channel, masks: b"")
 
-    async def until(what, within_s: float = 8.0) -> float:
+    async def until(what, within_s: float = 40.0) -> float:
         began = time.monotonic()
         while not what():
             assert time.monotonic() - began < within_s

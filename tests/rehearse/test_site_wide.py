@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
+from sqlalchemy.orm import Session
 
 from lantern.application.app import make_app
 from lantern.core.faults import Refused
@@ -63,11 +64,22 @@ def test_it_is_judged_played_and_held_against_what_is_expected(small: Small) -> 
             assert dict(told["stations"])["raised"] == len(one.events)
             assert dict(told["stations"])["orders done"] == len(told["orders"])
             assert told["load"]["count"] == len(told["orders"])
+        made = shown(played(session, small.site, "made up", seed=5))
+        times = round(sum(b - a for a, b in made["spans"]) / take.length_s)
+        assert times > 1  # an hour of it, or two where it was recorded over the end of one
+        assert len(made["orders"]) == times * len(day_orders(session, small.site))
+        assert made["unknown"] == {"T1": 23 if times * take.length_s < 3600 + take.length_s else 22}
+        assert made["load"]["length_s"] == pytest.approx(times * take.length_s)
         recorded = shown(played(session, small.site, "recorded"))
         assert recorded["spans"][0][0] == 0.0
         assert recorded["begins"] == take.start.timestamp()
         day = shown(played(session, small.site, "day"))
         assert day["begins"] + day["spans"][0][0] == pytest.approx(take.start.timestamp(), abs=1)
+
+
+def day_orders(session: Session, site_id: int) -> list[Any]:
+    orders: list[Any] = shown(played(session, site_id, "day"))["orders"]
+    return orders
 
 
 def test_an_expectation_of_one_name_is_changed_goes_out_with_the_site_and_away(small: Small) -> None:

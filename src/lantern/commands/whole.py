@@ -56,7 +56,7 @@ def rehearse(
             sys.stdout.buffer.write(line(each.said))
         if not expect:
             return
-        outcomes = judged(whole.expectations, lines, clocks)
+        outcomes = judged(whole.expectations, lines, {name: (began,) for name, began in clocks.items()})
         for outcome in outcomes:
             sys.stdout.buffer.write(line(outcome.as_dict()))
         sys.stdout.buffer.flush()

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
 from functools import cached_property
 from typing import Any, Protocol, cast
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import shapely
@@ -23,9 +25,11 @@ from lantern.core.ptz.gaps import DIALS, Cure, Got, Spot, cures, got, px_per_m, 
 from lantern.core.ptz.rounds import PRESET, Sheet
 from lantern.core.ptz.standing import FRAME_PX, rest_of
 from lantern.core.watch import Aim
+from lantern.duty.looks import KEPT_DAYS
+from lantern.duty.recorded import Recorded, recorded_days, recorded_of
 from lantern.links.tables import timetables_of
 from lantern.plan.actions import plan_model
-from lantern.register.heads import steered_of
+from lantern.register.heads import sheet_of, steered_of
 from lantern.register.tables import DeviceRow, pixels_of
 from lantern.sites.tables import places_of, site_of
 from lantern.tune.judging import subject
@@ -56,15 +60,19 @@ class Known:
     courses: tuple[tuple[float, Course], ...]
     caller: str
     begins: datetime
+    sharp_after_s: Mapping[int, float] = field(default_factory=dict)  # by preset, where it was measured
+    recorded: Recorded | None = (
+        None  # a day that was, whose calls and hands another sheet is asked of; None: a made-up one
+    )
     held: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)  # what the same numbers gave before
 
-    def entries(self, sheet: Sheet) -> list[Entry]:
-        if sheet.hours not in self.held:
-            self.held[sheet.hours] = self._entries(sheet)
-        found: list[Entry] = self.held[sheet.hours]
+    def entries(self, sheet: Sheet, to_s: float = DAY_S) -> list[Entry]:
+        if (sheet.hours, to_s) not in self.held:
+            self.held[sheet.hours, to_s] = self._entries(sheet, to_s)
+        found: list[Entry] = self.held[sheet.hours, to_s]
         return found
 
-    def _entries(self, sheet: Sheet) -> list[Entry]:
+    def _entries(self, sheet: Sheet, to_s: float) -> list[Entry]:
         """Return what its hours have it do, minute by minute; of several that are on the first counts. Raises `Refused`."""
         by_name = {each.name: each for each in self.timetables}
         for at, row in enumerate(sheet.hours):
@@ -73,9 +81,9 @@ class Known:
                 raise Refused([Fault(f"hours.{at}.timetable", f"there is no {row.timetable!r}", expected)])
         out: list[Entry] = []
         since, doing = 0.0, None
-        for minute in range(int(DAY_S / MINUTE_S) + 1):
+        for minute in range(int(to_s / MINUTE_S) + 1):
             t = minute * MINUTE_S
-            now = self._now(sheet, by_name, t) if t < DAY_S else None
+            now = self._now(sheet, by_name, t) if t < to_s else None
             if now != doing:
                 if doing is not None:
                     out.append(Entry(from_s=since, to_s=t, do=doing))
@@ -86,32 +94,38 @@ class Known:
         at = self.begins + timedelta(seconds=t)
         return next((row.do for row in sheet.hours if by_name[row.timetable].is_active(at)), None)
 
-    def calls(self, sheet: Sheet) -> list[Asked]:
-        if sheet.made_up not in self.held:
-            self.held[sheet.made_up] = self._calls(sheet)
-        found: list[Asked] = self.held[sheet.made_up]
+    def calls(self, sheet: Sheet, to_s: float = DAY_S) -> Sequence[Asked]:
+        if self.recorded is not None:
+            return self.recorded.calls
+        if (sheet.made_up, to_s) not in self.held:
+            self.held[sheet.made_up, to_s] = self._calls(sheet, to_s)
+        found: list[Asked] = self.held[sheet.made_up, to_s]
         return found
 
-    def _calls(self, sheet: Sheet) -> list[Asked]:
+    def _calls(self, sheet: Sheet, to_s: float) -> list[Asked]:
         lengths, courses = [each for each, _ in self.courses], [each for _, each in self.courses]
         made = sheet.made_up
         rank = RANK_OF_ALL - DEFAULT_PRIORITY
-        return made_up(courses, lengths, made.per_hour, do=self.caller, rank=rank, to_s=DAY_S, seed=made.seed)
+        return made_up(courses, lengths, made.per_hour, do=self.caller, rank=rank, to_s=to_s, seed=made.seed)
 
 
 @dataclass(frozen=True)
 class Judged:
-    """One sheet's day."""
+    """One sheet's day. `as_it_was`: the recorded day itself, whatever the sheet says."""
 
     known: Known
     sheet: Sheet
+    as_it_was: bool = False
 
     @cached_property
     def day(self) -> Day:
-        known = self.known
-        return day_of(
-            self.sheet, known.site, known.entries(self.sheet), known.calls(self.sheet), (), from_s=0.0, to_s=DAY_S
-        )
+        known, was = self.known, self.known.recorded
+        if was is not None and self.as_it_was:
+            return was.day
+        from_s, to_s = (0.0, DAY_S) if was is None else (was.day.from_s, was.day.to_s)
+        manual = () if was is None else was.manual
+        calls, entries = known.calls(self.sheet), known.entries(self.sheet)
+        return day_of(self.sheet, known.site, entries, calls, manual, from_s=from_s, to_s=to_s)
 
     @cached_property
     def got(self) -> list[Got]:
@@ -136,7 +150,9 @@ class Judged:
 
 
 def known_of(session: Session, row: DeviceRow, on: date | None = None) -> Known:
-    """Return what a day of a head is worked out from. Raises `Refused` where it stands nowhere, or is not registered."""
+    """Return what a day of a head is worked out from: a made-up one, or that of a date as it was recorded. Raises `Refused` where it stands
+    nowhere, or is not registered, and for a date of which nothing is known.
+    """
     pointing = steered_of(session, row).pointing
     if pointing is None or not pointing.is_known:
         what = "is not registered: nobody knows where its presets look" if pointing else "stands nowhere on the plan"
@@ -148,6 +164,8 @@ def known_of(session: Session, row: DeviceRow, on: date | None = None) -> Known:
     plan = plan_model(session, row.site_id)
     zone = zone_of(site_of(session, row.site_id).zone)
     caller, courses = _courses(session, row)
+    begins = midnight(on or datetime.now(zone).date(), zone)
+    was = None if on is None else recorded_of(session, row.id, begins, sheet_of(row).release_s)
     return Known(
         Site(pointing.head, Aim(rest.pan_deg, rest.tilt_deg, 1.0), looks),
         tuple(spots_of(session, row.site_id)),
@@ -156,8 +174,22 @@ def known_of(session: Session, row: DeviceRow, on: date | None = None) -> Known:
         tuple(each.model for each in timetables_of(session, row.site_id)),
         tuple(courses),
         caller,
-        datetime.combine(on or datetime.now(zone).date(), time(), zone),
+        begins,
+        {each.number: each.sharp_after_s for each in pointing.turned.presets if each.sharp_after_s is not None},
+        was,
     )
+
+
+def midnight(on: date, zone: ZoneInfo) -> datetime:
+    return datetime.combine(on, time(), zone)
+
+
+def dates_known(session: Session, row: DeviceRow) -> list[date]:
+    """Return the local days of which something was recorded, the newest first."""
+    zone = zone_of(site_of(session, row.site_id).zone)
+    today = datetime.now(zone).date()
+    days = [midnight(today - timedelta(days=back), zone) for back in range(KEPT_DAYS)]
+    return [each.date() for each in recorded_days(session, row.id, days)]
 
 
 def blind(known: Known, sheet: Sheet) -> list[str]:

@@ -14,7 +14,7 @@ from lantern.core.linking.orders import DEFAULT_PRIORITY
 from lantern.core.ptz.days import Site
 from lantern.core.ptz.duty import Dropped, Manual
 from lantern.core.ptz.holder import Holder, OnNow
-from lantern.core.ptz.rounds import Sheet
+from lantern.core.ptz.rounds import Sheet, Step
 from lantern.core.ptz.turned import Pointing
 from lantern.core.watch import Aim, AnyWatch
 from lantern.db.base import transaction
@@ -123,9 +123,7 @@ class HeadDuty:
             return holder.lets(who)
         if self._called.pop(who, None) is not None:
             holder.over(t, who)
-            aim = holder.now(t, self._held, self.head.looks)
-            if aim is not None:
-                self.head.want(aim)
+            self._goes(holder.now(t, self._held, self.head.looks))
         held = holder.stretch
         return held is not None and held.by == "none"  # it may go home where nothing else has it
 
@@ -149,10 +147,12 @@ class HeadDuty:
                 holder.over(t, who)
                 del self._called[who]
         self._held = await asyncio.to_thread(self._manual, holder.sheet, t)
-        aim = holder.now(time.time(), self._held, self.head.looks)
-        if aim is not None:
-            self.head.want(aim)
+        self._goes(holder.now(time.time(), self._held, self.head.looks))
         await self._tell(holder, t)
+
+    def _goes(self, step: Step | None) -> None:
+        if step is not None:
+            self.head.want(step.aim, step.share)
 
     def _manual(self, sheet: Sheet, t: float) -> list[Manual]:
         since = datetime.fromtimestamp(t, UTC) - timedelta(seconds=sheet.release_s + sheet.idle_after_s + 120)

@@ -22,12 +22,13 @@ from lantern.links.tables import timetables_of_everywhere
 from lantern.live.arriving import Arriving
 from lantern.live.duty import HeadDuty
 from lantern.live.hiding import AtDevice
+from lantern.live.looked import Looked
 from lantern.live.tasks import end
 from lantern.register.heads import Steered, edged, is_steered, sheet_of, spoken_to, steered_of
 from lantern.register.tables import DeviceRow
 
 log = structlog.get_logger()
-ASKED_EVERY_S = 1.0  # where it looks, while nothing is wanted of it
+ASKED_EVERY_S, TURNING_EVERY_S = 1.0, 0.25  # where it looks, while nothing is wanted of it; and while it turns
 TIMEOUT_S = 2.0  # with the pause between, one that is lost is told within 5 s
 AGAIN_S = 2.0  # one that is lost is asked again
 
@@ -42,18 +43,21 @@ class SteeredHead:
     sent: int = 0
     last_at: float = 0.0
     delays_ms: list[float] = field(default_factory=list)
-    _wanted: Aim | None = None
+    _wanted: tuple[Aim, float] | None = None
     _wanted_at: float = 0.0
     _wake: asyncio.Event = field(default_factory=asyncio.Event)
     _task: asyncio.Task[None] | None = None
     _head: Ptz | None = None
     _masks: AtDevice = field(init=False)
     _arriving: Arriving = field(init=False)
+    _looked: Looked = field(init=False)
+    _turns: bool = False
 
     def __post_init__(self) -> None:
         pointing = self.steered.pointing
         self._masks = AtDevice(() if pointing is None else pointing.turned.masks)
         self._arriving = Arriving(pointing)
+        self._looked = Looked(self.steered.id)
 
     def start(self) -> None:
         self._task = asyncio.create_task(self._run())
@@ -62,25 +66,25 @@ class SteeredHead:
         if self._task is not None:
             await end([self._task])
 
-    def want(self, aim: Aim) -> None:
-        """Look there; what was wanted before and has not been sent is forgotten."""
-        self._wanted, self._wanted_at = aim, time.perf_counter()
+    def want(self, aim: Aim, share: float = 1.0) -> None:
+        """Look there, going at that share of its greatest speed; what was wanted before and has not been sent is forgotten."""
+        self._wanted, self._wanted_at = (aim, share), time.perf_counter()
         self._wake.set()
 
     async def _run(self) -> None:
         while True:
-            pause_s = ASKED_EVERY_S
+            pause_s = AGAIN_S
             try:
                 await asyncio.to_thread(self._turn)
                 self.error = ""
+                pause_s = TURNING_EVERY_S if self._turns else ASKED_EVERY_S
             except LanternError as error:
                 if not self.error:
                     log.warning("a head is lost", device=self.steered.code, error=str(error))
-                self.error, self._head, pause_s = str(error), None, AGAIN_S
+                self.error, self._head = str(error), None
             except Exception as error:
                 log.exception("a head cannot be steered", device=self.steered.code)
                 self.error, self._head = f"an error of the program, {type(error).__name__}: the log says more", None
-                pause_s = AGAIN_S
             try:
                 async with asyncio.timeout(pause_s):
                     await self._wake.wait()
@@ -90,6 +94,13 @@ class SteeredHead:
 
     def _turn(self) -> None:
         """Send what is wanted, and ask where it looks; by one thread at a time."""
+        try:
+            self._spoken()
+        except Exception:
+            self._looked.note(time.time(), None)
+            raise
+
+    def _spoken(self) -> None:
         if self._head is None:
             self._head = spoken_to(self.steered, TIMEOUT_S)
             self._head.clock()
@@ -97,17 +108,19 @@ class SteeredHead:
         pointing = self.steered.pointing
         wanted, self._wanted = self._wanted, None
         if wanted is not None and pointing is not None and pointing.is_known:
-            pan, tilt, zoom = pointing.own(wanted)
+            aim, share = wanted
+            pan, tilt, zoom = pointing.own(aim)
             self._masks.switch(
-                self._head, max(wanted.zoom, self.looks.zoom if self.looks is not None else 1.0), rests=False
+                self._head, max(aim.zoom, self.looks.zoom if self.looks is not None else 1.0), rests=False
             )
-            self._head.absolute(edged(pan), edged(tilt), zoom)
+            self._head.absolute(edged(pan), edged(tilt), zoom, share=share)
             self.sent += 1
             self.delays_ms = [*self.delays_ms[-199:], (time.perf_counter() - self._wanted_at) * 1000]
         position = self._head.status()
-        self.last_at = time.time()
+        self.last_at, self._turns = time.time(), wanted is not None or position.moving
         if pointing is not None and pointing.is_known:
             self.looks = pointing.aim(position.pan, position.tilt, position.zoom)
+            self._looked.note(self.last_at, self.looks)
             zoom_now = self.looks.zoom if pointing.curve is not None else None
             rests = wanted is None and not position.moving
             self._masks.switch(self._head, zoom_now, rests=rests)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, time, timedelta
 from typing import Literal
@@ -11,6 +12,7 @@ from sqlalchemy.orm import Session
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.kinds import detector_of
+from lantern.core.linking.days import Piece, made_up_day
 from lantern.core.linking.expectations import Outcome, judged
 from lantern.core.linking.supposed import Suppose
 from lantern.core.linking.whole import Given, Line, rehearsed
@@ -26,7 +28,7 @@ from lantern.takes.tables import TakeRow, marks_of
 from lantern.tune.judging import why_silent
 from lantern.tune.tables import DetectorRow, detectors_of_site
 
-Laid = Literal["day", "recorded"]
+Laid = Literal["day", "recorded", "made up"]
 AS_IT_IS = Suppose()
 
 
@@ -43,12 +45,15 @@ class Heard:
 
 @dataclass(frozen=True)
 class Played:
-    """A run of a site. `later`: when each take begins, by its id, in s from `begins`."""
+    """A run of a site. `later`: when each take begins, by its id, in s from `begins`; again and again on a made-up day. `unknown`: by device,
+    the hours of that of which no take tells.
+    """
 
     site: Site
     suppose: Suppose
     begins: datetime
-    later: dict[int, float]
+    later: Mapping[int, tuple[float, ...]]
+    unknown: Mapping[str, tuple[int, ...]]
     heards: tuple[Heard, ...]
     lines: list[Line]
     outcomes: list[Outcome]
@@ -79,30 +84,31 @@ def heard(session: Session, row: DetectorRow, take: TakeRow, detector: Detector 
     return Heard(row, take, tuple(events), words if mine else ("plain",) * len(events), tuple(told))
 
 
-def played(session: Session, site_id: int, laid: Laid, suppose: Suppose = AS_IT_IS) -> Played:
-    """Play the site. `laid`: each take where it was recorded, or at its time of one day. Raises `Refused` for devices and revisions that
-    are supposed, and not there.
+def played(session: Session, site_id: int, laid: Laid, suppose: Suppose = AS_IT_IS, seed: int = 1) -> Played:
+    """Play the site. `laid`: each take where it was recorded, or at its time of one day, or a day made up of them by chance from a seed.
+    Raises `Refused` for devices and revisions that are supposed, and not there.
     """
     site = site_document(session, session.get_one(SiteRow, site_id))
     _check(site, suppose)
     others = _other_states(session, site_id, suppose)
     heards = tuple(heard(session, row, take, others.get(row.name)) for row, take in to_judge(session, site_id))
-    begins, later = _laid(heards, site.zone, laid)
+    begins, later, unknown = _laid(heards, site.zone, laid, seed)
     begins += timedelta(hours=suppose.later_h)
     given = [
         Given(
-            each.what, each.name, round(each.raised_s + later[one.take.id], 6),
-            None if each.cleared_s is None else round(each.cleared_s + later[one.take.id], 6),
+            each.what, each.name, round(each.raised_s + at_s, 6),
+            None if each.cleared_s is None else round(each.cleared_s + at_s, 6),
             each.repeat, each.region, each.listed, {"verdict": verdict, "take": one.take.name}, one.take.name,
         )
         for one in heards
+        for at_s in later.get(one.take.id, ())
         for each, verdict in zip(one.events, one.verdicts, strict=True)
     ]  # fmt: skip
     sources = {("detector", one.row.name): one.row.device.code for one in heards}
     lines = rehearsed(rules_of(site, begins), suppose.heard(given, sources))
     lines = suppose.delivered(lines, _reached(site))
-    takes = {one.take.name: later[one.take.id] for one in heards}
-    return Played(site, suppose, begins, later, heards, lines, judged(site.expectations, lines, takes))
+    takes = {one.take.name: later.get(one.take.id, ()) or (0.0,) for one in heards}
+    return Played(site, suppose, begins, later, unknown, heards, lines, judged(site.expectations, lines, takes))
 
 
 def _check(site: Site, suppose: Suppose) -> None:
@@ -131,18 +137,25 @@ def _reached(site: Site) -> dict[str, str]:
     return out | {output.name: device.code for device in site.devices for output in device.outputs}
 
 
-def _laid(heards: tuple[Heard, ...], zone: str, laid: Laid) -> tuple[datetime, dict[int, float]]:
-    """Return second 0, and when each take begins."""
+def _laid(
+    heards: tuple[Heard, ...], zone: str, laid: Laid, seed: int
+) -> tuple[datetime, Mapping[int, tuple[float, ...]], Mapping[str, tuple[int, ...]]]:
+    """Return second 0, when each take begins, and which hours of a made-up day no take tells of, by device."""
     takes = {one.take.id: one.take for one in heards}
     if not takes:
-        return datetime.now(UTC), {}
+        return datetime.now(UTC), {}, {}
     first = min(take.start for take in takes.values())
     if laid == "recorded":
-        return first, {key: (take.start - first).total_seconds() for key, take in takes.items()}
-    local = first.astimezone(zone_of(zone))
-    midnight = datetime.combine(local.date(), time(), zone_of(zone))
-    out = {}
-    for key, take in takes.items():
-        at = take.start.astimezone(zone_of(zone))
-        out[key] = float(timedelta(hours=at.hour, minutes=at.minute, seconds=at.second).total_seconds())
-    return midnight, out
+        return first, {key: ((take.start - first).total_seconds(),) for key, take in takes.items()}, {}
+    midnight = datetime.combine(first.astimezone(zone_of(zone)).date(), time(), zone_of(zone))
+    of_day = {key: _of_day(take.start, zone) for key, take in takes.items()}
+    if laid == "day":
+        return midnight, {key: (at_s,) for key, at_s in of_day.items()}, {}
+    pieces = [Piece(key, take.device.code, of_day[key], take.length_s) for key, take in takes.items()]
+    made = made_up_day(pieces, seed)
+    return midnight, made.begins, made.unknown
+
+
+def _of_day(start: datetime, zone: str) -> float:
+    at = start.astimezone(zone_of(zone))
+    return float(timedelta(hours=at.hour, minutes=at.minute, seconds=at.second).total_seconds())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Query, Request
 from fastapi.responses import HTMLResponse, Response
@@ -14,7 +14,7 @@ from lantern.db.numbers import Id
 from lantern.formats.documents import read_model
 from lantern.register.tables import devices_of_site
 from lantern.rehearse.expected import delete_expectation, save_expectation
-from lantern.rehearse.playing import Laid, heard, played, to_judge
+from lantern.rehearse.playing import AS_IT_IS, Laid, heard, played, to_judge
 from lantern.rehearse.runs import kept
 from lantern.rehearse.site_wide import held_against, shown
 from lantern.tune.shown import get_detector, take_for
@@ -23,6 +23,7 @@ from lantern.web.answers import json_answer
 from lantern.web.pages import render
 
 router = APIRouter()
+Seed = Annotated[int, Query(ge=0, le=999_999)]
 
 
 @router.get("/rehearsal", **may("viewer"))
@@ -50,21 +51,23 @@ def judge(detector_id: Id, take: Id = Query()) -> Response:
 
 
 @router.post("/rehearsal/play", **may("viewer"))
-def whole(request: Request, laid: Laid = "day") -> Response:
+def whole(request: Request, laid: Laid = "day", seed: Seed = 1) -> Response:
     """Play the whole site. What comes of it is kept in figures, and held against the last time that it was another."""
     with transaction() as session:
         site_id = site_id_of(request)
-        told = shown(played(session, site_id, laid))
-        return json_answer(told | {"since": kept(session, site_id, laid, told)})
+        told = shown(played(session, site_id, laid, seed=seed))
+        sort = f"{laid} {seed}" if laid == "made up" else laid
+        return json_answer(told | {"since": kept(session, site_id, sort, told)})
 
 
 @router.post("/rehearsal/suppose", **may("viewer"))
-def suppose(request: Request, document: dict[str, Any] = Body(), laid: Laid = "day") -> Response:
+def suppose(request: Request, document: dict[str, Any] = Body(), laid: Laid = "day", seed: Seed = 1) -> Response:
     """Play it as it is, and as somebody supposes; answers what comes out otherwise. Nothing of it is kept."""
     model = read_model(Suppose, document, where="suppose")
     with transaction() as session:
         site_id = site_id_of(request)
-        return json_answer(held_against(played(session, site_id, laid), played(session, site_id, laid, model)))
+        base, run = (played(session, site_id, laid, each, seed) for each in (AS_IT_IS, model))
+        return json_answer(held_against(base, run))
 
 
 @router.post("/expectations", **may("engineer", "made or changed an expectation"))

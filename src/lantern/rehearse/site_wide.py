@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from lantern.core.effects.register import EFFECTS
@@ -20,11 +20,12 @@ TOLD = ("mail", "post", "show", "say", "switch")  # what somebody is to attend t
 def shown(run: Played) -> dict[str, Any]:
     """Return a rehearsal as the page draws it."""
     lines, later, site = run.lines, run.later, run.site
-    spans = sorted({(later[one.take.id], later[one.take.id] + one.take.length_s) for one in run.heards})
+    spans = sorted({(at, at + one.take.length_s) for one in run.heards for at in later.get(one.take.id, ())})
     return {
         "begins": run.begins.timestamp(),
         "zone": site.zone,
-        "spans": spans,
+        "spans": _merged(spans),
+        "unknown": {code: len(hours) for code, hours in run.unknown.items() if hours},
         "takes": sorted({one.take.name for one in run.heards}),
         "places": _places(site, run.heards, later, lines),
         "orders": [_order(line) for line in lines if "do" in line.said],
@@ -74,7 +75,9 @@ def run_of(told: dict[str, Any]) -> Run:
     return Run(raised=counted(raised), orders=counted(orders), expectations=expected)
 
 
-def _places(site: Any, heards: Sequence[Heard], later: dict[int, float], lines: list[Line]) -> list[dict[str, Any]]:
+def _places(
+    site: Any, heards: Sequence[Heard], later: Mapping[int, Sequence[float]], lines: list[Line]
+) -> list[dict[str, Any]]:
     events: dict[str, list[list[Any]]] = {}
     for line in lines:
         shown = line.shown
@@ -85,9 +88,9 @@ def _places(site: Any, heards: Sequence[Heard], later: dict[int, float], lines: 
             )
     marks: dict[str, list[list[Any]]] = {}
     for one in heards:
-        at = later[one.take.id]
-        told = [[from_s + at, to_s + at, label, was_hit, why] for from_s, to_s, label, was_hit, why in one.marks]
-        marks.setdefault(one.row.name, []).extend(told)
+        for at in later.get(one.take.id, ()):
+            told = [[from_s + at, to_s + at, label, was_hit, why] for from_s, to_s, label, was_hit, why in one.marks]
+            marks.setdefault(one.row.name, []).extend(told)
     rows = {one.row.name: one.row for one in heards}
     out = []
     for place in site.places:

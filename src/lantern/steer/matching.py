@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 import time
-from collections.abc import Iterator
+from collections.abc import Generator
 from typing import NamedTuple
 
 import cv2
@@ -20,9 +20,10 @@ from lantern.core.signals import Floats
 from lantern.core.watch import Aim
 from lantern.devices.onvif.ptz import Ptz
 from lantern.register.heads import Steered, edged
+from lantern.routines import Running
 from lantern.steer.heads import known_pointing, speak
 from lantern.steer.pictures import Picture, edges, grey, rest
-from lantern.steer.routines import Routine
+from lantern.steer.routines import HeadRoutine
 
 COLUMNS, ROWS = (0.15, 0.325, 0.5, 0.675, 0.85), (0.4, 0.6, 0.8)  # of the fixed picture, where it looks
 FOCUS_S = 0.4
@@ -40,7 +41,7 @@ class Found(NamedTuple):
     tilt: float
 
 
-MATCHING: Routine[Found] = Routine("matching")
+MATCHING: HeadRoutine[Found] = HeadRoutine("matching")
 
 
 def begin_matching(steered: Steered, of: str) -> None:
@@ -56,11 +57,11 @@ def begin_matching(steered: Steered, of: str) -> None:
     targets = [(u * width, v * height) for v in ROWS for u in COLUMNS]
     still = grey(speak(steered, "routine", lambda head: head.snapshot(of)))
 
-    def work(found: list[Found]) -> Iterator[Found | None]:
+    def work(held: Running[Found]) -> Generator[Found | None]:
         for u, v in targets:
             yield speak(steered, "routine", lambda head, a=u, b=v: _one(head, pointing, fitted, still, a, b))  # type: ignore[misc]
 
-    MATCHING.begin(steered, len(targets), work)
+    MATCHING.begin_with(steered, len(targets), work)
 
 
 def _one(head: Ptz, pointing: Pointing, fitted: Fitted, still: Picture, u: float, v: float) -> Found | None:

@@ -22,11 +22,11 @@ FIELDS_DEG = np.geomspace(0.4, 110.0, 140)
 Picture = NDArray[np.uint8]
 
 
-def rest(head: Ptz) -> None:
-    until = time.monotonic() + REST_S
+def rest(head: Ptz, within_s: float = REST_S) -> None:
+    until = time.monotonic() + within_s
     while head.status().moving:
         if time.monotonic() > until:
-            raise Refused([Fault("device", f"it moves still after {REST_S:g} s", "a head that comes to rest")])
+            raise Refused([Fault("device", f"it moves still after {within_s:g} s", "a head that comes to rest")])
         time.sleep(LOOK_S)
 
 

@@ -332,12 +332,13 @@ def presets(device_id: Id) -> Response:
             "token": each.token,
             "there": held.get(each.token),
             "drift_deg": _drift(steered, each, position),
+            "sharp_s": each.sharp_s,
         }
         for each in turned.presets
     ]
     mine = {each.token for each in turned.presets}
     rows += [
-        {"number": None, "name": None, "token": each.token, "there": each.name, "drift_deg": None}
+        {"number": None, "name": None, "token": each.token, "there": each.name, "drift_deg": None, "sharp_s": None}
         for each in known
         if each.token not in mine
     ]
@@ -408,16 +409,22 @@ def drop_preset(request: Request, device_id: Id, number: Count) -> Response:
         return changed(request, session, row, drop, f"Preset {number} is none any more.")
 
 
+def kept_preset(steered: Steered, number: int) -> Kept:
+    """Raises `Refused` for a number that none is kept of."""
+    turned = Turned() if steered.pointing is None else steered.pointing.turned
+    kept = next((each for each in turned.presets if each.number == number), None)
+    if kept is None:
+        raise Refused([Fault("preset", str(number), "the number of one that is kept here")])
+    return kept
+
+
 @router.post("/devices/{device_id}/steer/kept/{number}/go", **may("operator"))
 def go_to_kept(request: Request, device_id: Id, number: Count) -> Response:
     """Have it look where the preset should, with its picture made so. Answers under what name and token the device may keep that."""
     with transaction() as session:
         take_hold(request, session, device_id)
         steered = steered_with(session, device_id)
-    turned = Turned() if steered.pointing is None else steered.pointing.turned
-    kept = next((each for each in turned.presets if each.number == number), None)
-    if kept is None:
-        raise Refused([Fault("preset", str(number), "the number of one that is kept here")])
+    kept = kept_preset(steered, number)
 
     def go(head: Ptz) -> None:
         head.absolute(kept.pan, kept.tilt, kept.zoom)

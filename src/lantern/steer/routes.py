@@ -28,10 +28,12 @@ from lantern.plan.actions import plan_model
 from lantern.register.heads import Steered
 from lantern.register.tables import DeviceRow, device_by_code, devices_of_site, pixels_of
 from lantern.sites.tables import site_of
+from lantern.steer.focusing import FOCUSING
 from lantern.steer.heads import known_pointing, look_there, looks, speak, steered_with
 from lantern.steer.hiding import hidden_now, picture_without
 from lantern.steer.matching import MATCHING
 from lantern.steer.registering import registration_shown
+from lantern.steer.trying import TRYING
 from lantern.steer.zooming import MEASURING
 from lantern.takes.tables import takes_of_device
 from lantern.web.access import may, site_id_of, tell
@@ -183,7 +185,7 @@ def drive(request: Request, device_id: Id, asked: Drive) -> Response:
 def stop(request: Request, device_id: Id) -> Response:
     with transaction() as session:
         steered = steered_with(session, device_id)
-    for routine in (MEASURING, MATCHING):
+    for routine in (MEASURING, MATCHING, TRYING, FOCUSING):
         routine.stop(device_id)
     speak(steered, "moves", lambda head: head.stop())
     with transaction() as session, suppress(Refused):  # it has stopped, whoever has it; else it is held like by a key

@@ -1,95 +1,28 @@
-"""Work that a head does by itself for a while, with progress, and an end that somebody may make: one of a sort a device."""
+"""What a head does by itself for a while: afterwards it looks where it looked before."""
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
-from typing import Any, Generic, NamedTuple, TypeVar
+from collections.abc import Callable, Generator
+from typing import Any, TypeVar
 
-import structlog
-
-from lantern.core.faults import Fault, LanternError, Refused
 from lantern.register.heads import Steered
+from lantern.routines import Routine, Running
 from lantern.steer.heads import speak
 
-log = structlog.get_logger()
 T = TypeVar("T", bound=tuple[Any, ...])
 
 
-@dataclass
-class Running(Generic[T]):
-    """One under way: `done` of `of`, what was `found` so far, and why it ended, if it failed."""
+class HeadRoutine(Routine[T]):
+    """Those of one sort."""
 
-    of: int
-    done: int = 0
-    found: list[T] = field(default_factory=list)
-    said: str = ""
-    over: bool = False
-    stopped: bool = False
+    def begin_with(self, steered: Steered, of: int, work: Callable[[Running[T]], Generator[T | None]]) -> None:
+        """Begin with a head. Raises `Refused` where one is under way with it."""
 
-
-class Told(NamedTuple):
-    """How one stands, for a page."""
-
-    open: bool
-    done: int
-    of: int
-    found: list[list[Any]]
-    said: str
-
-
-class Routine(Generic[T]):
-    """Those of one sort: those under way, and the last of each device. `name`: what it is, in a word."""
-
-    def __init__(self, name: str) -> None:
-        self.name = name
-        self._held: dict[int, Running[T]] = {}
-
-    def begin(self, steered: Steered, of: int, work: Callable[[list[T]], Iterator[T | None]]) -> None:
-        """Begin, in a thread of its own: `work` is told what was found so far, and yields one after another (None: nothing there). It
-        looks afterwards where it looked before. Raises `Refused` where one is under way.
-        """
-        held = self._held.get(steered.id)
-        if held is not None and not held.over:
-            raise Refused([Fault(self.name, "it is under way", "the end of that, or stop it")])
-        fresh = self._held[steered.id] = Running[T](of)
-        threading.Thread(target=self._run, args=(steered, fresh, work), name=self.name, daemon=True).start()
-
-    def _run(self, steered: Steered, held: Running[T], work: Callable[[list[T]], Iterator[T | None]]) -> None:
-        try:
+        def there_and_back(held: Running[T]) -> Generator[T | None]:
             begins = speak(steered, "routine", lambda head: head.status())
-            for found in work(held.found):
-                if found is not None:
-                    held.found.append(found)
-                held.done += 1
-                if held.stopped:
-                    held.said = "It was stopped."
-                    break
-            speak(steered, "routine", lambda head: head.absolute(begins.pan, begins.tilt, begins.zoom))
-        except LanternError as error:
-            held.said = str(error)
-        except Exception as error:
-            log.exception("a routine failed", device=steered.code, routine=self.name)
-            held.said = f"an error of the program, {type(error).__name__}: the log says more"
-        finally:
-            held.over = True
+            try:
+                yield from work(held)
+            finally:
+                speak(steered, "routine", lambda head: head.absolute(begins.pan, begins.tilt, begins.zoom))
 
-    def stop(self, device_id: int) -> None:
-        held = self._held.get(device_id)
-        if held is not None:
-            held.stopped = True
-
-    def told(self, device_id: int) -> dict[str, Any]:
-        held = self._held.get(device_id)
-        if held is None:
-            return Told(open=False, done=0, of=0, found=[], said="")._asdict()
-        found = [list(each) for each in held.found]
-        return Told(not held.over, held.done, held.of, found, held.said)._asdict()
-
-    def found(self, device_id: int) -> list[T]:
-        """Return what was found last. Raises `Refused` where nothing was."""
-        held = self._held.get(device_id)
-        if held is None or not held.over or not held.found:
-            raise Refused([Fault(self.name, "nothing was found yet", "one that has come to its end")])
-        return list(held.found)
+        self.begin(steered.id, of, there_and_back)

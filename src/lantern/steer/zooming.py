@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Generator
 
 import numpy as np
 
@@ -11,27 +11,28 @@ from lantern.core.faults import Fault, Refused
 from lantern.core.ptz.zoom import Measured
 from lantern.devices.onvif.ptz import Ptz
 from lantern.register.heads import Steered
+from lantern.routines import Running
 from lantern.steer.heads import known_pointing, speak
 from lantern.steer.pictures import field_between, grey, rest
-from lantern.steer.routines import Routine
+from lantern.steer.routines import HeadRoutine
 
 VALUES = tuple(round(each, 3) for each in np.linspace(0.0, 1.0, 9).tolist())
 SHIFT_SHARE = 0.15  # of the field, by which it is panned
 FOCUS_S = 2.0  # until the focus has settled
 WIDEST_GUESS_DEG, TRIES = 60.0, 5  # of a field nobody knows yet; each try turns half as far
-MEASURING: Routine[Measured] = Routine("zoom")
+MEASURING: HeadRoutine[Measured] = HeadRoutine("zoom")
 
 
 def begin_measuring(steered: Steered) -> None:
     """Raises `Refused` where one is under way, or its own units are not known."""
     known_pointing(steered)
 
-    def work(found: list[Measured]) -> Iterator[Measured]:
+    def work(held: Running[Measured]) -> Generator[Measured | None]:
         for value in VALUES:
-            guess = found[-1].field_deg if found else None
+            guess = held.found[-1].field_deg if held.found else None
             yield speak(steered, "routine", lambda head, v=value, g=guess: _one(head, steered, v, g))  # type: ignore[misc]
 
-    MEASURING.begin(steered, len(VALUES), work)
+    MEASURING.begin_with(steered, len(VALUES), work)
 
 
 def _one(head: Ptz, steered: Steered, value: float, before_deg: float | None) -> Measured:

@@ -23,15 +23,44 @@ def held_by(of: Sheet, began_s: float = 0.0, on: Any = lambda name, t: False) ->
 
 def test_it_is_sent_from_stop_to_stop_and_goes_on_where_it_was_taken_from() -> None:
     holder = held_by(sheet((1, 10), (2, 10), (3, 10)))
-    sent = [(t, found) for t in np.arange(0, 60, 0.5).tolist() if (found := holder.now(t, (), LOOKS[1])) is not None]
+    sent = [
+        (t, found.aim) for t in np.arange(0, 60, 0.5).tolist() if (found := holder.now(t, (), LOOKS[1])) is not None
+    ]
     go = slew_s(HEAD, Direction(*LOOKS[1][:2]), Direction(*LOOKS[2][:2]))
     assert [aim for _, aim in sent[:3]] == [LOOKS[1], LOOKS[2], LOOKS[3]]
     assert [t for t, _ in sent[:3]] == [0.0, 10.5, pytest.approx(10.5 + 10 + go, abs=0.5)]  # it settles first
     taken = held_by(sheet((1, 10), (2, 10), (3, 10), release_s=5))
     hold = [Manual(from_s=14, to_s=16, who="Ola", rank=5)]
-    aims = {t: taken.now(t, hold if t >= 14 else (), LOOKS[1]) for t in np.arange(0, 40, 0.5).tolist()}
-    assert all(aims[t] is None for t in np.arange(14, 21, 0.5).tolist())
-    assert aims[21.0] == LOOKS[2]  # it was there, and had not been long enough
+    steps = {t: taken.now(t, hold if t >= 14 else (), LOOKS[1]) for t in np.arange(0, 40, 0.5).tolist()}
+    assert all(steps[t] is None for t in np.arange(14, 21, 0.5).tolist())
+    assert steps[21.0] is not None
+    assert steps[21.0].aim == LOOKS[2]  # it was there, and had not been long enough
+
+
+def test_a_sweep_and_a_driven_way_go_as_fast_as_they_say_and_are_taken_up_at_full_speed() -> None:
+    sweep = {
+        "name": "night",
+        "way": "sweep",
+        "sweep": {"pan_from_deg": 0, "pan_to_deg": 90, "tilt_deg": 8, "speed_deg_s": 5},
+    }
+    moments = [(0.0, 350.0, 8.0, 2.0), (1.0, 352.0, 8.0, 2.0), (2.0, 2.0, 8.0, 2.0), (3.0, 2.0, 8.0, 2.0)]
+    driven = {"name": "night", "way": "driven", "driven": moments}
+    for held, shares in ((sweep, {0.05}), (driven, {0.02, 0.1})):  # of 100 degrees a second
+        holder = held_by(sheet(rounds=[held]))
+        found = [step for t in np.arange(0, 8, 0.5).tolist() if (step := holder.now(t, (), LOOKS[2])) is not None]
+        assert found[0].share == 1.0
+        assert {round(step.share, 3) for step in found[1:3]} == shares
+        assert not any(step.settled for step in found)
+
+
+def test_a_stop_with_a_share_of_its_speed_is_gone_to_so_and_takes_longer() -> None:
+    stops = [{"preset": 1, "stay_s": 10}, {"preset": 2, "stay_s": 10, "speed": 0.1}]
+    holder = held_by(sheet(rounds=[{"name": "night", "stops": stops}]))
+    sent = [(t, step) for t in np.arange(0, 60, 0.5).tolist() if (step := holder.now(t, (), LOOKS[1])) is not None]
+    assert [step.share for _, step in sent[:3]] == [1.0, 0.1, 1.0]
+    slow = slew_s(HEAD.at_share(0.1), Direction(*LOOKS[1][:2]), Direction(*LOOKS[2][:2]))
+    assert slow > 9  # 90 degrees at 10 degrees a second
+    assert sent[2][0] == pytest.approx(10.5 + slow + 10, abs=0.6)
 
 
 def test_a_call_has_it_until_it_asks_no_more_or_for_as_long_as_it_may() -> None:

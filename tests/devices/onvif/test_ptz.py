@@ -93,6 +93,24 @@ def test_up_is_positive_and_half_a_turn_is_the_end_of_the_space(stand_in: tuple[
         ptz.absolute(1.4, 0.0)
 
 
+def test_it_goes_as_fast_as_it_is_told_and_at_its_greatest_speed_where_nothing_is_said(
+    stand_in: tuple[PtzDevice, str], ptz: Ptz
+) -> None:
+    """60 degrees at a quarter of 120 degrees a second: two seconds and a little; at all of it one at most."""
+    took = []
+    for to, share in ((60 / 180, 0.25), (0.0, 1.0)):
+        began = time.monotonic()
+        ptz.absolute(to, 0.0, 0.0, share=share)
+        rested(ptz)
+        took.append(time.monotonic() - began)
+        if share < 1:
+            ptz.absolute(to, 0.0, 0.0)
+            rested(ptz)
+    assert took[0] > 60 / 30 > 1.4 > took[1]
+    with pytest.raises(DeviceError, match="a speed from 0 to 1"):
+        ptz.absolute(0.1, 0.0, share=-1.0)
+
+
 def test_presets_and_home_are_kept_and_gone_to(ptz: Ptz) -> None:
     ptz.absolute(0.2, 0.1, 0.0)
     there = rested(ptz)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal, Self
@@ -75,8 +76,10 @@ class Outcome:
         return {"expectation": self.name, "result": self.result, "because": self.because}
 
 
-def judged(expectations: Sequence[Expectation], lines: Sequence[Line], takes: Mapping[str, float]) -> list[Outcome]:
-    """Return what became of each. `takes`: when each take begins, s of the rehearsal."""
+def judged(
+    expectations: Sequence[Expectation], lines: Sequence[Line], takes: Mapping[str, Sequence[float]]
+) -> list[Outcome]:
+    """Return what became of each. `takes`: when each take begins, s of the rehearsal; several times, rising, where it is played again."""
     by_event: dict[tuple[str, str], list[Shown]] = {}
     orders: dict[tuple[Any, ...], list[Line]] = {}
     for line in lines:
@@ -91,7 +94,7 @@ def _judged(
     expected: Expectation,
     events: Sequence[Shown],
     orders: Mapping[tuple[Any, ...], Sequence[Line]],
-    takes: Mapping[str, float],
+    takes: Mapping[str, Sequence[float]],
 ) -> Outcome:
     shown = [each for each in events if _meant(expected.when, each, takes)]
     if not shown:
@@ -109,10 +112,13 @@ def _judged(
     return Outcome(expected.name, "kept", f"All that is expected came {words}.")
 
 
-def _meant(when: When, each: Shown, takes: Mapping[str, float]) -> bool:
+def _meant(when: When, each: Shown, takes: Mapping[str, Sequence[float]]) -> bool:
     if when.take is not None and each.take != when.take:
         return False
-    t = each.raised_s - (takes.get(when.take, 0.0) if when.take is not None else 0.0)
+    t = each.raised_s
+    if when.take is not None:
+        began = takes.get(when.take, (0.0,))
+        t -= began[max(bisect_right(began, t + TIME_TOLERANCE_S) - 1, 0)]
     after = when.from_s is None or t >= when.from_s - TIME_TOLERANCE_S
     return after and (when.to_s is None or t <= when.to_s + TIME_TOLERANCE_S)
 

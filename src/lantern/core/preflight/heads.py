@@ -90,7 +90,7 @@ def round_wrong(checked: Checked) -> Iterator[Found]:
         head = pointing.head if pointing is not None else head_of(Stands(device.mount, None))
         if head is None:
             continue
-        for line in findings(device.duty, looks, head):
+        for line in findings(device.duty, looks, head, _sharp(pointing)):
             word: Any = "warning" if "shorter than" in line else "error"
             yield Found(word, f"{at}.duty", line.rstrip("."), "a preset that it has, or a longer stay")
 
@@ -99,6 +99,12 @@ def _looks(pointing: Pointing | None) -> dict[int, Aim]:
     if pointing is None:
         return {}
     return {each.number: Aim(0.0, 0.0, 1.0) for each in pointing.turned.presets}
+
+
+def _sharp(pointing: Pointing | None) -> dict[int, float]:
+    """How long each preset's picture takes to become sharp, where that was measured."""
+    presets = () if pointing is None else pointing.turned.presets
+    return {each.number: each.sharp_after_s for each in presets if each.sharp_after_s is not None}
 
 
 @rule("While it follows nobody else is seen: the round starves.")

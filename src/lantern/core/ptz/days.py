@@ -12,8 +12,7 @@ import numpy as np
 
 from lantern.core.ptz.duty import Call, Dropped, Entry, Manual, Plan, Stretch, duty
 from lantern.core.ptz.head import Head
-from lantern.core.ptz.pointing import Direction, slew_s
-from lantern.core.ptz.rounds import Sheet, Step, steps_of
+from lantern.core.ptz.rounds import Sheet, Step, steps_of, taken_up_s
 from lantern.core.rule import TIME_TOLERANCE_S
 from lantern.core.signals import Floats
 from lantern.core.watch import Aim
@@ -152,7 +151,7 @@ def _done(out: _Gathered, each: Stretch, steps: Sequence[Step], first: int, last
     rows = [out.row(step.aim) for step in turned]
     t = each.from_s
     if last != turned[0].aim:
-        t += slew_s(head, Direction(*last[:2]), Direction(*turned[0].aim[:2]))
+        t += taken_up_s(head, last, turned[0])
     at = 0
     while t < each.to_s - TIME_TOLERANCE_S:
         step = turned[at % len(turned)]

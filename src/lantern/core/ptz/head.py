@@ -47,6 +47,10 @@ class Head(Strict):
     latency_s: float = Field(default=0.0, ge=0, le=60)
     limits: Limits = Limits()
 
+    def at_share(self, share: float) -> Self:
+        """Return it turning at a share of its greatest speed at most."""
+        return self if share >= 1 else self.model_copy(update={"speed_deg_s": self.speed_deg_s * share})
+
     def turn_s(self, angle_deg: float) -> float:
         """How long a turn of one axis takes from rest to rest, without settling (H12)."""
         return turn_s(angle_deg, self.speed_deg_s, self.acceleration_deg_s2)

@@ -8,8 +8,7 @@ from dataclasses import dataclass, field
 from lantern.core.faults import Refused
 from lantern.core.ptz.days import Site
 from lantern.core.ptz.duty import Call, Dropped, Entry, Manual, Plan, Stretch, duty
-from lantern.core.ptz.pointing import Direction, slew_s
-from lantern.core.ptz.rounds import Sheet, Step, steps_of
+from lantern.core.ptz.rounds import Sheet, Step, begun, steps_of, taken_up_s
 from lantern.core.watch import Aim
 
 MINUTE_S = 60.0
@@ -61,8 +60,8 @@ class Holder:
     def _most(self, length_s: float) -> float:
         return length_s if self.sheet.call_most_s is None else min(length_s, self.sheet.call_most_s)
 
-    def now(self, t: float, manual: Sequence[Manual], looks: Aim | None) -> Aim | None:
-        """Work out who has it at `t`, and return where it is to look from now on, where that changes; None: as it does."""
+    def now(self, t: float, manual: Sequence[Manual], looks: Aim | None) -> Step | None:
+        """Work out who has it at `t`, and return where it is to go now, and how fast, where that changes; None: it goes on as it does."""
         from_s = max(self.began_s, t - self.sheet.idle_after_s - 2 * MINUTE_S)
         calls = [each for each in self._calls if each.at_s + each.for_s > from_s]
         self._calls = calls
@@ -105,7 +104,7 @@ class Holder:
                 out.append(Entry(from_s=begins, to_s=ends, do=do))
         return out
 
-    def _done(self, t: float, looks: Aim | None) -> Aim | None:
+    def _done(self, t: float, looks: Aim | None) -> Step | None:
         """Go on with what it does by itself; one that was taken from it goes on at the stop that was due."""
         held = self.stretch
         do = held.do if held is not None and held.by in ("timetable", "idle") else None
@@ -118,15 +117,14 @@ class Holder:
                 return None
             self._at = self._due.get(do, 0) % len(self._steps)
             step = self._steps[self._at]
-            now = Direction(*looks[:2]) if looks is not None else Direction(*step.aim[:2])
-            self._leaves_s = t + slew_s(self.site.head, now, Direction(*step.aim[:2])) + step.stay_s
-            return step.aim
+            self._leaves_s = t + taken_up_s(self.site.head, looks or step.aim, step) + step.stay_s
+            return begun(step)
         if not self._steps or t < self._leaves_s or len(self._steps) == 1:
             return None
         while t >= self._leaves_s:  # one that was asked late goes on with what would be on now
             self._at = (self._at + 1) % len(self._steps)
             self._leaves_s += self._steps[self._at].go_s + self._steps[self._at].stay_s
-        return self._steps[self._at].aim
+        return self._steps[self._at]
 
     def _known(self, do: str) -> tuple[Step, ...]:
         try:

@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 
 from lantern.core.faults import FaultList, Refused
 from lantern.core.modelled import Strict
-from lantern.core.ptz.head import Head
+from lantern.core.ptz.head import Head, shortest
 from lantern.core.ptz.pointing import Direction, slew_s
 from lantern.core.watch import Aim
 
@@ -18,7 +18,9 @@ PRESET = "preset "  # with its number: something to do, like a round's name
 ENDLESS_S = 86_400.0 * 7
 SWEPT_DEG = 1.0  # a sweep is worked out in such steps
 NIGHT = (20, 6)  # o'clock
+LEAST_SHARE = 0.01  # of its greatest speed
 LEARNS_S = 5.0  # so long analytics take to learn a picture; common practice, no source
+NOT_MEASURED: Mapping[int, float] = {}
 Way = Literal["round", "to_and_fro", "sweep", "chain", "driven"]
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 Moment = tuple[float, float, float, float]  # s, pan, tilt in degrees of the site, zoom
@@ -29,7 +31,7 @@ class Stop(Strict):
 
     preset: int = Field(ge=1, le=999)
     stay_s: float = Field(default=10.0, gt=0, le=86_400)
-    speed: float = Field(default=1.0, ge=0.01, le=1)
+    speed: float = Field(default=1.0, ge=LEAST_SHARE, le=1)
 
 
 class Sweep(Strict):
@@ -124,13 +126,16 @@ class Sheet(Strict):
 
 
 class Step(NamedTuple):
-    """Look there for `stay_s`, `go_s` after the step before. `settled`: it rests there, so that analytics run."""
+    """Look there for `stay_s`, `go_s` after the step before. `settled`: it rests there, so that analytics run. `share` of its greatest
+    speed: it goes there so fast.
+    """
 
     aim: Aim
     stay_s: float
     go_s: float
     settled: bool
     name: str
+    share: float = 1.0
 
 
 def steps_of(sheet: Sheet, do: str, looks: Mapping[int, Aim], head: Head) -> tuple[Step, ...]:
@@ -139,19 +144,32 @@ def steps_of(sheet: Sheet, do: str, looks: Mapping[int, Aim], head: Head) -> tup
     Raises `Refused` for something that is not there, a preset that is not, and a chain that leads back to itself.
     """
     faults = FaultList()
-    plain = list(_plain(sheet, do, looks, faults, ()))
+    plain = list(_plain(sheet, do, looks, head, faults, ()))
     faults.refuse_if_any()
     out = []
     for at, (aim, stay_s, share, settled, name) in enumerate(plain):
         before = plain[at - 1][0]
-        slower = head if share == 1 else head.model_copy(update={"speed_deg_s": head.speed_deg_s * share})
-        go_s = slew_s(slower, Direction(*before[:2]), Direction(*aim[:2])) if settled and len(plain) > 1 else 0.0
-        out.append(Step(aim, stay_s, go_s, settled, name))
+        go_s = (
+            slew_s(head.at_share(share), Direction(*before[:2]), Direction(*aim[:2]))
+            if settled and len(plain) > 1
+            else 0.0
+        )
+        out.append(Step(aim, stay_s, go_s, settled, name, share))
     return tuple(out)
 
 
+def begun(step: Step) -> Step:
+    """Return how a round is taken up at a step: to where a sweep or a driven way goes on it turns as fast as it can."""
+    return step if step.settled else step._replace(share=1.0)
+
+
+def taken_up_s(head: Head, looks: Aim, step: Step) -> float:
+    """Return how long it takes from where it looks to a step that a round is taken up at."""
+    return slew_s(head.at_share(begun(step).share), Direction(*looks[:2]), Direction(*step.aim[:2]))
+
+
 def _plain(
-    sheet: Sheet, do: str, looks: Mapping[int, Aim], faults: FaultList, within: tuple[str, ...]
+    sheet: Sheet, do: str, looks: Mapping[int, Aim], head: Head, faults: FaultList, within: tuple[str, ...]
 ) -> Iterator[tuple[Aim, float, float, bool, str]]:
     """Aim, stay, share of the greatest speed, whether it rests there, and its name."""
     if do.startswith(PRESET):
@@ -167,12 +185,11 @@ def _plain(
         faults.add(do, f"leads back to itself: {' > '.join([*within, do])}", "a chain that ends")
     elif found.way == "chain":
         for name in found.rounds:
-            yield from _plain(sheet, name, looks, faults, (*within, do))
+            yield from _plain(sheet, name, looks, head, faults, (*within, do))
     elif found.way == "driven":
-        for one, other in zip(found.driven, found.driven[1:], strict=False):
-            yield Aim(*one[1:]), other[0] - one[0], 1.0, False, do
+        yield from _driven(found, head)
     elif found.sweep is not None and found.way == "sweep":
-        yield from _swept(found.sweep, do)
+        yield from _swept(found.sweep, head, do)
     else:
         back = found.stops[-2:0:-1] if found.way == "to_and_fro" else ()
         yield from _stops([*found.stops, *back], looks, faults, do)
@@ -190,12 +207,26 @@ def _stops(
         yield looks[stop.preset], stop.stay_s, stop.speed, True, f"{PRESET}{stop.preset}"
 
 
-def _swept(sweep: Sweep, name: str) -> Iterator[tuple[Aim, float, float, bool, str]]:
+def _driven(found: Round, head: Head) -> Iterator[tuple[Aim, float, float, bool, str]]:
+    """As fast as it was driven, so that it turns on between two moments, and does not jump."""
+    pace_deg_s = 0.0
+    for one, other in zip(found.driven, found.driven[1:], strict=False):
+        yield Aim(*one[1:]), other[0] - one[0], _share(pace_deg_s, head), False, found.name
+        way_deg = max(abs(shortest(one[1], other[1])), abs(other[2] - one[2]))
+        pace_deg_s = way_deg / (other[0] - one[0])
+
+
+def _share(pace_deg_s: float, head: Head) -> float:
+    """Return the share of its greatest speed; all of it where it does not turn there, or begins."""
+    return min(max(pace_deg_s / head.speed_deg_s, LEAST_SHARE), 1.0) if pace_deg_s > 0 else 1.0
+
+
+def _swept(sweep: Sweep, head: Head, name: str) -> Iterator[tuple[Aim, float, float, bool, str]]:
     count = max(round(sweep.width_deg / SWEPT_DEG), 1)
     there = np.linspace(0, sweep.width_deg, count + 1)
     for off in (*there[:-1].tolist(), *there[:0:-1].tolist()):
         aim = Aim((sweep.pan_from_deg + off) % 360, sweep.tilt_deg, sweep.zoom)
-        yield aim, sweep.width_deg / count / sweep.speed_deg_s, 1.0, False, name
+        yield aim, sweep.width_deg / count / sweep.speed_deg_s, _share(sweep.speed_deg_s, head), False, name
 
 
 def cycle_s(steps: Sequence[Step]) -> float:
@@ -203,19 +234,24 @@ def cycle_s(steps: Sequence[Step]) -> float:
     return sum(each.stay_s + each.go_s for each in steps)
 
 
-def findings(sheet: Sheet, looks: Mapping[int, Aim], head: Head) -> list[str]:
-    """Return what is wrong with it, or looks so."""
+def findings(
+    sheet: Sheet, looks: Mapping[int, Aim], head: Head, sharp_after_s: Mapping[int, float] = NOT_MEASURED
+) -> list[str]:
+    """Return what is wrong with it, or looks so. `sharp_after_s`: by preset, how long its picture takes to become sharp once it rests."""
     out = []
     for each in sheet.rounds:
         try:
             steps_of(sheet, each.name, looks, head)
         except Refused as refused:
             out += [f"{fault.where}: {fault.what}" for fault in refused.faults]
-        out += [
-            f"{each.name}: {stop.stay_s:g} s at preset {stop.preset} is shorter than analytics take to learn a picture, {LEARNS_S:g} s."
-            for stop in each.stops
-            if stop.stay_s < LEARNS_S
-        ]
+        for stop in each.stops:
+            blurred_s = sharp_after_s.get(stop.preset, 0.0)
+            if stop.stay_s < LEARNS_S + blurred_s:
+                blurred = f", once it is sharp after {blurred_s:g} s" if blurred_s else ""
+                out.append(
+                    f"{each.name}: {stop.stay_s:g} s at preset {stop.preset} is shorter than analytics take to learn a picture, "
+                    f"{LEARNS_S:g} s{blurred}."
+                )
     done = {*(held.do for held in sheet.hours), *([sheet.idle] if sheet.idle else [])}
     for do in sorted(done):
         if sheet.round(do) is None:

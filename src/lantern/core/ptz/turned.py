@@ -38,7 +38,8 @@ class Onto(Strict):
 
 class Kept(Strict):
     """A preset as it should be: our number, its name, the device's token, where it looks in the device's own units; how its picture is
-    made there: a focus that is kept, a manual exposure, the filter against infrared. None: as the device finds it.
+    made there: a focus that is kept, a manual exposure, the filter against infrared. None: as the device finds it. `sharp_s`: so long its
+    picture took to become sharp once it rested, as it was measured by itself and with its kept focus.
     """
 
     number: int = Field(ge=1, le=999)
@@ -51,6 +52,14 @@ class Kept(Strict):
     exposure_us: float | None = Field(default=None, gt=0, le=1e8)
     gain_db: float | None = Field(default=None, ge=-20, le=100)
     ir_cut: Literal["ON", "OFF", "AUTO"] | None = None
+    sharp_s: tuple[float, float | None] | None = None
+
+    @property
+    def sharp_after_s(self) -> float | None:
+        """Return how long its picture takes to become sharp as it is driven; None: not measured."""
+        if self.sharp_s is None:
+            return None
+        return self.sharp_s[0] if self.focus is None else self.sharp_s[1]
 
 
 class Turned(Strict):

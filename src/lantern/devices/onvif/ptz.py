@@ -212,17 +212,23 @@ class Ptz:
 
     # ---- moved ----
 
-    def absolute(self, pan: float, tilt: float, zoom: float | None = None, *, space: str | None = None) -> None:
-        self._move("AbsoluteMove", "Position", pan, tilt, zoom, space)
+    def absolute(
+        self, pan: float, tilt: float, zoom: float | None = None, *, space: str | None = None, share: float = 1.0
+    ) -> None:
+        """Go there, at a share of its greatest speed; of that itself nothing is said, since not every device takes a speed."""
+        speed = {} if share >= 1 else {"Speed": {"PanTilt": {"x": share, "y": share}}}
+        self._move("AbsoluteMove", "Position", pan, tilt, zoom, space, speed)
 
     def relative(self, pan: float, tilt: float, zoom: float | None = None, *, space: str | None = None) -> None:
-        self._move("RelativeMove", "Translation", pan, tilt, zoom, space)
+        self._move("RelativeMove", "Translation", pan, tilt, zoom, space, {})
 
-    def _move(self, what: str, key: str, pan: float, tilt: float, zoom: float | None, space: str | None) -> None:
+    def _move(
+        self, what: str, key: str, pan: float, tilt: float, zoom: float | None, space: str | None, speed: dict[str, Any]
+    ) -> None:
         to: dict[str, Any] = {"PanTilt": {"x": pan, "y": tilt} | ({} if space is None else {"space": space})}
         if zoom is not None:
             to["Zoom"] = {"x": zoom}
-        self.held.call("ptz", what, ProfileToken=self.profile, **{key: to})
+        self.held.call("ptz", what, ProfileToken=self.profile, **{key: to}, **speed)
 
     def drive(self, pan: float, tilt: float, zoom: float = 0.0, *, for_s: float = MOST_MOVE_S) -> None:
         """Move on at shares of its greatest speed, -1 to 1, for so long at most; renewed as long as a key is held."""

@@ -3,7 +3,14 @@
 import { plainPlan } from "/static/js/plain_plan.js";
 import { el, redraw, ticks } from "/static/js/svg.js";
 
-const DAY_S = 86400;
+const HOUR_S = 3600;
+// So long a stretch at most has its time written every so many seconds.
+const AXIS = [
+  [HOUR_S, 600],
+  [4 * HOUR_S, 1800],
+  [12 * HOUR_S, HOUR_S],
+  [Infinity, 3 * HOUR_S],
+];
 const LANES = [
   ["manual", "by hand"],
   ["call", "calls"],
@@ -121,13 +128,28 @@ export function drawLanes(svg, judged, name) {
   const height = TOP + (LANES.length + spots.length) * LANE + 8;
   svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
   svg.style.height = `${height}px`;
-  const x = (s) => LEFT + (s / DAY_S) * (width - LEFT - RIGHT);
+  const [known, ends] = judged.span;
+  const [first, last] = [Math.floor(known / HOUR_S) * HOUR_S, Math.ceil(ends / HOUR_S) * HOUR_S]; // of a day that was
+  const x = (s) => LEFT + ((s - first) / (last - first)) * (width - LEFT - RIGHT);
+  const every = AXIS.find(([most]) => last - first <= most)[1];
   const parts = [];
-  for (let hour = 0; hour <= 24; hour += 3)
+  for (let s = first; s <= last; s += every)
     parts.push(
-      el("line", { class: "hour", x1: x(hour * 3600), x2: x(hour * 3600), y1: TOP - 3, y2: height - 4 }),
-      el("text", { x: x(hour * 3600), y: 11, "text-anchor": "middle" }, oclock(hour * 3600)),
+      el("line", { class: "hour", x1: x(s), x2: x(s), y1: TOP - 3, y2: height - 4 }),
+      el("text", { x: x(s), y: 11, "text-anchor": "middle" }, oclock(s)),
     );
+  for (const [from, to] of [
+    [first, known],
+    [ends, last],
+  ])
+    if (to - from > 1)
+      parts.push(
+        el(
+          "rect",
+          { class: "unknown", x: x(from), y: TOP, width: x(to) - x(from), height: height - TOP - 4 },
+          el("title", {}, "Nothing is known of this time"),
+        ),
+      );
   LANES.forEach(([by, words], lane) => {
     const y = TOP + lane * LANE;
     parts.push(el("text", { x: 8, y: y + 11 }, words));
@@ -164,7 +186,7 @@ export function drawLanes(svg, judged, name) {
 
 // The longest time unseen by each value of one number: a stair, the wish across it, a pin at what it is.
 export function strip(svg, { title, points, now }, wish, set) {
-  const [width, height, left, top, bottom] = [380, 74, 44, 16, 15];
+  const [width, height, left, top, bottom] = [380, 74, 58, 16, 15];
   svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
   const most = Math.max(...points.map(([, gap]) => gap), wish ?? 0, 1);
   const x = (at) => left + (at / (points.length - 1)) * (width - left - 10);

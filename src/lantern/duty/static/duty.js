@@ -1,16 +1,15 @@
 // What a head does by itself: every change is judged by the server over a day; nothing is worked out here.
 import { ask, latest, pageData } from "/static/js/http.js";
+import { joined } from "/static/js/parts.js";
 import { may } from "/static/js/roles.js";
 import { short } from "/static/js/svg.js";
 import { stepOf } from "/static/js/undo.js";
 import { numberOf } from "/static/js/units.js";
 import { drawLanes, drawPlan, drawSphere, lasting, oclock, strip } from "./charts.js";
+import { drawRibbon } from "./ribbon.js";
+import { rounds } from "./rounds.js";
+import { runs } from "./runs.js";
 
-const WAYS = [
-  ["round", "one after another"],
-  ["to_and_fro", "to and fro"],
-];
-const OTHER = { sweep: "a sweep", chain: "a chain", driven: "as it was driven" };
 const HOLDERS = {
   dropped: "dropped",
   manual: "by hand",
@@ -20,6 +19,8 @@ const HOLDERS = {
   none: "nothing",
 };
 const MOST_HOLDERS = 1;
+const DAY_S = 86400;
+const WEEKDAY = { weekday: "short", day: "numeric", month: "short" };
 const copy = (value) => JSON.parse(JSON.stringify(value));
 
 document.addEventListener("alpine:init", () => {
@@ -27,27 +28,30 @@ document.addEventListener("alpine:init", () => {
     const data = pageData();
     const at = `/devices/${data.device}/duty`;
     let plan = data.plan;
+    let dragged = null; // the sheet before a stay was taken hold of
     const past = [];
     const future = [];
     // What a change gives comes first, and what other values would give once nothing newer waits.
     const newest = latest(async (page, waits) => {
       try {
-        const asked = { sheet: page.sheet, spot: page.judged.chosen ?? null };
+        const asked = { sheet: page.sheet, spot: page.judged.chosen ?? null, ...page.dayAsked };
         page.judged = { ...(await ask("POST", `${at}/judge`, asked)), strips: page.judged.strips ?? [] };
         page.trouble = "";
         page.draw();
-        if (waits()) return;
+        if (waits() || page.isAsItWas) return;
         page.judged = await ask("POST", `${at}/judge`, { ...asked, strips: true });
         page.draw();
       } catch (error) {
         page.trouble = error.message;
       }
     });
-    return {
+    return joined(rounds(), runs(at), {
       sheet: data.sheet,
+      days: data.days,
+      day: "",
       presets: data.presets,
       log: data.log.map(([time, by, what, because]) => [
-        new Date(time).toTimeString().slice(0, 8),
+        time,
         [HOLDERS[by] ?? by, what, because].filter(Boolean).join(": "),
       ]),
       timetables: data.timetables,
@@ -60,6 +64,7 @@ document.addEventListener("alpine:init", () => {
       async init() {
         plan = await ask("GET", "/plan.json");
         this.draw();
+        this.resume();
         addEventListener("resize", () => this.draw());
         addEventListener("beforeunload", (event) => {
           if (this.canUndo) event.preventDefault();
@@ -113,63 +118,19 @@ document.addEventListener("alpine:init", () => {
       changeMade(part) {
         this.change({ made_up: { ...this.sheet.made_up, ...part } });
       },
-      changeRound(n, part) {
-        const rounds = copy(this.sheet.rounds);
-        Object.assign(rounds[n], part);
-        this.change({ rounds });
-      },
-      // What goes by its name goes by the new one.
-      renameRound(n, name) {
-        const old = this.sheet.rounds[n].name;
-        const renamed = (word) => (word === old ? name : word);
+      // A stay that is dragged: judged as it goes, and one state once it is let go.
+      dragStay(n, stop, stay, isOver) {
+        dragged ??= copy(this.sheet);
         const next = copy(this.sheet);
-        next.rounds.forEach((each) => {
-          each.rounds = each.rounds.map(renamed);
-        });
-        next.rounds[n].name = name;
-        next.hours.forEach((row) => {
-          row.do = renamed(row.do);
-        });
-        next.idle = next.idle === null ? null : renamed(next.idle);
-        this.became(next);
-      },
-      dropRound(n) {
-        this.change({ rounds: this.sheet.rounds.filter((_, other) => other !== n) });
-      },
-      addRound() {
-        const first = this.presets[0];
-        if (!first) {
-          this.trouble = "It has no preset yet: keep one where it is steered.";
+        next.rounds[n].stops[stop].stay_s = stay;
+        if (isOver) {
+          this.sheet = dragged;
+          dragged = null;
+          if (this.sheet.rounds[n].stops[stop].stay_s !== stay) this.became(next);
           return;
         }
-        const stops = [{ preset: this.numberIn(first[0]), stay_s: 10, speed: 1 }];
-        this.change({ rounds: [...this.sheet.rounds, this.newRound("Round", { way: "round", stops })] });
-      },
-      addSweep() {
-        const sweep = { pan_from_deg: 270, pan_to_deg: 90, tilt_deg: 8, zoom: 1, speed_deg_s: 5 };
-        this.change({ rounds: [...this.sheet.rounds, this.newRound("Sweep", { way: "sweep", sweep })] });
-      },
-      newRound(word, part) {
-        const name = `${word} ${this.sheet.rounds.length + 1}`;
-        return { name, way: "round", stops: [], sweep: null, rounds: [], driven: [], ...part };
-      },
-      changeStop(n, stop, part) {
-        const { stops } = copy(this.sheet.rounds[n]);
-        Object.assign(stops[stop], part);
-        this.changeRound(n, { stops });
-      },
-      dropStop(n, stop) {
-        this.changeRound(n, { stops: this.sheet.rounds[n].stops.filter((_, other) => other !== stop) });
-      },
-      moveStop(n, stop) {
-        const { stops } = copy(this.sheet.rounds[n]);
-        [stops[stop - 1], stops[stop]] = [stops[stop], stops[stop - 1]];
-        this.changeRound(n, { stops });
-      },
-      addStop(n) {
-        const { stops } = copy(this.sheet.rounds[n]);
-        stops.push({ preset: this.numberIn(this.presets[0][0]), stay_s: 10, speed: 1 });
-        this.changeRound(n, { stops });
+        this.sheet = next;
+        this.judge();
       },
       changeHours(n, part) {
         const hours = copy(this.sheet.hours);
@@ -222,29 +183,39 @@ document.addEventListener("alpine:init", () => {
       },
       get headText() {
         if (!this.judged.lanes) return "";
-        const { calls, lost } = this.judged;
-        return `a made-up day: ${calls} calls, ${lost} dropped`;
+        const { calls, lost, span } = this.judged;
+        const [from, to] = span.map((s) => (s >= DAY_S ? "24:00" : oclock(s)));
+        const when = this.day ? `${from} to ${to}: ` : "";
+        return `${when}${calls} calls, ${lost} dropped`;
+      },
+      // "", "was 2026-03-02": as it was, "calls 2026-03-02": this sheet, asked of what called then.
+      get dayAsked() {
+        const [word, on] = this.day.split(" ");
+        return on ? { on, as_it_was: word === "was" } : {};
+      },
+      get dayChoices() {
+        return this.days.flatMap((on) => {
+          const said = new Date(`${on}T12:00`).toLocaleDateString("en-GB", WEEKDAY);
+          return [
+            [`was ${on}`, `${said}, as it was`],
+            [`calls ${on}`, `the calls of ${said}`],
+          ];
+        });
+      },
+      get isAsItWas() {
+        return this.day.startsWith("was");
+      },
+      chooseDay(day) {
+        this.day = day;
+        this.judge();
       },
       get cureless() {
         const spot = this.spots.find(({ name }) => name === this.judged.chosen);
-        if (!spot || spot.word !== "fail" || this.cures.length) return "";
+        if (this.isAsItWas || !spot || spot.word !== "fail" || this.cures.length) return "";
         return `None of these numbers alone would do. Its longest time unseen is spent so: ${this.whoText(spot, 3)}.`;
       },
       get stripsTitle() {
         return this.judged.chosen ? `${this.judged.chosen}: unseen at most, by` : "";
-      },
-      waysOf({ way }) {
-        return way in OTHER ? [[way, OTHER[way]]] : WAYS;
-      },
-      hasStops({ way }) {
-        return !(way in OTHER);
-      },
-      cycleText({ name }) {
-        const found = this.judged.rounds?.[name];
-        return found?.cycle_s ? `once round in ${lasting(found.cycle_s)}` : "";
-      },
-      takeAwayText({ name }) {
-        return `Take ${name} away`;
       },
       presetName({ preset }) {
         return `preset ${preset}`;
@@ -287,6 +258,17 @@ document.addEventListener("alpine:init", () => {
 
       // ---- drawings ----
 
+      drawRibbons() {
+        for (const svg of this.$root.querySelectorAll("svg.ribbon")) {
+          const n = Number(svg.dataset.round);
+          const round = this.sheet.rounds[n];
+          const found = round && this.judged.rounds?.[round.name];
+          if (found)
+            drawRibbon(svg, round, found.looks, (stop, stay, over) => {
+              if (this.mayChange) this.dragStay(n, stop, stay, over);
+            });
+        }
+      },
       choose(name) {
         this.judged = { ...this.judged, chosen: name };
         this.judge();
@@ -298,6 +280,7 @@ document.addEventListener("alpine:init", () => {
         }
         drawPlan(this.$refs.plan, plan, this.judged, this.judged.chosen, (name) => this.choose(name));
         drawSphere(this.$refs.sphere, this.judged.rounds);
+        this.$nextTick(() => this.drawRibbons());
         drawLanes(this.$refs.lanes, this.judged, this.judged.chosen);
         const wish = this.sheet.wishes[this.judged.chosen] ?? null;
         this.$refs.strips.replaceChildren(
@@ -311,6 +294,6 @@ document.addEventListener("alpine:init", () => {
           }),
         );
       },
-    };
+    });
   });
 });

@@ -18,6 +18,7 @@ document.addEventListener("alpine:init", () => {
     return joined(suppose(data), {
       done: null,
       laid: "day",
+      seed: 1,
       judged: 0,
       view: [0, DAY_S],
       picked: null,
@@ -39,7 +40,7 @@ document.addEventListener("alpine:init", () => {
         }
       },
       async play() {
-        this.done = await ask("POST", `/rehearsal/play?laid=${this.laid}`);
+        this.done = await ask("POST", `/rehearsal/play?${this.asLaid}`);
         this.asIs = null;
         this.then = null;
         this.draw();
@@ -47,8 +48,30 @@ document.addEventListener("alpine:init", () => {
       async lay(laid) {
         this.laid = laid;
         this.picked = null;
-        await this.play();
-        this.whole();
+        try {
+          await this.play();
+          this.trouble = "";
+          this.whole();
+        } catch (error) {
+          this.trouble = error.message;
+        }
+      },
+      sow(text) {
+        this.seed = text.trim();
+        return this.lay(this.laid);
+      },
+      get isMadeUp() {
+        return this.laid === "made up";
+      },
+      get asLaid() {
+        const { laid, seed } = this;
+        return new URLSearchParams(this.isMadeUp ? { laid, seed } : { laid }).toString();
+      },
+      // Hours of a made-up day that no take of a device tells of.
+      get unknownText() {
+        const unknown = Object.entries(this.done?.unknown ?? {});
+        if (!unknown.length) return "";
+        return `No take tells of: ${unknown.map(([code, hours]) => `${code} ${hours} h`).join(", ")} of the day.`;
       },
       get progress() {
         if (this.done) {

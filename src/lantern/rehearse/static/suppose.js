@@ -85,7 +85,7 @@ export const suppose = (data) => ({
     this.supposing = true;
     try {
       this.showAsIs();
-      this.then = await ask("POST", `/rehearsal/suppose?laid=${this.laid}`, { ...this.supposed, ...given });
+      this.then = await ask("POST", `/rehearsal/suppose?${this.asLaid}`, { ...this.supposed, ...given });
     } catch (error) {
       this.supposeFault = error.message;
     } finally {

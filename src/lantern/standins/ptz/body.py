@@ -23,9 +23,11 @@ class Axis:
     at: float = 0.0
     speed: float = 0.0
     goal: float | None = None  # a place to go to
+    cap: float = math.inf  # how fast it goes there at most
     wanted: float = 0.0  # else a speed to keep
 
-    def go(self, to: float) -> None:
+    def go(self, to: float, share: float = 1.0) -> None:
+        self.cap = share * self.most
         if self.low is not None and self.high is not None:
             self.goal = min(max(to, self.low), self.high)
         else:
@@ -48,7 +50,7 @@ class Axis:
             if abs(left) < 1e-4 * self.most and abs(self.speed) <= self.acceleration * dt:
                 self.at, self.speed, self.goal, self.wanted = self.goal, 0.0, None, 0.0
                 return
-            wanted = math.copysign(min(self.most, math.sqrt(2 * self.acceleration * abs(left))), left)
+            wanted = math.copysign(min(self.most, self.cap, math.sqrt(2 * self.acceleration * abs(left))), left)
         change = self.acceleration * dt
         self.speed += min(max(wanted - self.speed, -change), change)
         self.at += self.speed * dt
@@ -81,6 +83,7 @@ class Body:
     pan: Axis = field(default_factory=_pan)
     tilt: Axis = field(default_factory=_tilt)
     zoom: Axis = field(default_factory=_zoom)
+    step_s: float = STEP_S
     now_s: float = 0.0
     until_s: float | None = None  # a continuous move ends then
     focus: float | None = None  # set by hand; None: it finds it by itself
@@ -94,7 +97,10 @@ class Body:
     def advance(self, now_s: float) -> None:
         """Move on to a time."""
         while self.now_s < now_s:
-            dt = min(STEP_S, now_s - self.now_s)
+            if self.until_s is None and not self._moves:
+                self.now_s = now_s
+                return
+            dt = min(self.step_s, now_s - self.now_s)
             if self.until_s is not None and self.now_s >= self.until_s:
                 self.halt()
             zoomed, moved = self.zoom.moves, self._moves
@@ -108,7 +114,7 @@ class Body:
 
     @property
     def _moves(self) -> bool:
-        return any(axis.moves for axis in self.axes)
+        return self.pan.moves or self.tilt.moves or self.zoom.moves
 
     @property
     def moving(self) -> bool:
@@ -125,11 +131,18 @@ class Body:
         for axis, share in zip(self.axes, (pan, -tilt_up, zoom), strict=True):
             axis.drive(share)
 
-    def go(self, pan: float | None = None, tilt: float | None = None, zoom: float | None = None) -> None:
+    def go(
+        self,
+        pan: float | None = None,
+        tilt: float | None = None,
+        zoom: float | None = None,
+        shares: tuple[float, float, float] = (1.0, 1.0, 1.0),
+    ) -> None:
+        """Go there, each axis at its share of its greatest speed."""
         self.until_s = None
-        for axis, to in zip(self.axes, (pan, tilt, zoom), strict=True):
+        for axis, to, share in zip(self.axes, (pan, tilt, zoom), shares, strict=True):
             if to is not None:
-                axis.go(to)
+                axis.go(to, share)
 
     @property
     def focal_mm(self) -> float:

@@ -226,7 +226,11 @@ class PtzDevice:
         if any(each is not None and not -1 <= each <= 1 for each in (x, y)) or (z is not None and not 0 <= z <= 1):
             raise SoapFault("InvalidPosition", "Beyond its space: -1 to 1, zoom 0 to 1")
         pan, tilt = (None, None) if x is None or y is None else self._degrees(x, y)
-        self.body.go(pan, tilt, z)
+        shares = self._two(asked, "Speed")
+        if any(each is not None and not 0 <= each <= 1 for each in shares):
+            raise SoapFault("InvalidVelocity", "Beyond its space: a speed from 0 to 1")
+        quick = [1.0 if each is None else each for each in shares]
+        self.body.go(pan, tilt, z, (quick[0], quick[1], quick[2]))
         self.told.append(f"absolute {x} {y} {z}")
         return ""
 

@@ -4,6 +4,7 @@ import { joined } from "/static/js/parts.js";
 import { short } from "/static/js/svg.js";
 import { numberOf } from "/static/js/units.js";
 import { drawCurve } from "./curve.js";
+import { focusing } from "./focusing.js";
 import { masks } from "./masks.js";
 import { drawPicture } from "./picture.js";
 import { drawMarks, drawPlan } from "./plan.js";
@@ -30,7 +31,7 @@ document.addEventListener("alpine:init", () => {
     let plan = null;
     let held = null;
     let lookSoon = 0;
-    return joined(masks(at), {
+    return joined(masks(at), focusing(at), {
       registration: data.registration,
       mounted: data.mounted,
       state: null,
@@ -142,9 +143,8 @@ document.addEventListener("alpine:init", () => {
       get heldText() {
         const held = this.state?.held;
         if (!held) return "";
-        const since = new Date(held.since).toTimeString().slice(0, 8);
-        const until = held.until ? `, until ${new Date(held.until).toTimeString().slice(0, 8)}` : "";
-        return `${HOLDERS[held.by] ?? held.by} ${held.do} since ${since}${until}`;
+        const until = held.until ? `, until ${held.until}` : "";
+        return `${HOLDERS[held.by] ?? held.by} ${held.do} since ${held.since}${until}`;
       },
       get isByHand() {
         return this.state?.held?.by === "manual";
