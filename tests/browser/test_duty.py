@@ -77,7 +77,7 @@ def it_goes_there_and_runs_so_overnight(bench: Page) -> None:
     bench.get_by_role("button", name="take this way").first.click()
     expect(bench.get_by_test_id("driven").last).to_contain_text("moments in")
     bench.get_by_role("button", name="Undo (u)").click()
-    bench.get_by_role("button", name="Try Night round once").click()
+    bench.get_by_role("button", name="try it: Night round").click()
     expect(bench.get_by_test_id("tried").first).to_contain_text(re.compile(r"There: .*° off at most"))
     bench.get_by_role("button", name="Run 21:00 to 05:00").click()
     expect(bench.get_by_test_id("night")).to_contain_text("times as fast", timeout=180_000)

@@ -103,7 +103,7 @@ def test_a_place_in_a_cameras_picture_is_clicked_and_the_head_looks_there(bench:
     pan = re.search(r"look to ([\d.]+)°", wanted)
     assert pan
     bench.get_by_role("button", name="Look there", exact=True).click()
-    expect(aim).to_contain_text(f"looks to {pan.group(1)[:3]}", timeout=15_000)
+    expect(aim).to_contain_text(f"looks to {pan.group(1)[:3]}")
     assert violations(bench) == []
 
 

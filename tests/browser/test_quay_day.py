@@ -38,7 +38,7 @@ def no_turn_but_a_move(bench: Page) -> None:
         re.compile(r"Promised: .* to 70 m.*Measured on this take: .* to \d\d")
     )
     bench.get_by_role("button", name="Look for the least move").click()
-    expect(bench.get_by_test_id("least")).to_contain_text("No turn helps", timeout=30_000)
+    expect(bench.get_by_test_id("least")).to_contain_text("No turn helps")
     expect(bench.get_by_test_id("moved-there")).to_contain_text("9 of 9 caught")
 
 
@@ -48,7 +48,7 @@ def registered_by_a_walk(bench: Page) -> None:
         {"name": "walk.csv", "mimeType": "text/csv", "buffer": walk_file(0.0)}
     )
     bench.get_by_role("button", name="Fit", exact=True).click()
-    expect(bench.get_by_test_id("registered")).to_contain_text("m in the mean", timeout=20_000)
+    expect(bench.get_by_test_id("registered")).to_contain_text("m in the mean")
     bench.get_by_role("button", name="Keep it").click()
 
 

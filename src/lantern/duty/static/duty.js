@@ -28,6 +28,7 @@ document.addEventListener("alpine:init", () => {
     const data = pageData();
     const at = `/devices/${data.device}/duty`;
     let plan = data.plan;
+    let refs = null; // of the whole page: those of a pressed button are gone with it
     let dragged = null; // the sheet before a stay was taken hold of
     const past = [];
     const future = [];
@@ -62,6 +63,7 @@ document.addEventListener("alpine:init", () => {
       canRedo: false,
 
       async init() {
+        refs = this.$refs;
         plan = await ask("GET", "/plan.json");
         this.draw();
         this.resume();
@@ -259,7 +261,7 @@ document.addEventListener("alpine:init", () => {
       // ---- drawings ----
 
       drawRibbons() {
-        for (const svg of this.$root.querySelectorAll("svg.ribbon")) {
+        for (const svg of document.querySelectorAll(".duty svg.ribbon")) {
           const n = Number(svg.dataset.round);
           const round = this.sheet.rounds[n];
           const found = round && this.judged.rounds?.[round.name];
@@ -275,15 +277,15 @@ document.addEventListener("alpine:init", () => {
       },
       draw() {
         if (!this.judged.lanes) {
-          drawPlan(this.$refs.plan, plan, { spots: [] }, null, () => {});
+          drawPlan(refs.plan, plan, { spots: [] }, null, () => {});
           return;
         }
-        drawPlan(this.$refs.plan, plan, this.judged, this.judged.chosen, (name) => this.choose(name));
-        drawSphere(this.$refs.sphere, this.judged.rounds);
+        drawPlan(refs.plan, plan, this.judged, this.judged.chosen, (name) => this.choose(name));
+        drawSphere(refs.sphere, this.judged.rounds);
         this.$nextTick(() => this.drawRibbons());
-        drawLanes(this.$refs.lanes, this.judged, this.judged.chosen);
+        drawLanes(refs.lanes, this.judged, this.judged.chosen);
         const wish = this.sheet.wishes[this.judged.chosen] ?? null;
-        this.$refs.strips.replaceChildren(
+        refs.strips.replaceChildren(
           ...this.judged.strips.map((each) => {
             const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
             svg.dataset.dial = each.key;

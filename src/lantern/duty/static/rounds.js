@@ -126,6 +126,6 @@ export const rounds = () => ({
     return `Take ${name} away`;
   },
   tryLabel({ name }) {
-    return `Try ${name} once`;
+    return `try it: ${name}`;
   },
 });
