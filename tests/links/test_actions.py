@@ -8,7 +8,9 @@ from lantern.core.faults import Refused
 from lantern.db.base import transaction
 from lantern.links.actions import delete_timetable, restore, save_link, save_timetable
 from lantern.links.history import changes_of
+from lantern.links.shown import timetable_shown
 from lantern.links.tables import armed_links, hours_of, links_of, timetables_of
+from lantern.plan.actions import plan_model, save_plan
 from lantern.revisions import RevisionRow, StaleRevisionError, remove, revisions_of
 from lantern.tune.actions import save_revision
 from lantern.tune.tables import DetectorRow
@@ -124,3 +126,17 @@ def test_a_timetable_that_something_goes_by_is_not_deleted(small: Small) -> None
         delete_timetable(session, made, reason="gone", user_id=None)
         with pytest.raises(Refused, match="mornings was deleted then"):
             restore(session, revisions_of(session, "timetable", [made.id])[0], base=3, user_id=None)
+
+
+def test_hours_by_the_sun_are_of_where_the_plan_lies(small: Small) -> None:
+    document = {"name": "dusk", "zone": "Europe/London", "sun": [{"start_min": -15}]}
+    with transaction() as session:
+        with pytest.raises(Refused, match="nobody knows where the site lies; expected latitude and longitude"):
+            save_timetable(session, small.site, document, timetable_id=None)
+        plan = plan_model(session, small.site).model_dump(mode="json") | {"latitude": 54.6, "longitude": -1.6}
+        save_plan(session, small.site, plan, base=0, reason="Where it lies.", user_id=small.user)
+        row = save_timetable(session, small.site, document, timetable_id=None)
+        assert (row.model.latitude, row.model.longitude) == (54.6, -1.6)
+        assert row.model.summary == "15 min before sunset to sunrise"
+        told = timetable_shown(row)
+        assert told["summary"] == row.model.summary

@@ -25,6 +25,7 @@ from lantern.links.tables import (
     rows_of,
     timetables_of,
 )
+from lantern.plan.actions import plan_model
 from lantern.recordings.tables import plans_by
 from lantern.register.tables import inputs_of
 from lantern.revisions import (
@@ -66,7 +67,7 @@ def save_timetable(
 
     Raises `StaleRevisionError` where `base` is not the revision that is to be changed.
     """
-    model = read_model(Timetable, document, where="timetable")
+    model = read_model(Timetable, placed(session, site_id, document), where="timetable")
     check_reason(reason)
     clash = session.scalar(select(TimetableRow).where(TimetableRow.site_id == site_id, TimetableRow.name == model.name))
     if clash is not None and clash.id != timetable_id:
@@ -78,6 +79,19 @@ def save_timetable(
         _rename_timetable(session, row, model.name, user_id)
     keep(session, row, model.model_dump(mode="json"), reason=reason, user_id=user_id)
     return row
+
+
+def placed(session: Session, site_id: int, document: dict[str, Any]) -> dict[str, Any]:
+    """Return a timetable's document with where the site lies, if it needs that and does not say it. Raises `Refused` where the plan does not
+    say it either.
+    """
+    if not document.get("sun") or document.get("latitude") is not None:
+        return document
+    plan = plan_model(session, site_id)
+    if plan.latitude is None or plan.longitude is None:
+        what = "hours by the sun, and nobody knows where the site lies"
+        raise Refused([Fault("timetable: sun", what, "latitude and longitude of the plan's origin, at Plan")])
+    return document | {"latitude": plan.latitude, "longitude": plan.longitude}
 
 
 def _rename_timetable(session: Session, row: TimetableRow, name: str, user_id: int | None) -> None:

@@ -10,12 +10,12 @@ from fastapi import APIRouter, Body, HTTPException, Query, Request
 from fastapi.responses import Response
 from sqlalchemy.orm import Session
 
-from lantern.core.logic.timetable import Timetable
+from lantern.core.logic.timetable import Timetable, zone_of
 from lantern.db.base import now, transaction
 from lantern.db.numbers import Count, Id
 from lantern.formats.calendars import read_calendar, write_calendar
 from lantern.formats.documents import read_model
-from lantern.links.actions import DELETED, delete_timetable, save_timetable
+from lantern.links.actions import DELETED, delete_timetable, placed, save_timetable
 from lantern.links.shown import timetable_shown
 from lantern.links.tables import TimetableRow
 from lantern.revisions import hold
@@ -60,15 +60,18 @@ def remove_timetable(request: Request, timetable_id: Id, base: Count, reason: Re
 
 
 @router.post("/timetables/year", **may("viewer"))
-def of_a_year(year: Year, document: dict[str, Any] = Body()) -> Response:
-    """How many minutes of each day of a year a timetable is on that is not kept, and what the day is if it is not like its weekday."""
-    model = read_model(Timetable, document, where="timetable")
+def of_a_year(request: Request, year: Year, document: dict[str, Any] = Body()) -> Response:
+    """How many minutes of each day of a year a timetable is on that is not kept, and what the day is if it is not like its weekday; and
+    when its hours by the sun are today.
+    """
+    with transaction() as session:
+        model = read_model(Timetable, placed(session, site_id_of(request), document), where="timetable")
     first = date(year, 1, 1)
     days: list[dict[str, Any]] = []
     while (day := first + timedelta(days=len(days))).year == year:
         hours, why = model.hours_on(day)
         days.append({"min": min(sum(each.length_min for each in hours), 1440), "why": why})
-    return json_answer({"year": year, "days": days})
+    return json_answer({"year": year, "days": days, "sun": model.sun_on(now().astimezone(zone_of(model.zone)).date())})
 
 
 @router.post("/timetables/dates", **may("viewer"))

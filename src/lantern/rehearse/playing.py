@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, time, timedelta
@@ -12,7 +13,7 @@ from sqlalchemy.orm import Session
 from lantern.core.events import Detector
 from lantern.core.faults import Fault, FaultList, Refused
 from lantern.core.kinds import detector_of
-from lantern.core.linking.days import Piece, made_up_day
+from lantern.core.linking.days import DAY_S, Piece, made_up_day
 from lantern.core.linking.expectations import Outcome, judged
 from lantern.core.linking.supposed import Suppose
 from lantern.core.linking.whole import Given, Line, rehearsed
@@ -45,13 +46,14 @@ class Heard:
 
 @dataclass(frozen=True)
 class Played:
-    """A run of a site. `later`: when each take begins, by its id, in s from `begins`; again and again on a made-up day. `unknown`: by device,
+    """A run of a site, until `ends_s`. `later`: when each take begins, by its id, in s from `begins`; again and again on a made-up day. `unknown`: by device,
     the hours of that of which no take tells.
     """
 
     site: Site
     suppose: Suppose
     begins: datetime
+    ends_s: float
     later: Mapping[int, tuple[float, ...]]
     unknown: Mapping[str, tuple[int, ...]]
     heards: tuple[Heard, ...]
@@ -105,10 +107,11 @@ def played(session: Session, site_id: int, laid: Laid, suppose: Suppose = AS_IT_
         for each, verdict in zip(one.events, one.verdicts, strict=True)
     ]  # fmt: skip
     sources = {("detector", one.row.name): one.row.device.code for one in heards}
-    lines = rehearsed(rules_of(site, begins), suppose.heard(given, sources))
+    ends_s = DAY_S if laid == "made up" else math.inf  # what is laid over its midnight is of another day
+    lines = rehearsed(rules_of(site, begins), suppose.heard(given, sources), until_s=ends_s)
     lines = suppose.delivered(lines, _reached(site))
     takes = {one.take.name: later.get(one.take.id, ()) or (0.0,) for one in heards}
-    return Played(site, suppose, begins, later, unknown, heards, lines, judged(site.expectations, lines, takes))
+    return Played(site, suppose, begins, ends_s, later, unknown, heards, lines, judged(site.expectations, lines, takes))
 
 
 def _check(site: Site, suppose: Suppose) -> None:

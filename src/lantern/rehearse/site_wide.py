@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
 from typing import Any
 
 from lantern.core.effects.register import EFFECTS
@@ -12,7 +11,7 @@ from lantern.core.linking.load import load
 from lantern.core.linking.runs import Run, counted, differences
 from lantern.core.linking.supposed import alike, others
 from lantern.core.linking.whole import HELD_BACK, Line
-from lantern.rehearse.playing import Heard, Played
+from lantern.rehearse.playing import Played
 
 TOLD = ("mail", "post", "show", "say", "switch")  # what somebody is to attend to
 
@@ -20,14 +19,16 @@ TOLD = ("mail", "post", "show", "say", "switch")  # what somebody is to attend t
 def shown(run: Played) -> dict[str, Any]:
     """Return a rehearsal as the page draws it."""
     lines, later, site = run.lines, run.later, run.site
-    spans = sorted({(at, at + one.take.length_s) for one in run.heards for at in later.get(one.take.id, ())})
+    spans = sorted(
+        {(at, min(at + one.take.length_s, run.ends_s)) for one in run.heards for at in later.get(one.take.id, ())}
+    )
     return {
         "begins": run.begins.timestamp(),
         "zone": site.zone,
         "spans": _merged(spans),
         "unknown": {code: len(hours) for code, hours in run.unknown.items() if hours},
         "takes": sorted({one.take.name for one in run.heards}),
-        "places": _places(site, run.heards, later, lines),
+        "places": _places(run),
         "orders": [_order(line) for line in lines if "do" in line.said],
         "compounds": [
             line.said | {"key": _key(line.shown.place)}
@@ -75,11 +76,9 @@ def run_of(told: dict[str, Any]) -> Run:
     return Run(raised=counted(raised), orders=counted(orders), expectations=expected)
 
 
-def _places(
-    site: Any, heards: Sequence[Heard], later: Mapping[int, Sequence[float]], lines: list[Line]
-) -> list[dict[str, Any]]:
+def _places(run: Played) -> list[dict[str, Any]]:
     events: dict[str, list[list[Any]]] = {}
-    for line in lines:
+    for line in run.lines:
         shown = line.shown
         if shown is not None and shown.what == "detector":
             said = line.said
@@ -87,13 +86,15 @@ def _places(
                 [said["index"], shown.raised_s, said["verdict"], shown.asleep, said["take"]]
             )
     marks: dict[str, list[list[Any]]] = {}
-    for one in heards:
-        for at in later.get(one.take.id, ()):
-            told = [[from_s + at, to_s + at, label, was_hit, why] for from_s, to_s, label, was_hit, why in one.marks]
-            marks.setdefault(one.row.name, []).extend(told)
-    rows = {one.row.name: one.row for one in heards}
+    for one in run.heards:
+        for at in run.later.get(one.take.id, ()):
+            told: list[list[Any]] = [
+                [from_s + at, to_s + at, label, was_hit, why] for from_s, to_s, label, was_hit, why in one.marks
+            ]
+            marks.setdefault(one.row.name, []).extend(each for each in told if each[0] < run.ends_s)
+    rows = {one.row.name: one.row for one in run.heards}
     out = []
-    for place in site.places:
+    for place in run.site.places:
         codes = {device.code for device in place.devices}
         lanes = [
             {

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 HOUR_S, HOURS = 3600.0, 24
+DAY_S = HOURS * HOUR_S
 LEAST_S = 1.0  # a shorter take fills no hour
 
 
@@ -22,8 +23,8 @@ class Piece:
 
     def is_of(self, hour: int) -> bool:
         """Return whether some of it was recorded in an hour of the day; one that lasts beyond midnight goes on in the first hours."""
-        begins = (hour * HOUR_S - self.from_s) % (HOURS * HOUR_S)
-        return begins < self.length_s or begins > (HOURS - 1) * HOUR_S
+        begins = (hour * HOUR_S - self.from_s) % DAY_S
+        return begins < self.length_s or begins > DAY_S - HOUR_S
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,6 @@
 """Weekly hours in a zone: when a link is armed.
 
-An interval is half-open, in local wall time, and belongs to the day on which it starts; an end at or before the start is
+Hours by the sun stand beside the weekday's. An interval is half-open, in local wall time, and belongs to the day on which it starts; an end at or before the start is
 on the next day (22:00-06:00). Hours of a date stand over those of a holiday, these over the weekday's; what began the day
 before still runs out. On a night when the clocks change, a wall time that does not exist becomes the first
 instant that does; one that comes twice is the first as a start and the second as an end. No hours at all means never.
@@ -9,7 +9,7 @@ instant that does; one that comes twice is the first as a start and the second a
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cached_property, lru_cache
@@ -25,6 +25,8 @@ from pydantic import (
     model_serializer,
     model_validator,
 )
+
+from lantern.core.logic.sunned import SunHours
 
 DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MINUTES_A_DAY = 24 * 60
@@ -150,6 +152,9 @@ class Timetable(BaseModel):
     hours: tuple[Hours, ...] = ()
     dates: tuple[OfDate, ...] = Field(default=(), max_length=2000)
     holidays: Holidays | None = None
+    sun: tuple[SunHours, ...] = Field(default=(), max_length=20, description="by the sun, beside the weekday's hours")
+    latitude: float | None = Field(default=None, ge=-90, le=90, description="where the sun is looked at from")
+    longitude: float | None = Field(default=None, ge=-180, le=180)
 
     @field_validator("zone")
     @classmethod
@@ -168,18 +173,24 @@ class Timetable(BaseModel):
 
     @model_serializer(mode="wrap")
     def _plain(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        """Without dates and holidays it is written as ever."""
+        """Without dates, holidays and hours by the sun it is written as ever."""
         out: dict[str, Any] = handler(self)
-        for key in ("dates", "holidays"):
-            if not out.get(key):
-                out.pop(key, None)
+        empty = [key for key in ("dates", "holidays", "sun") if not out.get(key)]
+        for key in (*empty, *(("latitude", "longitude") if "sun" in empty else ())):
+            out.pop(key, None)
         return out
+
+    @model_validator(mode="after")
+    def _of_a_place(self) -> Self:
+        if self.sun and (self.latitude is None or self.longitude is None):
+            raise ValueError("hours by the sun need latitude and longitude")
+        return self
 
     @property
     def is_never(self) -> bool:
         """Return whether it is on at no hour of any day."""
         own = any(each.hours for each in self.dates) or (self.holidays is not None and self.holidays.hours)
-        return not self.hours and not own
+        return not self.hours and not self.sun and not own
 
     @property
     def summary(self) -> str:
@@ -187,6 +198,9 @@ class Timetable(BaseModel):
             return "never: this timetable has no hours"
         total = sum(h.length_min for h in merged(self.hours))
         weekly = "always" if total >= 7 * MINUTES_A_DAY else f"{total / 60:g} h a week"
+        if self.sun:
+            by_sun = ", ".join(map(str, self.sun))
+            weekly = f"{weekly}, and {by_sun}" if total else by_sun
         if self.holidays is not None:
             weekly += f", other hours on holidays of {self.holidays.country}"
         count = len(self.dates)
@@ -198,7 +212,24 @@ class Timetable(BaseModel):
             return tuple(stretch.on(day) for stretch in each.hours), each.note or "a date of its own"
         if self.holidays is not None and (name := self.holidays.name_of(day)):
             return tuple(stretch.on(day) for stretch in self.holidays.hours), name
-        return tuple(hours for hours in self.hours if hours.day == day.weekday()), ""
+        weekdays = tuple(hours for hours in self.hours if hours.day == day.weekday())
+        return (*weekdays, *self._by_sun(day)), ""
+
+    def sun_on(self, day: date) -> list[str]:
+        """Return when each of its hours by the sun is, if it begins on a day: "16:02-08:31", or that it is off."""
+        if self.latitude is None or self.longitude is None:
+            return []
+        zone = zone_of(self.zone)
+        found = (each.on(day, self.latitude, self.longitude, zone) for each in self.sun)
+        return ["off" if each is None else f"{clock(each[0])}-{clock(each[1])}" for each in found]
+
+    def _by_sun(self, day: date) -> Iterator[Hours]:
+        if self.latitude is None or self.longitude is None:
+            return
+        for each in self.sun:
+            found = each.on(day, self.latitude, self.longitude, zone_of(self.zone))
+            if found is not None:
+                yield Hours(day=day.weekday(), start_min=found[0], end_min=found[1])
 
     @cached_property
     def _by_date(self) -> dict[date, tuple[OfDate, ...]]:

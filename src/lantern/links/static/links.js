@@ -1,8 +1,10 @@
 // Links of one detector, and the timetables of the site: forms and a week to draw on.
 import { address, ask, pageData } from "/static/js/http.js";
 import { dayAndTime } from "/static/js/svg.js";
+import { joined } from "/static/js/parts.js";
 import { may } from "/static/js/roles.js";
 import { askedOf, begun as begunEffect, given, number } from "./effects.js";
+import { sun } from "./sun.js";
 import { DAY, DAYS, Week } from "./week.js";
 import { drawYear, stretchText, stretches } from "./year.js";
 
@@ -16,7 +18,7 @@ document.addEventListener("alpine:init", () => {
     let begun = ""; // the timetable as it was taken up
     let yearOf = null; // its drawing
     let yearAsked = ""; // the newest question for a year
-    return {
+    return joined(sun(), {
       days: DAYS,
       outputs: data.outputs,
       sorts: data.sorts,
@@ -24,7 +26,7 @@ document.addEventListener("alpine:init", () => {
       lists: data.lists,
       timetables: data.timetables,
       links: data.links.map((link) => ({ ...link, key: `saved-${link.id}`, dirty: false, why: "" })),
-      edited: { id: null, name: "", zone: data.zone, hours: [], dates: [], holidays: null },
+      edited: { id: null, name: "", zone: data.zone, hours: [], dates: [], holidays: null, sun: [] },
       countries: data.countries,
       year: new Date().getFullYear(),
       ofYear: null,
@@ -216,19 +218,19 @@ document.addEventListener("alpine:init", () => {
 
       // ---- timetables ----
       get summary() {
-        if (!this.edited.hours.length) return "never: this timetable has no hours";
+        if (!this.edited.hours.length && !this.sunHours.length) return "never: this timetable has no hours";
         if (this.hoursDirty) return "changed";
         return this.timetables.find((t) => t.id === this.edited.id)?.summary ?? "";
       },
       edit(timetable) {
-        this.edited = { dates: [], holidays: null, ...JSON.parse(JSON.stringify(timetable)) };
+        this.edited = { dates: [], holidays: null, sun: [], ...JSON.parse(JSON.stringify(timetable)) };
         begun = JSON.stringify(this.edited);
         this.hoursDirty = false;
         week.draw(this.edited.hours.map((h) => ({ ...h })));
         this.readYear();
       },
       newTimetable() {
-        this.edited = { id: null, name: "New hours", zone: data.zone, hours: [], dates: [], holidays: null };
+        this.edited = { id: null, name: "New hours", zone: data.zone, hours: [], dates: [], holidays: null, sun: [] };
         begun = JSON.stringify(this.edited);
         this.hoursDirty = true;
         week.draw([]);
@@ -314,7 +316,8 @@ document.addEventListener("alpine:init", () => {
       },
       async readYear() {
         const { name, zone, hours, dates, holidays } = this.edited;
-        const document = { name: name || "hours", zone, hours, dates: dates.filter((d) => d.date), holidays };
+        const written = dates.filter((d) => d.date);
+        const document = { name: name || "hours", zone, hours, dates: written, holidays, sun: this.sunHours };
         const asked = JSON.stringify([this.year, document]);
         yearAsked = asked;
         const told = await ask("POST", `/timetables/year?year=${this.year}`, document).catch(() => null);
@@ -349,7 +352,7 @@ document.addEventListener("alpine:init", () => {
       },
       async saveTimetable() {
         const { id, revision, name, zone, hours, dates, holidays } = this.edited;
-        const document = { name, zone, hours, dates, holidays };
+        const document = { name, zone, hours, dates, holidays, sun: this.sunHours };
         await this.attempt(async () => {
           const before = this.timetables.find((t) => t.id === id);
           const why = `base=${revision}&reason=${encodeURIComponent(this.hoursWhy)}`;
@@ -376,6 +379,6 @@ document.addEventListener("alpine:init", () => {
           else this.newTimetable();
         });
       },
-    };
+    });
   });
 });
