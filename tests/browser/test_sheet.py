@@ -98,8 +98,15 @@ def test_days_that_are_not_like_their_weekday_come_from_a_country_and_a_calendar
     expect(bench.get_by_role("alert").first).to_contain_text("noon: expected hours such as 08:00-12:00")
     bench.get_by_label("Hours of the date").first.fill("08:00-12:00")
     bench.get_by_label("Hours of the date").first.press("Tab")
+    bench.get_by_role("button", name="By the sun").click()
+    bench.get_by_label("Begins, so many minutes").fill("20")
+    bench.get_by_label("Begins, so many minutes").press("Enter")
+    bench.get_by_label("Begins before or after").select_option("before")
+    expect(bench.get_by_test_id("sun-today")).to_contain_text(re.compile(r"today \d\d:\d\d-\d\d:\d\d"))
     bench.get_by_role("button", name="Save timetable").click()
-    expect(bench.get_by_role("status").first).to_contain_text("always, other hours on holidays of PT, 2 dates")
+    expect(bench.get_by_role("status").first).to_contain_text(
+        "always, and 20 min before sunset to sunrise, other hours on holidays of PT, 2 dates"
+    )
     bench.reload()
     bench.get_by_role("button", name="Kiosk hours").click()
     expect(bench.get_by_label("Hours of the date").first).to_have_value("08:00-12:00")

@@ -88,7 +88,7 @@ def _days(begins: date, ends: date, zone: str) -> Iterator[tuple[date, Stretch |
 
 def write_calendar(timetable: Timetable, years: Sequence[int]) -> bytes:
     """Return a timetable as a calendar: an event a week for its hours, without the days that have their own, and an event for each
-    stretch of these. `years`: of which holidays are written out.
+    stretch of these, and for each of its hours by the sun. `years`: of which holidays and hours by the sun are written out.
     """
     calendar = Calendar()
     calendar.add("prodid", PRODUCT)
@@ -112,6 +112,10 @@ def write_calendar(timetable: Timetable, years: Sequence[int]) -> bytes:
             start = time(hours.start_min // 60, hours.start_min % 60)
             event.add("exdate", [datetime.combine(day, start, zone) for day in skipped])
         calendar.add_component(event)
+    for day in (day for year in years for day in _all_days(year) if day not in own):
+        for number, hours in enumerate(timetable.by_sun(day)):
+            stretch = Stretch(start_min=hours.start_min, end_min=hours.end_min)
+            calendar.add_component(_event(f"s{day:%Y%m%d}.{number}", timetable.name, day, stretch, zone))
     for day, (stretches, note) in sorted(own.items()):
         for number, stretch in enumerate(stretches):
             calendar.add_component(_event(f"d{day:%Y%m%d}.{number}", note or timetable.name, day, stretch, zone))

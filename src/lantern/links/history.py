@@ -8,12 +8,12 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lantern.core.logic.timetable import Timetable
+from lantern.core.logic.sunned import SunHours
+from lantern.core.logic.timetable import DAYS, Stretch, Timetable
 from lantern.core.site import differing
 from lantern.links.tables import Cause, LinkRow, TimetableRow, named
 from lantern.revisions import RevisionRow, revisions_of
 
-DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
 MOST = 200  # newest first; older ones stay in the store
 
 
@@ -72,13 +72,24 @@ def changed(before: dict[str, Any], after: dict[str, Any]) -> list[dict[str, str
 def _parts(what: str, body: dict[str, Any]) -> dict[str, Any]:
     if what != TimetableRow.WHAT:
         return {key: value for key, value in body.items() if key not in ("detector", "input")}
-    hours = Timetable.model_validate(body).hours
-    words = ", ".join(f"{DAYS[h.day]} {_clock(h.start_min)}-{_clock(h.end_min)}" for h in hours)
-    return {"name": body["name"], "zone": body["zone"], "hours": words or "never"}
+    model = Timetable.model_validate(body)
+    words = ", ".join(map(str, model.hours))
+    by_sun = ", ".join(map(_of_sun, model.sun))
+    holidays = "" if model.holidays is None else f"{model.holidays.country}: {_stretches(model.holidays.hours)}"
+    dates = ", ".join(f"{each.date}: {_stretches(each.hours)}" for each in model.dates)
+    parts = {"by the sun": by_sun, "holidays": holidays, "dates": dates}
+    return {"name": body["name"], "zone": body["zone"], "hours": words or "never"} | {
+        key: text or "none" for key, text in parts.items()
+    }
 
 
-def _clock(minutes: int) -> str:
-    return f"{minutes // 60:02}:{minutes % 60:02}"
+def _of_sun(hours: SunHours) -> str:
+    days = "" if len(hours.days) == len(DAYS) else f" on {', '.join(DAYS[day][:3] for day in hours.days)}"
+    return f"{hours}{days}"
+
+
+def _stretches(hours: tuple[Stretch, ...]) -> str:
+    return ", ".join(map(str, hours)) or "off"
 
 
 def _worded(value: Any) -> str:

@@ -15,7 +15,7 @@ from lantern.core.kinds import kind_of
 from lantern.core.linking.links import LinkRule, Sort
 from lantern.core.linking.sheet import CauseLine, Sheet, sheet_of
 from lantern.core.linking.table import CellFault, Written, faults_of, read_rows
-from lantern.core.logic.timetable import merged
+from lantern.db.base import now
 from lantern.formats.sheets import Row
 from lantern.links.actions import save_link_of
 from lantern.links.history import changed
@@ -53,7 +53,7 @@ def sheet_shown(session: Session, site_id: int) -> dict[str, Any]:
         for part in row.model.parts:
             heard[part.of].append(row.name)
     spans = {
-        row.name: [[span.start_min, span.end_min] for span in merged(row.model.hours)]
+        row.name: [[span.start_min, span.end_min] for span in row.model.of_week(now().date())]
         for row in timetables_of(session, site_id)
     }
     return {

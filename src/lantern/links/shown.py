@@ -9,8 +9,9 @@ from sqlalchemy.orm import Session, object_session
 from lantern.core.effects.register import EFFECTS
 from lantern.core.effects.switch.effect import Switch
 from lantern.core.linking.links import CAUSES, LinkRule
-from lantern.core.logic.timetable import holiday_countries, merged
+from lantern.core.logic.timetable import holiday_countries
 from lantern.core.roles import ROLES
+from lantern.db.base import now
 from lantern.links.tables import LinkRow, TimetableRow, held_back, lengths_of, links_of_site, timetables_of
 from lantern.register.tables import devices_of_site, outputs_of
 from lantern.sites.tables import site_of
@@ -46,7 +47,7 @@ def site_shown(session: Session, site_id: int) -> dict[str, Any]:
 
 def timetable_shown(row: TimetableRow) -> dict[str, Any]:
     model = row.model
-    spans = [[span.start_min, span.end_min] for span in merged(model.hours)]
+    spans = [[span.start_min, span.end_min] for span in model.of_week(now().date())]
     named = {"id": row.id, "revision": row.revision, "summary": model.summary, "spans": spans}
     return named | model.model_dump(mode="json")
 

@@ -9,12 +9,14 @@ from zoneinfo import ZoneInfo
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from icalendar import Calendar
 from pydantic import ValidationError
 
 from checks import check
 from lantern.core.logic.sunned import SunHours, turn
 from lantern.core.logic.timetable import Timetable
 from lantern.core.sun import height_deg
+from lantern.formats.calendars import write_calendar
 
 BERLIN, NEWCASTLE = (52.52, 13.405), (54.6, -1.6)
 
@@ -112,3 +114,17 @@ def test_without_it_a_timetable_is_written_as_ever_and_without_a_place_it_is_ref
     for wrong in ({"days": []}, {"days": [0, 0]}, {"days": [7]}, {"start_min": 400}, {"start": "noon"}):
         with pytest.raises(ValidationError):
             SunHours.model_validate(wrong)
+
+
+def test_a_week_and_a_calendar_have_it_too() -> None:
+    """At the equinox day and night are alike, but for refraction and the sun's width: 12 h 10 min or so of light."""
+    held = table("Europe/London")
+    lasts = [span.length_min for span in held.of_week()]
+    assert sum(lasts) / 7 == pytest.approx(12 * 60 - 10, abs=8)
+    winter = sum(span.length_min for span in held.of_week(date(2026, 12, 21)))
+    assert winter > 7 * 16 * 60  # at 54.6 degrees north the shortest day has seven hours and a quarter
+    events = list(Calendar.from_ical(write_calendar(held, [2026])).walk("VEVENT"))
+    assert len(events) == 365
+    [one] = [each for each in events if each.get("dtstart").dt.date() == date(2026, 12, 21)]
+    sunset = turn("sunset", date(2026, 12, 21), *NEWCASTLE, ZoneInfo("Europe/London"))
+    assert one.get("dtstart").dt == sunset

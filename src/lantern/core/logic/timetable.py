@@ -30,6 +30,7 @@ from lantern.core.logic.sunned import SunHours
 
 DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MINUTES_A_DAY = 24 * 60
+EQUINOX = date(2026, 3, 20)  # of hours by the sun where no day is meant: between the longest and the shortest
 
 
 class Hours(BaseModel):
@@ -213,7 +214,13 @@ class Timetable(BaseModel):
         if self.holidays is not None and (name := self.holidays.name_of(day)):
             return tuple(stretch.on(day) for stretch in self.holidays.hours), name
         weekdays = tuple(hours for hours in self.hours if hours.day == day.weekday())
-        return (*weekdays, *self._by_sun(day)), ""
+        return (*weekdays, *self.by_sun(day)), ""
+
+    def of_week(self, day: date = EQUINOX) -> list[WeekSpan]:
+        """Return the hours of a week in its minutes, without dates and holidays, hours by the sun as they are in the week of a day."""
+        monday = day - timedelta(days=day.weekday())
+        by_sun = (hours for n in range(7) for hours in self.by_sun(monday + timedelta(days=n)))
+        return merged((*self.hours, *by_sun))
 
     def sun_on(self, day: date) -> list[str]:
         """Return when each of its hours by the sun is, if it begins on a day: "16:02-08:31", or that it is off."""
@@ -223,7 +230,8 @@ class Timetable(BaseModel):
         found = (each.on(day, self.latitude, self.longitude, zone) for each in self.sun)
         return ["off" if each is None else f"{clock(each[0])}-{clock(each[1])}" for each in found]
 
-    def _by_sun(self, day: date) -> Iterator[Hours]:
+    def by_sun(self, day: date) -> Iterator[Hours]:
+        """Yield its hours by the sun that begin on a day."""
         if self.latitude is None or self.longitude is None:
             return
         for each in self.sun:

@@ -17,7 +17,7 @@ from lantern.core.linking.expectations import Expectation
 from lantern.core.linking.links import LinkRule
 from lantern.core.logic.causes import Cause
 from lantern.core.logic.compounds import Compound
-from lantern.core.logic.timetable import Timetable, merged
+from lantern.core.logic.timetable import Timetable
 from lantern.core.promise.claim import Standing, Stood
 from lantern.core.promise.mounts import mount_model, standing_of
 from lantern.core.register.device_type import DeviceType
@@ -266,7 +266,7 @@ PLACE_ALONE = 2  # x_m and y_m alone: where it is, and no more
 
 
 def _of_week(timetable: Timetable) -> list[tuple[int, int]]:
-    return [(span.start_min, span.end_min) for span in merged(timetable.hours)]
+    return [(span.start_min, span.end_min) for span in timetable.of_week()]
 
 
 def _whole(value: Any) -> int | None:
