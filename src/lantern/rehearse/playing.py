@@ -108,8 +108,10 @@ def played(session: Session, site_id: int, laid: Laid, suppose: Suppose = AS_IT_
     ]  # fmt: skip
     sources = {("detector", one.row.name): one.row.device.code for one in heards}
     ends_s = DAY_S if laid == "made up" else math.inf  # what is laid over its midnight is of another day
-    lines = rehearsed(rules_of(site, begins), suppose.heard(given, sources), until_s=ends_s)
-    lines = suppose.delivered(lines, _reached(site))
+    length_s = max((at + one.take.length_s for one in heards for at in later.get(one.take.id, ())), default=0.0)
+    supposed = suppose.of_run(begins, zone_of(site.zone), length_s)
+    lines = rehearsed(rules_of(site, begins), supposed.heard(given, sources), until_s=ends_s)
+    lines = supposed.delivered(lines, _reached(site))
     takes = {one.take.name: later.get(one.take.id, ()) or (0.0,) for one in heards}
     return Played(site, suppose, begins, ends_s, later, unknown, heards, lines, judged(site.expectations, lines, takes))
 

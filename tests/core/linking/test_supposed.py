@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime, time
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 
@@ -25,12 +27,14 @@ EVENTS = (
     Given("input", "gate", 105.0, 106.0, False, "active"),
     Given("detector", "Heap", 500.0, 510.0, False),
 )
+BEGINS, ZONE = datetime(2026, 3, 28, 22, tzinfo=UTC), ZoneInfo("Europe/Berlin")
 GIVE = {("detector", "Heap"): "T1", ("input", "gate"): "M1"}
 REACH = {"lamp": "M1", "L1": "L1"}
 
 
 def played(suppose: Suppose) -> list[Line]:
-    return suppose.delivered(rehearsed(RULES, suppose.heard(EVENTS, GIVE)), REACH)
+    supposed = suppose.of_run(BEGINS, ZONE, 1000.0)
+    return supposed.delivered(rehearsed(RULES, supposed.heard(EVENTS, GIVE)), REACH)
 
 
 def orders(suppose: Suppose) -> list[tuple[Any, ...]]:
@@ -64,6 +68,8 @@ def test_what_is_ordered_of_one_that_is_away_waits_as_long_as_it_may() -> None:
     assert orders(Suppose(away=(just,)))[0] == ("lamp", 100.0, 160.0, 180.0, "done")
     ended = Away(device="M1", from_s=50.0, length_s=50.0)  # back at the instant itself
     assert orders(Suppose(away=(ended,)))[0] == ("lamp", 100.0, 100.0, 120.0, "done")
+    by_clock = Away(device="M1", at=time(23, 1, 30), length_s=40.0)  # 22:01:30 by UTC, 90 s after it begins
+    assert orders(Suppose(away=(by_clock,))) == orders(Suppose(away=(away,)))
     twice = Suppose(away=(away, Away(device="M1", from_s=125.0, length_s=10.0)))
     assert orders(twice)[0] == ("lamp", 100.0, 135.0, 155.0, "done")
 
@@ -91,8 +97,25 @@ def test_what_comes_out_otherwise_is_said() -> None:
 
 
 @pytest.mark.parametrize(
-    "wrong", [{"late_s": -1}, {"guards": 0}, {"later_h": 25}, {"away": [{"device": "M1", "from_s": 0, "length_s": 0}]}]
+    "wrong",
+    [
+        {"late_s": -1},
+        {"away": [{"device": "M1", "length_s": 5}]},
+        {"away": [{"device": "M1", "at": "25:00", "length_s": 5}]},
+        {"guards": 0},
+        {"later_h": 25},
+        {"away": [{"device": "M1", "from_s": 0, "length_s": 0}]},
+    ],
 )
 def test_what_cannot_be_is_refused(wrong: dict[str, Any]) -> None:
     with pytest.raises(ValueError, match=next(iter(wrong))):
         Suppose.model_validate(wrong)
+
+
+def test_by_the_clock_it_is_away_each_day_and_a_night_of_another_length_is_no_matter() -> None:
+    """It begins at 23:00 of Berlin; in that night the clocks go forward, so that the next 23:30 comes 23 h after the first."""
+    away = Away(device="M1", at=time(23, 30), length_s=3600.0)
+    spans = list(away.spans(BEGINS, ZONE, 2 * 86_400.0))
+    assert spans == [(1_800.0, 5_400.0), (84_600.0, 88_200.0), (171_000.0, 174_600.0)]
+    before = Away(device="M1", at=time(22, 30), length_s=3600.0)  # it began before, and lasts still
+    assert next(iter(before.spans(BEGINS, ZONE, 10.0))) == (-1800.0, 1800.0)

@@ -5,31 +5,48 @@ What a device gives is left out where it is down or away; what is ordered of it 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, NamedTuple
+import math
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, time, timedelta
+from typing import Any, NamedTuple, Self
+from zoneinfo import ZoneInfo
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from lantern.core.linking.whole import Given, Line
 from lantern.core.modelled import Strict
 from lantern.core.rule import TIME_TOLERANCE_S
 
+DAY_S = 86_400.0
 LOST = "lost"  # an order that reached nothing
 
 
 class Away(Strict):
-    """A device that is not reached from `from_s` on, for so long."""
+    """A device that is not reached for so long: from `from_s` on, or each day from `at` on, by the site's clock."""
 
     device: str = Field(min_length=1, max_length=40)
-    from_s: float = Field(ge=-1e9, le=1e9)
+    from_s: float | None = Field(default=None, ge=-1e9, le=1e9)
+    at: time | None = None
     length_s: float = Field(gt=0, le=7 * 86_400)
 
-    @property
-    def until_s(self) -> float:
-        return self.from_s + self.length_s
+    @model_validator(mode="after")
+    def _from_when(self) -> Self:
+        if (self.from_s is None) == (self.at is None):
+            raise ValueError("give from_s, or at (a time of the clock such as 22:14)")
+        return self
 
-    def covers(self, t_s: float) -> bool:
-        return self.from_s - TIME_TOLERANCE_S <= t_s < self.until_s - TIME_TOLERANCE_S
+    def spans(self, begins: datetime, zone: ZoneInfo, length_s: float) -> Iterator[tuple[float, float]]:
+        """Yield from when until when it is away, in s from an aware instant, over so long a run."""
+        if self.at is None:
+            assert self.from_s is not None
+            yield self.from_s, self.from_s + self.length_s
+            return
+        day = begins.astimezone(zone).date() - timedelta(days=math.ceil(self.length_s / DAY_S))
+        while (from_s := (datetime.combine(day, self.at, zone) - begins).total_seconds()) < length_s:
+            if from_s + self.length_s > 0:
+                yield from_s, from_s + self.length_s
+            day += timedelta(days=1)
 
 
 class Suppose(Strict):
@@ -44,9 +61,34 @@ class Suppose(Strict):
     guards: int = Field(default=1, ge=1, le=100)
     revisions: dict[str, int] = Field(default_factory=dict, max_length=500)
 
+    def of_run(self, begins: datetime, zone: ZoneInfo, length_s: float) -> Supposed:
+        """Return it for a run that begins then, and lasts so long."""
+        away = [Absence(each.device, *span) for each in self.away for span in each.spans(begins, zone, length_s)]
+        return Supposed(frozenset(self.down), tuple(sorted(away, key=lambda each: each.from_s)), self.late_s)
+
     @property
     def devices(self) -> set[str]:
         return {*self.down, *(each.device for each in self.away)}
+
+
+class Absence(NamedTuple):
+    """A device is away, in s of a run."""
+
+    device: str
+    from_s: float
+    until_s: float
+
+    def covers(self, t_s: float) -> bool:
+        return self.from_s - TIME_TOLERANCE_S <= t_s < self.until_s - TIME_TOLERANCE_S
+
+
+@dataclass(frozen=True)
+class Supposed:
+    """What is supposed of one run: `down` devices, those that are `away` in order of time, and a network that is late."""
+
+    down: frozenset[str]
+    away: tuple[Absence, ...]
+    late_s: float
 
     def hears(self, device: str, t_s: float) -> bool:
         """Return whether what a device gives at a time arrives."""
@@ -69,7 +111,7 @@ class Suppose(Strict):
             return line._replace(said=_lost(said, LOST, f"{device} is down."))
         at_s = said["from_s"] + self.late_s
         waited_for = ""
-        for each in sorted(self.away, key=lambda away: away.from_s):
+        for each in self.away:
             if each.device == device and each.covers(at_s):
                 at_s, waited_for = each.until_s, device
         late_s = at_s - said["from_s"]

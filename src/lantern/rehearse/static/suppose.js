@@ -3,7 +3,6 @@ import { ask } from "/static/js/http.js";
 import { numberOf } from "/static/js/units.js";
 
 const MINUTE_S = 60;
-const DAY_S = 86_400;
 
 export const suppose = (data) => ({
   supposed: { down: [], away: [], revisions: {} },
@@ -30,8 +29,8 @@ export const suppose = (data) => ({
         drop: { down: down.filter((each) => each !== code) },
       })),
       ...away.map((each) => ({
-        key: `away ${each.device} ${each.from_s}`,
-        text: `${each.device} is away ${each.length_s / MINUTE_S} min from ${this.clock(each.from_s)}`,
+        key: `away ${each.device} ${each.at}`,
+        text: `${each.device} is away ${each.length_s / MINUTE_S} min from ${each.at}`,
         drop: { away: away.filter((one) => one !== each) },
       })),
       ...Object.entries(revisions).map(([name, number]) => ({
@@ -55,22 +54,13 @@ export const suppose = (data) => ({
       this.supposed = { ...this.supposed, down: [...down.filter((each) => each !== this.device), this.device] };
       return;
     }
-    const [from, minutes] = [this.secondsOf(this.awayAt), numberOf(this.awayFor)];
-    if (from === null || minutes === null) {
+    const [at, minutes] = [this.awayAt.trim().padStart(5, "0"), numberOf(this.awayFor)];
+    if (!/^\d{2}:\d{2}(:\d{2})?$/.test(at) || minutes === null) {
       this.supposeFault = "From when it is away is a time such as 22:14, and for how long a number of minutes.";
       return;
     }
-    const one = { device: this.device, from_s: from, length_s: minutes * MINUTE_S };
+    const one = { device: this.device, at, length_s: minutes * MINUTE_S };
     this.supposed = { ...this.supposed, away: [...away, one] };
-  },
-  // The first such time of the clock at or after second 0.
-  secondsOf(text) {
-    const found = /^(\d{1,2}):(\d{2})(?::(\d{2}))?$/.exec(text.trim());
-    if (!found) return null;
-    const [hours, minutes, seconds] = found.slice(1).map((each) => Number(each ?? 0));
-    const [h, m, s] = this.clock(0).split(":").map(Number);
-    const ahead = hours * 3600 + minutes * 60 + seconds - (h * 3600 + m * 60 + s);
-    return ((ahead % DAY_S) + DAY_S) % DAY_S;
   },
   supposeRevision() {
     const number = numberOf(this.revision || (this.revisionsOf[0] ?? ""));
