@@ -18,6 +18,7 @@ const LANES = [
   ["idle", "idle"],
 ];
 const [LEFT, RIGHT, LANE, TOP] = [128, 12, 15, 16];
+const WORDS_PX = [58, 12];
 const LONG_S = 300; // unseen for longer is drawn as long, where nobody wished for less
 
 // "40 s", "3 min 20 s", "2 h 5 min".
@@ -67,6 +68,7 @@ export function drawPlan(svg, plan, judged, name, choose) {
         });
     parts.push(el("circle", { class: "head", cx: hx, cy: hy, r: 5 * unit }));
   }
+  const written = []; // where words stand: beside them is no room for others
   (judged.places ?? []).forEach((place, n) => {
     const [x, y] = at([place[1], place[2]]);
     const spot = judged.spots[n];
@@ -80,7 +82,13 @@ export function drawPlan(svg, plan, judged, name, choose) {
     parts.push(mark);
     const words = spot.times ? lasting(spot.longest_s) : "never";
     const font = { "font-size": 11 * unit, "stroke-width": 2.4 * unit };
-    if (spot.times || chosen) parts.push(el("text", { x: x + 8 * unit, y: y + 4 * unit, ...font }, words));
+    const isFree = written.every(
+      ([a, b]) => Math.abs(a - x) > WORDS_PX[0] * unit || Math.abs(b - y) > WORDS_PX[1] * unit,
+    );
+    if (chosen || (spot.times && isFree)) {
+      written.push([x, y]);
+      parts.push(el("text", { x: x + 8 * unit, y: y + 4 * unit, ...font }, words));
+    }
   });
   redraw(svg, parts);
 }
