@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 from fastapi.testclient import TestClient
@@ -20,6 +22,7 @@ from lantern.rehearse.playing import heard, played, to_judge
 from lantern.rehearse.site_wide import shown
 from lantern.sites.actions import site_document
 from lantern.sites.tables import SiteRow
+from lantern.takes.tables import TakeRow
 from lantern.tune.actions import save_revision
 from lantern.tune.tables import DetectorRow
 from seeded import Small
@@ -80,6 +83,22 @@ def test_it_is_judged_played_and_held_against_what_is_expected(small: Small) -> 
 def day_orders(session: Session, site_id: int) -> list[Any]:
     orders: list[Any] = shown(played(session, site_id, "day"))["orders"]
     return orders
+
+
+def test_a_made_up_day_ends_at_its_midnight(small: Small) -> None:
+    with transaction() as session:
+        take = session.get_one(TakeRow, small.take)
+        take.stored_start = datetime(2026, 3, 2, 23, 30, tzinfo=ZoneInfo("Europe/Amsterdam"))
+        take.length_s = 1_199.5  # the fourth begins a second and a half before midnight
+        session.flush()
+        made = shown(played(session, small.site, "made up", seed=5))
+        assert made["spans"] == [(23 * 3600.0, 24 * 3600.0)]
+        raised = [at for place in made["places"] for lane in place["lanes"] for _, at, *_ in lane["events"]]
+        [(row, held)] = to_judge(session, small.site)
+        whole = [each.raised_s for each in heard(session, row, held).events]
+        by_hand = [begins + t for begins in (82_800.0 + n * 1_199.5 for n in range(4)) for t in whole]
+        assert any(t >= 86_400.0 for t in by_hand)
+        assert raised == pytest.approx(sorted(t for t in by_hand if t < 86_400.0))
 
 
 def test_an_expectation_of_one_name_is_changed_goes_out_with_the_site_and_away(small: Small) -> None:

@@ -43,9 +43,9 @@ def test_a_sweep_and_a_driven_way_go_as_fast_as_they_say_and_are_taken_up_at_ful
         "way": "sweep",
         "sweep": {"pan_from_deg": 0, "pan_to_deg": 90, "tilt_deg": 8, "speed_deg_s": 5},
     }
-    moments = [(0.0, 350.0, 8.0, 2.0), (1.0, 352.0, 8.0, 2.0), (2.0, 2.0, 8.0, 2.0), (3.0, 2.0, 8.0, 2.0)]
+    moments = [(0.0, 350.0, 8.0, 2.0), (0.5, 352.0, 8.0, 2.0), (1.5, 2.0, 8.0, 2.0), (2.5, 2.0, 8.0, 2.0)]
     driven = {"name": "night", "way": "driven", "driven": moments}
-    for held, shares in ((sweep, {0.05}), (driven, {0.02, 0.1})):  # of 100 degrees a second
+    for held, shares in ((sweep, {0.05}), (driven, {0.04, 0.1})):  # of 100 degrees a second
         holder = held_by(sheet(rounds=[held]))
         found = [step for t in np.arange(0, 8, 0.5).tolist() if (step := holder.now(t, (), LOOKS[2])) is not None]
         assert found[0].share == 1.0
