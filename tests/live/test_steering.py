@@ -100,7 +100,7 @@ def test_the_head_looks_where_somebody_is_and_one_that_is_lost_is_told(database:
         await engine.reload()
         steered = engine.steering.heads[ids[0]]
         await until(lambda: steered.looks is not None)
-        assert engine.state(ids[0])["head"]["error"] == ""
+        await until(lambda: engine.state(ids[0])["head"]["error"] == "")
         began = time.time()
         for step in range(25):
             await engine.take(ids[1], Scene(began + 0.1 * step, [box(0.0, 12.0)]))

@@ -12,7 +12,7 @@ from lantern.core.ptz.rounds import findings
 from lantern.db.base import transaction
 from lantern.register.heads import pointing_of, sheet_of
 from lantern.register.tables import DeviceRow
-from lantern.standins.ptz.body import HUNTS_S
+from lantern.standins.ptz import body as body_of_standin
 from lantern.steer import focusing, pictures, trying
 from lantern.steer.focusing import sharp_after_s
 from steer.test_steering import FAST, Mast, mast, zoomed
@@ -21,7 +21,7 @@ __all__ = ["mast"]
 
 
 def over(mast: Mast, path: str) -> Any:
-    end = time.monotonic() + 60
+    end = time.monotonic() + 120
     while (told := mast.client.get(f"{mast.at}/{path}").json())["open"]:
         assert time.monotonic() < end
         time.sleep(0.05)
@@ -83,9 +83,13 @@ def test_what_cannot_be_tried_is_refused_and_a_stop_ends_it(mast: Mast, monkeypa
 def test_the_time_that_its_focus_takes_is_seen_in_its_pictures_and_stands_at_the_preset(
     mast: Mast, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """The stand-in hunts for so long after its zoom has come to rest; a focus that is kept is sharp at once."""
+    """The stand-in hunts for so long after its zoom has come to rest; a focus that is kept is sharp at once. It hunts longer here, so that a
+    busy machine sees it all the same.
+    """
+    hunts_s = 6.0
+    monkeypatch.setattr(body_of_standin, "HUNTS_S", hunts_s)
     monkeypatch.setattr(pictures, "LOOK_S", 0.02)
-    monkeypatch.setattr(focusing, "WATCHED_S", 4.0)
+    monkeypatch.setattr(focusing, "WATCHED_S", 10.0)
     mast.device.body.now_s = time.monotonic()
     mast.device.clock = time.monotonic  # here its own time counts
     mast.register()
@@ -99,8 +103,8 @@ def test_the_time_that_its_focus_takes_is_seen_in_its_pictures_and_stands_at_the
     assert told["said"] == ""
     [[number, by_itself, own]] = told["found"]
     assert number == 3
-    assert by_itself == pytest.approx(HUNTS_S - body.settle_s, abs=0.7)
-    assert own < 0.3
+    assert by_itself == pytest.approx(hunts_s - body.settle_s, abs=2.0)
+    assert own < by_itself / 2
     assert body.focus is None  # as it was before
     assert mast.client.put(f"{mast.at}/sharp").status_code == 200
     [row] = mast.client.get(f"{mast.at}/presets").json()["rows"]
@@ -117,6 +121,9 @@ def test_from_when_on_it_is_sharp() -> None:
     hunting = [(0.0, 9.0), (0.5, 30.0), (1.0, 12.0), (1.5, 38.0), (2.0, 40.0), (2.5, 41.0), (3.0, 40.0)]
     assert sharp_after_s(hunting) == 1.5  # it was sharp at 0.5 s by chance
     assert sharp_after_s([(t, 40.0) for t, _ in hunting]) == 0.0
+    assert sharp_after_s([(t + 0.7, 40.0) for t, _ in hunting]) == 0.7  # nobody saw it earlier
+    with pytest.raises(Refused, match="did not stay as sharp"):
+        sharp_after_s([*hunting, (3.5, 12.0)])
     with pytest.raises(Refused, match="no edges to focus on"):
         sharp_after_s([(t, 0.5) for t, _ in hunting])
 

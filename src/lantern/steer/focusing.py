@@ -97,8 +97,9 @@ def sharpness(picture: Grey) -> float:
 
 
 def sharp_after_s(seen: Sequence[tuple[float, float]]) -> float:
-    """Return from when on pictures stay as sharp as they are in the end; (s, sharpness) in order of time. Raises `Refused` for a picture
-    without edges.
+    """Return from when on pictures stay as sharp as they are in the end; (s, sharpness) in order of time. What came before the first picture
+    nobody saw: one that is sharp from the first on is so by then. Raises `Refused` for a picture without edges, and one that does not
+    stay sharp.
     """
     ends = seen[-1][0] * (1 - END_SHARE)
     final = float(np.median([sharp for at, sharp in seen if at >= ends]))
@@ -106,7 +107,11 @@ def sharp_after_s(seen: Sequence[tuple[float, float]]) -> float:
         what = f"its picture has no edges to focus on: {final:.1f} of 255"
         raise Refused([Fault("focus", what, "a preset that looks at something with edges, by day")])
     blurred = [n for n, (_, sharp) in enumerate(seen) if sharp < SHARP_SHARE * final]
-    return round(seen[blurred[-1] + 1][0], 2) if blurred and blurred[-1] + 1 < len(seen) else 0.0
+    first = blurred[-1] + 1 if blurred else 0
+    if first == len(seen):
+        what = "its picture did not stay as sharp as it was"
+        raise Refused([Fault("focus", what, "a moment at which nothing moves there")])
+    return round(seen[first][0], 2)
 
 
 @router.post("/devices/{device_id}/steer/kept/{number}/sharp", **may("engineer", "measured a preset's focus"))
