@@ -75,8 +75,18 @@ def test_while_it_turns_more_is_hidden(mast: Mast) -> None:
     mast.device.clock = lambda: (
         began[0] + time.monotonic() - began[1]
     )  # no faster than ours: what it turns is measured by that
-    mast.device.body.drive(0.02, 0.0, 0.0, 60.0)
-    assert picture(mast).sum() > 1.5 * rests
+    body = mast.device.body
+    place = body.pan.at
+    for _ in range(
+        8
+    ):  # on a machine that stalls it may have turned away from what is hidden before the picture is taken
+        body.halt()
+        body.pan.at, body.pan.speed = place, 0.0
+        body.drive(0.02, 0.0, 0.0, 60.0)
+        hidden = picture(mast).sum()
+        if hidden > 1.5 * rests:
+            break
+    assert hidden > 1.5 * rests
 
 
 def test_where_nobody_knows_where_it_looks_all_is_hidden(mast: Mast) -> None:
