@@ -61,6 +61,25 @@ def test_a_round_is_tried_once_and_told_stop_by_stop(mast: Mast, monkeypatch: py
     assert any(line.startswith("absolute") for line in mast.device.told)
 
 
+def test_a_sweep_is_gone_to_and_measured_as_it_went(mast: Mast, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(pictures, "LOOK_S", 0.01)
+    mast.register()
+    kept(mast, 1, 300.0, 186.0)
+    mast.at = mast.at.replace("/steer", "/duty")
+    sweep = {"pan_from_deg": 200, "pan_to_deg": 210, "tilt_deg": 8, "speed_deg_s": 20}  # there and back in a second
+    asked = {"rounds": [{"name": "swept", "way": "sweep", "sweep": sweep}]}
+    mast.post("try", sheet=asked, name="swept")
+    told = over(mast, "try")
+    assert told["said"] == ""
+    [[name, took, should, off]] = told["found"]
+    assert (name, should) == ("swept", 1.0)
+    assert took > 1.0  # with what it takes to tell it each step
+    assert off < 1
+    monkeypatch.setattr(trying, "_sent", lambda head, pointing, step: None)  # one that does not move
+    mast.post("try", sheet=asked, name="swept")
+    assert over(mast, "try")["found"][0][3] > 20  # where it stands, and not where it should
+
+
 def test_what_cannot_be_tried_is_refused_and_a_stop_ends_it(mast: Mast, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(trying, "STAY_S", 20.0)
     mast.register()

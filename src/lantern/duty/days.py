@@ -20,7 +20,7 @@ from lantern.core.linking.orders import DEFAULT_PRIORITY
 from lantern.core.logic.timetable import Timetable, zone_of
 from lantern.core.optics.coverage import Wall, hiding
 from lantern.core.ptz.days import Asked, Course, Day, Site, day_of, made_up
-from lantern.core.ptz.duty import Entry
+from lantern.core.ptz.duty import RANK_OF_ALL, Entry
 from lantern.core.ptz.gaps import DIALS, Cure, Got, Spot, cures, got, px_per_m, who_had_it
 from lantern.core.ptz.rounds import PRESET, Sheet
 from lantern.core.ptz.standing import FRAME_PX, rest_of
@@ -37,7 +37,6 @@ from lantern.tune.shown import judgeable
 from lantern.tune.tables import detectors_of_device
 
 DAY_S, MINUTE_S = 86_400.0, 60.0
-RANK_OF_ALL = 11  # less its priority
 MOST_SPOTS = 40
 FAR_M = 300.0
 

@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 from lantern.core.faults import Fault, Refused
 from lantern.core.linking.orders import DEFAULT_PRIORITY
 from lantern.core.ptz.days import Asked, Course, Day
-from lantern.core.ptz.duty import By, Dropped, Manual, Stretch
+from lantern.core.ptz.duty import RANK_OF_ALL, By, Dropped, Manual, Stretch
 from lantern.core.ptz.head import shortest
 from lantern.core.ptz.rounds import Moment
 from lantern.core.ptz.turned import Pointing
@@ -27,7 +27,6 @@ from lantern.duty.looks import LookRow, looks_between, spans
 from lantern.duty.tables import HadRow
 
 DAY_S = 86_400.0
-RANK_OF_ALL = 11  # less its priority
 RANK_BY_HAND = 5  # whose it was is known, and not their rank: hands of a day that was do not overlap
 FAST_DEG_S = 30.0  # what turns faster shows nothing that anybody could tell; common practice, no source
 NOTED_S = 1.5  # so much later at most the log has it

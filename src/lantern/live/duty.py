@@ -12,7 +12,7 @@ import structlog
 
 from lantern.core.linking.orders import DEFAULT_PRIORITY
 from lantern.core.ptz.days import Site
-from lantern.core.ptz.duty import Dropped, Manual
+from lantern.core.ptz.duty import RANK_OF_ALL, Dropped, Manual
 from lantern.core.ptz.holder import Holder, OnNow
 from lantern.core.ptz.rounds import Sheet, Step
 from lantern.core.ptz.turned import Pointing
@@ -26,7 +26,6 @@ if TYPE_CHECKING:
 
 log = structlog.get_logger()
 EVERY_S = 0.5
-RANK_OF_ALL = 11  # less its priority
 MOVED_DEG = 1.0  # at zoom 1; what moves less stays well in the picture
 NEARER = 1.25  # of the zoom: so much nearer or farther it is told anew
 CALLED_STILL_S = 1.5  # a detector that says nothing for so long calls no more

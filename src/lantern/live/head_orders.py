@@ -12,6 +12,7 @@ from typing import Any
 
 from sqlalchemy.orm import object_session
 
+from lantern.core.ptz.duty import RANK_OF_ALL
 from lantern.core.ptz.pointing import aimed, towards
 from lantern.core.ptz.turned import Pointing
 from lantern.core.watch import Aim
@@ -27,7 +28,6 @@ TALL_M, SHARE = 1.8, 0.3  # of whom it follows: so much of the picture's height;
 GONE_S = 5.0  # somebody who is not seen for so long is followed no more; common practice, no source
 LOCK = 0x0D0C  # of the orders of heads, among the database's advisory locks
 EVERY_S = 0.25
-RANK_OF_ALL = 11  # less its priority
 BY_HAND = "It was moved by hand."
 NOT_REGISTERED = "The head is not registered to the plan."
 NOBODY = "Nobody knows where whoever raised is."

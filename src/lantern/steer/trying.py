@@ -11,7 +11,7 @@ from fastapi.responses import Response
 
 from lantern.core.faults import Fault, Refused
 from lantern.core.modelled import read_model
-from lantern.core.ptz.rounds import Sheet, Step, steps_of, taken_up_s
+from lantern.core.ptz.rounds import Sheet, Step, begun, steps_of, taken_up_s
 from lantern.core.ptz.turned import Pointing
 from lantern.core.watch import Aim
 from lantern.db.base import transaction
@@ -56,11 +56,19 @@ def begin_trying(steered: Steered, steps: Sequence[Step]) -> None:
         for at, step in enumerate(steps):
             if step.settled:
                 yield speak(steered, "routine", lambda head, s=step: _stopped(head, pointing, s, held))  # type: ignore[misc]
-            else:
-                speak(steered, "routine", lambda head, s=step: _sent(head, pointing, s))  # type: ignore[misc]
-                _wait(step.stay_s, held)
-                last = at + 1 == len(steps) or steps[at + 1].name != step.name
-                yield Tried(step.name, step.stay_s, step.stay_s, 0.0) if last else None
+                continue
+            if at == 0 or steps[at - 1].name != step.name:  # a sweep, or a driven way, is gone to first
+                speak(steered, "routine", lambda head, s=step: _gone_to(head, pointing, s))  # type: ignore[misc]
+                began, should_s = time.monotonic(), 0.0
+            speak(steered, "routine", lambda head, s=step: _sent(head, pointing, s))  # type: ignore[misc]
+            _wait(step.stay_s, held)
+            should_s += step.stay_s
+            if at + 1 < len(steps) and steps[at + 1].name == step.name:
+                yield None
+                continue
+            took_s = time.monotonic() - began
+            off = speak(steered, "routine", lambda head, s=step: _off_deg(head, pointing, s))  # type: ignore[misc]
+            yield Tried(step.name, round(took_s, 2), round(should_s, 2), round(off, 2))
 
     TRYING.begin_with(steered, len(steps), work)
 
@@ -76,10 +84,20 @@ def _stopped(head: Ptz, pointing: Pointing, step: Step, held: Running[Tried]) ->
     _sent(head, pointing, step)
     rest(head, within_s=MOST_S)
     took_s = time.monotonic() - began
-    now = head.status()
-    off = Pointing.apart_deg(pointing.aim(now.pan, now.tilt, now.zoom)[:2], step.aim[:2])
+    off = _off_deg(head, pointing, step)
     _wait(STAY_S, held)
     return Tried(step.name, round(took_s, 2), round(should_s, 2), round(off, 2))
+
+
+def _gone_to(head: Ptz, pointing: Pointing, step: Step) -> None:
+    _sent(head, pointing, begun(step))
+    rest(head, within_s=MOST_S)
+
+
+def _off_deg(head: Ptz, pointing: Pointing, step: Step) -> float:
+    """Return by how much it misses a step where it looks now."""
+    now = head.status()
+    return Pointing.apart_deg(pointing.aim(now.pan, now.tilt, now.zoom)[:2], step.aim[:2])
 
 
 def _sent(head: Ptz, pointing: Pointing, step: Step) -> None:

@@ -14,6 +14,7 @@ from lantern.core.rule import TIME_TOLERANCE_S
 
 By = Literal["manual", "call", "timetable", "idle", "none"]
 Name = str
+RANK_OF_ALL = 11  # of a call, less its priority
 
 
 class Entry(Strict):
